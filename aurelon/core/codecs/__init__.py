@@ -1,0 +1,84 @@
+"""Open picture formats: one module a family, found here by what is in the folder.
+
+A module offers FORMAT (a `Format`), `matches(head)`, `measure(data)`, `read(data)` and
+`write(picture, depth, quality)`. Adding a family is adding a file.
+"""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from functools import cache
+from pathlib import PurePath
+from typing import Protocol, cast
+
+from aurelon.core.codecs.raster import Format, Raster, UnreadableError
+from aurelon.core.errors import OutputError, PlateError
+
+MAX_PIXELS = 150_000_000
+
+
+class Codec(Protocol):
+    """What a module in this folder offers."""
+
+    FORMAT: Format
+
+    def matches(self, head: bytes) -> bool: ...
+    def measure(self, data: bytes) -> tuple[int, int]: ...
+    def read(self, data: bytes) -> Raster: ...
+    def write(self, raster: Raster, depth: str, quality: int) -> bytes: ...
+
+
+@cache
+def codecs() -> dict[str, Codec]:
+    """Every codec by the name of its format."""
+    names = sorted(m.name for m in pkgutil.iter_modules(__path__) if m.name != "raster")
+    modules = [cast(Codec, importlib.import_module(f"{__name__}.{name}")) for name in names]
+    return {codec.FORMAT.name: codec for codec in modules}
+
+
+def suffixes() -> dict[str, str]:
+    """File endings (with the dot, lower case) and the format each stands for."""
+    return {suffix: name for name, codec in codecs().items() for suffix in codec.FORMAT.suffixes}
+
+
+def _list(words: list[str]) -> str:
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+
+
+def read_raster(data: bytes, name: str) -> Raster:
+    """Decodes the bytes of the file called `name`.
+
+    Raises PlateError, in one sentence that names the file, when it is empty, no picture, cut short,
+    named as another format than it holds, or larger than MAX_PIXELS (checked before decoding).
+    """
+    if not data:
+        raise PlateError(f"{name} is empty; export or copy the picture again")
+    codec = next((c for c in codecs().values() if c.matches(data[:64])), None)
+    if codec is None:
+        known = _list([c.FORMAT.title for c in codecs().values()])
+        raise PlateError(f"{name} is not a picture that Aurelon can read; it reads {known}")
+    stated = suffixes().get(PurePath(name).suffix.lower())
+    if stated is not None and stated != codec.FORMAT.name:
+        raise PlateError(
+            f"{name} is named as {codecs()[stated].FORMAT.title} but holds {codec.FORMAT.title}; "
+            f"rename it to end in {codec.FORMAT.suffixes[0]}"
+        )
+    try:
+        width, height = codec.measure(data)
+        if width * height > MAX_PIXELS:
+            raise PlateError(
+                f"{name} is {width} x {height} pixels; Aurelon takes pictures of up to "
+                f"{MAX_PIXELS // 1_000_000} megapixels, so reduce it first"
+            )
+        return codec.read(data)
+    except UnreadableError as error:
+        raise PlateError(f"{name} {error}") from error
+
+
+def format_of_path(path: PurePath) -> str:
+    """The format that a file name asks for. Raises OutputError for an ending that none has."""
+    found = suffixes().get(path.suffix.lower())
+    if found is None:
+        raise OutputError(f"{path.name} has no ending that Aurelon can write; use {_list(sorted(suffixes()))}")
+    return found

@@ -1,0 +1,95 @@
+"""PNG (ISO/IEC 15948, third edition) at 8 and 16 bits, with iCCP and eXIf chunks."""
+
+from __future__ import annotations
+
+import struct
+import zlib
+from collections.abc import Iterator
+
+import imagecodecs
+import numpy as np
+
+from aurelon.core.codecs.raster import (
+    Format,
+    Raster,
+    UnreadableError,
+    exif_orientation,
+    exif_upright,
+    open_with_pillow,
+    split_alpha,
+    upright,
+)
+
+FORMAT = Format("png", "PNG", "image/png", (".png",), ("8", "16"))
+SIGNATURE = b"\x89PNG\r\n\x1a\n"
+
+
+def matches(head: bytes) -> bool:
+    return head[:8] == SIGNATURE
+
+
+def _chunks(data: bytes) -> Iterator[tuple[bytes, bytes]]:
+    """(type, content) of each chunk up to IEND; raises UnreadableError when the file ends before it."""
+    place = len(SIGNATURE)
+    while place + 12 <= len(data):
+        size, kind = struct.unpack_from(">I4s", data, place)
+        if place + 12 + size > len(data):
+            break
+        yield kind, data[place + 8 : place + 8 + size]
+        if kind == b"IEND":
+            return
+        place += 12 + size
+    raise UnreadableError("is cut short; copy it again from where it came")
+
+
+def measure(data: bytes) -> tuple[int, int]:
+    if len(data) < 33 or data[12:16] != b"IHDR":
+        raise UnreadableError("is cut short; copy it again from where it came")
+    width, height = struct.unpack_from(">II", data, 16)
+    if width == 0 or height == 0:
+        raise UnreadableError("is damaged: its header gives no size")
+    return width, height
+
+
+def read(data: bytes) -> Raster:
+    exif = None
+    icc = None
+    for kind, content in _chunks(data):
+        if kind == b"eXIf":
+            exif = content
+        elif kind == b"iCCP":
+            name_end = content.find(b"\0")
+            try:
+                icc = zlib.decompress(content[name_end + 2 :])
+            except zlib.error as error:
+                raise UnreadableError("is damaged: its colour profile cannot be unpacked") from error
+    depth = data[24]
+    try:
+        if depth == 16:
+            samples = imagecodecs.png_decode(data)
+        else:
+            picture = open_with_pillow(data)
+            alpha = picture.mode in ("LA", "RGBA", "PA") or "transparency" in picture.info
+            grey = picture.mode in ("1", "L", "LA")
+            samples = np.asarray(picture.convert(("LA" if alpha else "L") if grey else "RGBA" if alpha else "RGB"))
+    except (imagecodecs.PngError, OSError, SyntaxError, ValueError) as error:
+        raise UnreadableError("is damaged; copy it again from where it came") from error
+    colour, opacity = split_alpha(upright(samples, exif_orientation(exif)))
+    return Raster(np.ascontiguousarray(colour), opacity, icc, exif_upright(exif))
+
+
+def _chunk(kind: bytes, content: bytes) -> bytes:
+    return struct.pack(">I", len(content)) + kind + content + struct.pack(">I", zlib.crc32(kind + content))
+
+
+def write(raster: Raster, depth: str, quality: int) -> bytes:
+    samples = raster.samples if raster.alpha is None else np.dstack([raster.samples, raster.alpha])
+    encoded: bytes = imagecodecs.png_encode(np.ascontiguousarray(samples), level=4)
+    after_header = len(SIGNATURE) + 25
+    extra = b""
+    if raster.icc:
+        extra += _chunk(b"iCCP", b"ICC profile\0\0" + zlib.compress(raster.icc))
+    if raster.exif:
+        exif = raster.exif
+        extra += _chunk(b"eXIf", exif[6:] if exif[:6] == b"Exif\0\0" else exif)
+    return encoded[:after_header] + extra + encoded[after_header:]

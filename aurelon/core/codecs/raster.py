@@ -1,0 +1,117 @@
+"""What every codec reads into and writes from."""
+
+from __future__ import annotations
+
+import io
+import struct
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, UnidentifiedImageError
+
+ORIENTATION = 0x0112
+EXIF_IFD = 0x8769
+GPS_IFD = 0x8825
+# Tags of the first directory that describe the picture, not how its samples are stored.
+DESCRIPTIVE_TAGS = (0x010E, 0x010F, 0x0110, 0x011A, 0x011B, 0x0128, 0x0131, 0x0132, 0x013B, 0x8298)
+
+
+@dataclass(frozen=True)
+class Format:
+    """A family of files: its name in the API, on the screen, its endings and the depths it can hold."""
+
+    name: str
+    title: str
+    media_type: str
+    suffixes: tuple[str, ...]
+    depths: tuple[str, ...]
+    has_quality: bool = False
+    has_alpha: bool = True
+
+
+@dataclass(frozen=True)
+class Raster:
+    """Samples as stored: (H, W, C) uint8, uint16 or float32, upright; C is 1 or 3 without the alpha."""
+
+    samples: NDArray[Any]
+    alpha: NDArray[Any] | None = None
+    icc: bytes | None = None
+    exif: bytes | None = None
+
+
+class UnreadableError(ValueError):
+    """Why bytes cannot be decoded, as the end of a sentence that begins with the file's name."""
+
+
+def open_with_pillow(data: bytes) -> Image.Image:
+    try:
+        return Image.open(io.BytesIO(data))
+    except UnidentifiedImageError as error:
+        raise UnreadableError("is damaged: its header cannot be read") from error
+    except (OSError, ValueError, SyntaxError, struct.error) as error:
+        raise UnreadableError(f"is damaged ({error})") from error
+    except Image.DecompressionBombError as error:
+        raise UnreadableError("is far too large to be opened; reduce it first") from error
+
+
+def split_alpha(samples: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any] | None]:
+    """(H, W) or (H, W, 1..4) as colour (H, W, 1 or 3) and alpha (H, W) or None."""
+    if samples.ndim == 2:
+        samples = samples[:, :, None]
+    if samples.shape[2] in (2, 4):
+        return samples[:, :, :-1], np.ascontiguousarray(samples[:, :, -1])
+    return samples, None
+
+
+def upright(samples: NDArray[Any], orientation: int) -> NDArray[Any]:
+    """Turned and mirrored as the EXIF orientation 1..8 says (CIPA DC-008, 4.6.5)."""
+    if orientation in (5, 6, 7, 8):
+        samples = samples.swapaxes(0, 1)
+    if orientation in (2, 3, 6, 7):
+        samples = samples[:, ::-1]
+    if orientation in (3, 4, 7, 8):
+        samples = samples[::-1]
+    return np.ascontiguousarray(samples)
+
+
+def exif_orientation(exif: bytes | None) -> int:
+    """The orientation in an EXIF block; 1 where it has none or an invalid one."""
+    place = _orientation_place(exif)
+    if place is None or exif is None:
+        return 1
+    offset, order = place
+    (value,) = struct.unpack_from(order + "H", exif, offset)
+    return value if 1 <= value <= 8 else 1
+
+
+def exif_upright(exif: bytes | None) -> bytes | None:
+    """The same EXIF block, byte for byte, but for an orientation of 1."""
+    place = _orientation_place(exif)
+    if place is None or exif is None:
+        return exif
+    offset, order = place
+    return exif[:offset] + struct.pack(order + "H", 1) + exif[offset + 2 :]
+
+
+def _orientation_place(exif: bytes | None) -> tuple[int, str] | None:
+    if not exif:
+        return None
+    start = 6 if exif[:6] == b"Exif\0\0" else 0
+    order = {b"II": "<", b"MM": ">"}.get(exif[start : start + 2])
+    if order is None or len(exif) < start + 8:
+        return None
+    (directory,) = struct.unpack_from(order + "I", exif, start + 4)
+    base = start + directory
+    if base + 2 > len(exif):
+        return None
+    (count,) = struct.unpack_from(order + "H", exif, base)
+    for i in range(count):
+        entry = base + 2 + 12 * i
+        if entry + 12 > len(exif):
+            return None
+        (tag,) = struct.unpack_from(order + "H", exif, entry)
+        if tag == ORIENTATION:
+            return entry + 8, order
+    return None

@@ -1,0 +1,27 @@
+"""Errors are values for people: what happened, to what, and what to do."""
+
+from __future__ import annotations
+
+
+class AurelonError(Exception):
+    """A problem that the person at the screen can act on; its text is one whole sentence."""
+
+
+class PlateError(AurelonError):
+    """A picture file that cannot be used as a plate."""
+
+
+class RigError(AurelonError):
+    """A rig that cannot be used. `problems` pairs each path in the rig with what is wrong there."""
+
+    def __init__(self, problems: list[tuple[str, str]]) -> None:
+        self.problems = problems
+        super().__init__("; ".join(f"{path}: {what}" if path else what for path, what in problems))
+
+
+class OutputError(AurelonError):
+    """A result that cannot be written."""
+
+
+class Cancelled(Exception):
+    """Raised inside a rendering whose result is no longer wanted."""

@@ -1,0 +1,79 @@
+"""Transfer curves, exponential and angle as short polynomials, for use inside kernels.
+
+Library functions keep a compiler from vectorising a loop; these are additions, products and
+square roots only. Each is a Chebyshev fit of the exact function; the bound beside it is the
+largest error over the range in float32, and tests/core/test_fastmath.py holds it to that.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+f32 = np.float32
+
+
+@njit(fastmath=True)
+def srgb_encode(x: np.float32) -> np.float32:
+    """IEC 61966-2-1 encoding for 0 <= x <= 1, error below 4e-6. A polynomial in x**(1/4)."""
+    t = np.sqrt(np.sqrt(x))
+    p = f32(0.064873323)
+    p = p * t + f32(-0.306036979)
+    p = p * t + f32(0.638769448)
+    p = p * t + f32(-0.838965356)
+    p = p * t + f32(1.360225558)
+    p = p * t + f32(0.140776783)
+    p = p * t + f32(-0.059641749)
+    return p if x > f32(0.0031308) else x * f32(12.92)
+
+
+@njit(fastmath=True)
+def srgb_decode(e: np.float32) -> np.float32:
+    """IEC 61966-2-1 decoding for 0 <= e <= 1, error below 1e-5."""
+    p = f32(-0.051152304)
+    p = p * e + f32(0.215906158)
+    p = p * e + f32(-0.421929181)
+    p = p * e + f32(0.710048198)
+    p = p * e + f32(0.513254464)
+    p = p * e + f32(0.032948937)
+    p = p * e + f32(0.000919755)
+    return p if e > f32(0.04045) else e * f32(1.0 / 12.92)
+
+
+@njit(fastmath=True)
+def exp_minus(y: np.float32) -> np.float32:
+    """exp(-y) for y >= 0, relative error below 1e-6: 2**n from the exponent bits, the rest a fit."""
+    z = min(y, f32(80.0)) * f32(-1.4426950408889634)
+    n = np.floor(z)
+    q = z - n
+    p = f32(0.001895108)
+    p = p * q + f32(0.008946215)
+    p = p * q + f32(0.055863284)
+    p = p * q + f32(0.240140766)
+    p = p * q + f32(0.693154633)
+    p = p * q + f32(0.999999881)
+    return p * np.int32((np.int32(n) + np.int32(127)) << np.int32(23)).view(np.float32)
+
+
+@njit(fastmath=True)
+def angle_of(y: np.float32, x: np.float32) -> np.float32:
+    """atan2(y, x) in -pi..pi, error below 5e-7 rad; 0 at the origin."""
+    ax = abs(x)
+    ay = abs(y)
+    top = max(ax, ay)
+    t = min(ax, ay) / max(top, f32(1e-30))
+    z = t * t
+    p = f32(0.0028340641)
+    p = p * z + f32(-0.016005030)
+    p = p * z + f32(0.042587608)
+    p = p * z + f32(-0.074954458)
+    p = p * z + f32(0.106367543)
+    p = p * z + f32(-0.142025709)
+    p = p * z + f32(0.199924842)
+    p = p * z + f32(-0.333330661)
+    a = t * (p * z + f32(1.0))
+    if ay > ax:
+        a = f32(1.5707963267948966) - a
+    if x < f32(0.0):
+        a = f32(3.141592653589793) - a
+    return -a if y < f32(0.0) else a

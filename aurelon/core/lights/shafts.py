@@ -1,0 +1,207 @@
+"""Shafts: sun rays that the picture makes, blocked by what stands in front.
+
+Light sets out from a point c (or, in parallel mode, from one side) and travels along straight
+rays. With w the openness of the picture and a(θ) the variation of the rays, over a length s in
+diagonals of the plate,
+
+    dL/ds = w·a/reach - L·(1/reach + β·(1 - w))
+
+which is emission and absorption along a ray; every step of the march is its exact solution for a
+constant w. Rays start as bright as the picture is open where they enter it, so a source may lie
+behind a thing, or far outside the frame. The march runs in polar coordinates round c, and the cost
+depends on the size of the picture alone. The disc is hidden by what stands in front pixel by
+pixel, its aureole by what the rays met on their way.
+
+References: Chandrasekhar, "Radiative Transfer" (1960), ch. 1; Mitchell, "Volumetric Light
+Scattering as a Post-Process", GPU Gems 3 (2007), whose sum of samples this replaces by transport;
+Henyey and Greenstein (1941) for forward scattering, here as its exponential core.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
+
+import cv2
+import numpy as np
+from pydantic import Field
+
+from aurelon.core.colour import temperature_rgb
+from aurelon.core.frame import Frame, fit_within
+from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Scene, Travelled
+from aurelon.core.noise import ray_variation
+from aurelon.core.plate import Plate
+from aurelon.core.resample import highlights
+from aurelon.core.settings import Settings, setting
+from aurelon.core.space import SRGB_CURVE, RgbSpace
+from aurelon.core.transport import Rays, march, parallel_rays, polar_rays, sample, soften
+
+STRONGEST_BLOCKING = 80.0  # β per diagonal at blocking 1: a thing of 1 % of the diagonal halves a ray
+FALLOFF_LENGTH = 0.2  # diagonals over which falloff 1 halves the light
+SHARPEST = 1e-4
+
+Coordinate = Annotated[float, Field(ge=-10, le=11)]
+
+
+class Source(Settings):
+    """What is open: the bright parts of the picture."""
+
+    threshold: float = setting(
+        0.45, "How bright the picture must be to let light on", unit="share", low=0, high=2, step=0.01
+    )
+    knee: float = setting(
+        0.3, "How gradually the picture opens above the threshold", unit="share", low=0.01, high=1, step=0.01
+    )
+
+
+class Spread(Settings):
+    """How the rays travel."""
+
+    mode: Literal["point", "parallel"] = setting("point", "From a point, or from a direction", label="Rays from")
+    position: tuple[Coordinate, Coordinate] = setting(
+        (0.5, 0.25),
+        "Where the light is, in or outside the frame",
+        unit="plate", handle="position", when={"mode": ["point"]},
+    )  # fmt: skip
+    angle: float = setting(
+        -60.0,
+        "Where parallel rays travel to: 0 is right, 90 up",
+        unit="degrees", low=-180, high=180, step=1, handle="direction", when={"mode": ["parallel"]},
+    )  # fmt: skip
+    reach: float = setting(
+        0.5, "How far a ray carries into closed parts", unit="diagonal", low=0.02, high=2, step=0.01, bend=2.0,
+        handle="radius", about="position",
+    )  # fmt: skip
+    blocking: float = setting(0.4, "How strongly dark parts stop the rays", unit="share", low=0, high=1, step=0.01)
+    falloff: float = setting(
+        1.0, "How fast the light weakens away from its source", unit="", low=0, high=4, step=0.05
+    )
+    softness: float = setting(
+        0.6, "Blurs the rays across", unit="degrees", low=0, high=12, step=0.05, bend=2.0
+    )
+    count: int = setting(48, "How many rays there are round the source", unit="count", low=3, high=240, step=1, bend=2.0)
+    variety: float = setting(
+        0.45, "How much the rays differ: 0 is even light, 1 strong bars", unit="share", low=0, high=1, step=0.01
+    )
+    seed: int = setting(1, "Another number, another set of rays", unit="count", low=0, high=9999, step=1)
+    disc_strength: float = setting(
+        1.0, "Brightness of the disc itself", unit="gain", low=0, high=8, step=0.01, bend=2.0, when={"mode": ["point"]}
+    )
+    disc_size: float = setting(
+        0.012,
+        "Radius of the disc",
+        unit="diagonal", low=0.001, high=0.2, step=0.001, bend=2.0,
+        handle="radius", about="position", when={"mode": ["point"]},
+    )  # fmt: skip
+    aureole_strength: float = setting(
+        0.6, "Brightness of the glow round the disc", unit="gain", low=0, high=8, step=0.01, bend=2.0,
+        when={"mode": ["point"]},
+    )  # fmt: skip
+    aureole_size: float = setting(
+        0.06,
+        "Length over which the glow fades",
+        unit="diagonal", low=0.005, high=0.6, step=0.005, bend=2.0,
+        handle="radius", about="position", when={"mode": ["point"]},
+    )  # fmt: skip
+    disc_temperature: float = setting(
+        4600, "Colour of the disc and its glow", unit="kelvin", low=1000, high=25000, step=50, bend=2.2,
+        when={"mode": ["point"]},
+    )  # fmt: skip
+
+
+def source(picture: Floats, space: RgbSpace, settings: Source, frame: Frame) -> Floats:
+    """(h, w, 4): the picture's light where it is open, and the openness w itself."""
+    return highlights(picture, space.luminance, settings.threshold, settings.knee, frame)
+
+
+@dataclass(frozen=True)
+class ShaftsField:
+    """Rays marched over the plate: `rays` (angles, steps, 4) holds light and transmittance."""
+
+    geometry: Rays
+    rays: Floats
+    scene: Scene
+    settings: Spread
+
+    @property
+    def nbytes(self) -> int:
+        return self.rays.nbytes
+
+    def sample(self, frame: Frame) -> Travelled:
+        grid = self.scene.working_frame
+        light, transmitted, distance = sample(self.rays, self.geometry, grid.size, frame)
+        s = self.settings
+        if s.mode == "parallel" or (s.disc_strength == 0 and s.aureole_strength == 0):
+            return Travelled(light)
+        diagonal = float(np.hypot(*grid.size))
+        distance *= np.float32(1.0 / diagonal)
+        glow = np.exp(distance * np.float32(-1.0 / s.aureole_size))
+        glow *= transmitted
+        glow *= np.float32(s.aureole_strength)
+        # The edge of the disc is one pixel of this frame wide, and never sharper than 2 % of it.
+        edge = max(diagonal_pixel(frame), 0.02 * s.disc_size)
+        shape = np.clip((np.float32(s.disc_size) - distance) * np.float32(1.0 / edge) + np.float32(0.5), 0, 1)
+        if shape.any():
+            openness = self.scene.source_at(frame)[:, :, 3]
+            # Limb darkening of the sun, u = 0.6 (Cox, "Allen's Astrophysical Quantities", 14.7).
+            limb = np.sqrt(np.clip(1 - (distance / np.float32(s.disc_size)) ** 2, 0, 1))
+            glow += shape * openness * (np.float32(0.4) + np.float32(0.6) * limb) * np.float32(s.disc_strength)
+        return Travelled(light, glow[:, :, None] * temperature_rgb(s.disc_temperature, 0.0, self.scene.space))
+
+
+def diagonal_pixel(frame: Frame) -> float:
+    """The size of a pixel of the frame, in diagonals."""
+    return float(1.0 / np.hypot(*frame.size))
+
+
+def spread(scene: Scene, settings: Spread) -> LightField:
+    grid = scene.working_frame
+    diagonal = float(np.hypot(*grid.size))
+    if settings.mode == "point":
+        x, y = settings.position
+        geometry = polar_rays((x * grid.width, y * grid.height), grid.size)
+    else:
+        geometry = parallel_rays(settings.angle, grid.size)
+    variation = ray_variation(geometry.bars(settings.count), settings.count, settings.variety, settings.seed)
+    lengths = geometry.distances() / diagonal
+    fade = ((1 + lengths[0] / FALLOFF_LENGTH) / (1 + lengths / FALLOFF_LENGTH)) ** settings.falloff
+    rays = march(
+        scene.source_at(grid),
+        geometry,
+        variation,
+        fade.astype(np.float32),
+        reach=settings.reach * diagonal,
+        blocking=STRONGEST_BLOCKING * settings.blocking**2 / diagonal,
+    )
+    if settings.softness > SHARPEST:
+        soften(rays, geometry, np.deg2rad(settings.softness))
+    return ShaftsField(geometry, rays, scene, settings)
+
+
+def place(plate: Plate) -> dict[str, dict[str, Any]]:
+    """A source on the brightest broad part of the picture, and a threshold that this part passes."""
+    frame = Frame.whole(fit_within(plate.size, 160))
+    luminance = plate.at(frame) @ plate.space.luminance
+    codes = SRGB_CURVE.encode(np.minimum(luminance, 1.0))
+    broad = cv2.GaussianBlur(luminance, (0, 0), max(frame.size) / 40)
+    y, x = np.unravel_index(int(np.argmax(broad)), broad.shape)
+    knee = Source().knee
+    threshold = float(np.clip(np.quantile(codes, 0.7) - knee / 2, 0.02, 0.9))
+    return {
+        "source": {"threshold": round(threshold, 2)},
+        "spread": {"position": [round((x + 0.5) / frame.width, 4), round((y + 0.5) / frame.height, 4)]},
+    }
+
+
+KIND = Kind(
+    name="shafts",
+    title="Shafts",
+    summary="Sun rays from the picture, blocked by what stands in front",
+    source_settings=Source,
+    spread_settings=Spread,
+    source=source,
+    spread=spread,
+    place=place,
+    colour=Colour(),
+    merge=Merge(),
+)

@@ -1,0 +1,150 @@
+"""A plate: a picture in linear light in its own primaries, and what came with it in its file."""
+
+from __future__ import annotations
+
+import hashlib
+from collections import OrderedDict
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import imagecodecs
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from aurelon.core.codecs import read_raster
+from aurelon.core.codecs.raster import Raster
+from aurelon.core.errors import PlateError
+from aurelon.core.frame import Frame
+from aurelon.core.resample import reduce_to
+from aurelon.core.space import LINEAR_SRGB, SRGB, ProfileError, RgbSpace, read_profile
+
+Floats = NDArray[np.float32]
+KEPT_REDUCTIONS = 4
+
+
+@dataclass
+class Plate:
+    """`pixels` is (H, W, 3) float32, linear light in `space`; 1.0 is display white, more is kept.
+
+    `alpha` is (H, W) float32 in 0..1 or None. `depth` is what the file held: "8", "16" or "float".
+    """
+
+    pixels: Floats
+    space: RgbSpace
+    name: str = "plate"
+    alpha: Floats | None = None
+    depth: str = "8"
+    exif: bytes | None = None
+    key: str = ""
+    _reduced: OrderedDict[tuple[int, int], Floats] = field(default_factory=OrderedDict, repr=False)
+
+    def __post_init__(self) -> None:
+        if self.pixels.ndim != 3 or self.pixels.shape[2] != 3 or self.pixels.dtype != np.float32:
+            raise ValueError(f"pixels must be float32 (H, W, 3), not {self.pixels.dtype} {self.pixels.shape}")
+        if not self.key:
+            self.key = hashlib.sha256(np.ascontiguousarray(self.pixels).tobytes()).hexdigest()
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """(width, height) in pixels."""
+        return self.pixels.shape[1], self.pixels.shape[0]
+
+    @property
+    def nbytes(self) -> int:
+        return self.pixels.nbytes + sum(r.nbytes for r in self._reduced.values())
+
+    def at(self, frame: Frame) -> Floats:
+        """The frame's part of the picture, (h, w, 3); whole views are kept for the next time."""
+        if frame != Frame.whole(frame.size) or frame.size == self.size:
+            return reduce_to(self.pixels, frame)
+        if frame.size not in self._reduced:
+            self._reduced[frame.size] = reduce_to(self.pixels, frame)
+            while len(self._reduced) > KEPT_REDUCTIONS:
+                self._reduced.popitem(last=False)
+        return self._reduced[frame.size]
+
+    def alpha_at(self, frame: Frame) -> Floats | None:
+        return None if self.alpha is None else reduce_to(self.alpha[:, :, None], frame)[:, :, 0]
+
+
+def open_plate(path: str | Path) -> Plate:
+    """Reads a picture file. Raises PlateError in one sentence that names the file."""
+    path = Path(path)
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        reason = {FileNotFoundError: "does not exist", IsADirectoryError: "is a folder, not a picture"}.get(
+            type(error), f"cannot be read ({error.strerror})"
+        )
+        raise PlateError(f"{path} {reason}") from error
+    return read_plate(data, path.name)
+
+
+def read_plate(data: bytes, name: str) -> Plate:
+    """A plate from the bytes of the file called `name`. Raises PlateError that names the file."""
+    raster = read_raster(data, name)
+    key = hashlib.sha256(data).hexdigest()
+    space: RgbSpace | None
+    try:
+        if raster.icc:
+            space = read_profile(raster.icc)
+        else:
+            space = LINEAR_SRGB if raster.samples.dtype == np.float32 else SRGB
+        if space is None:
+            raster, space = _convert_to_srgb(raster), SRGB
+    except ProfileError as error:
+        raise PlateError(f"{name} cannot be used: {error}; save it again with a standard profile") from error
+    depth = {"uint8": "8", "uint16": "16"}.get(str(raster.samples.dtype), "float")
+    pixels = _to_linear(raster.samples, space)
+    return Plate(pixels, space, name, _unit_alpha(raster), depth, raster.exif, key)
+
+
+def _convert_to_srgb(raster: Raster) -> Raster:
+    """Samples brought to sRGB by the colour engine, at their own depth."""
+    samples = raster.samples
+    try:
+        converted = imagecodecs.cms_transform(
+            samples if samples.shape[2] == 3 else samples[:, :, 0],
+            raster.icc,
+            imagecodecs.cms_profile("srgb"),
+            colorspace="rgb" if samples.shape[2] == 3 else "gray",
+            outcolorspace="rgb",
+            intent=1,
+        )
+    except (imagecodecs.CmsError, ValueError) as error:
+        raise ProfileError(f"its colour profile cannot be applied ({error})") from error
+    return Raster(np.ascontiguousarray(converted), raster.alpha, None, raster.exif)
+
+
+def _unit_alpha(raster: Raster) -> Floats | None:
+    if raster.alpha is None:
+        return None
+    if raster.alpha.dtype == np.float32:
+        return np.clip(raster.alpha, 0.0, 1.0)
+    return (raster.alpha / np.float32(np.iinfo(raster.alpha.dtype).max)).astype(np.float32)
+
+
+def _to_linear(samples: NDArray[np.generic], space: RgbSpace) -> Floats:
+    """Stored samples (H, W, 1 or 3) as linear light (H, W, 3); what lies below zero is lifted to it."""
+    height, width, channels = samples.shape
+    linear = np.empty((height, width, 3), np.float32)
+    if samples.dtype == np.float32:
+        for c in range(3):
+            plane = samples[:, :, min(c, channels - 1)].astype(np.float64)
+            linear[:, :, c] = np.maximum(space.curves[c].decode(plane), 0.0)
+        return linear
+    top = np.iinfo(samples.dtype).max  # type: ignore[arg-type]
+    codes = np.arange(top + 1) / top
+    tables = np.stack([np.maximum(curve.decode(codes), 0.0) for curve in space.curves]).astype(np.float32)
+    _look_up(samples, tables, linear)
+    return linear
+
+
+@njit(parallel=True, cache=True)
+def _look_up(samples: NDArray[np.generic], tables: Floats, out: Floats) -> None:
+    height, width, channels = samples.shape
+    for y in prange(height):
+        for x in range(width):
+            for c in range(3):
+                out[y, x, c] = tables[c, samples[y, x, min(c, channels - 1)]]

@@ -1,0 +1,156 @@
+"""The rig: the whole recipe as data. This is the open format; docs/rig.md describes it.
+
+The models of lights are put together from the kinds in `lights/`, so a kind needs no entry here.
+"""
+
+from __future__ import annotations
+
+import json
+from typing import Annotated, Any, Literal, Self, Union, cast
+
+from pydantic import Field, ValidationError, create_model, model_validator
+
+from aurelon.core.errors import RigError
+from aurelon.core.lights import kinds
+from aurelon.core.lights.kind import Colour, Kind, Merge
+from aurelon.core.settings import Settings, setting
+
+LookAt = Literal["original", "prepared", "below"]
+
+
+class Prepare(Settings):
+    """What is done to the picture before any light; the file itself is never changed."""
+
+    exposure: float = setting(0.0, "Lifts or drops the whole picture", unit="stops", low=-5, high=5, step=0.05)
+    contrast: float = setting(0.0, "Spreads or gathers tones about mid-grey", low=-1, high=1, step=0.01)
+    saturation: float = setting(0.0, "Strengthens or drains colour", low=-1, high=1, step=0.01)
+    temperature: float = setting(0.0, "Cools (below 0) or warms (above 0) the picture", low=-1, high=1, step=0.01)
+    straighten: float = setting(0.0, "Not open yet: must be 0", unit="degrees", low=0, high=0)
+    crop: None = setting(None, "Not open yet: must be null")
+
+
+class Mask(Settings):
+    """Where the light may be. With no parts, all of the plate or none of it."""
+
+    start: Literal["everything", "nothing"] = setting("everything", "What the mask holds before any part is added")
+    parts: list[None] = Field(default_factory=list, max_length=0, description="Not open yet: must be empty")
+
+
+class HouseLight(Settings):
+    """How much of the photograph's own light stays on, and its colour."""
+
+    level: float = setting(1.0, "Share of the picture's own light that stays on", unit="gain", low=0, high=4, step=0.01)
+    temperature: float = setting(
+        6500, "Colour of the house light; 6500 leaves the picture as it is", unit="kelvin", low=1000, high=25000, step=50
+    )
+    tint: float = setting(0.0, "Toward green (below 0) or magenta (above 0)", low=-1, high=1, step=0.01)
+    mask: Mask = Mask()
+
+
+class Light(Settings):
+    """One live light. Each kind adds its own `kind`, `source` and `spread`."""
+
+    id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,63}$", description="Names the light within its rig")
+    name: str = Field("", max_length=80, description="What the light is called on the desk")
+    kind: str
+    on: bool = Field(True, description="Whether the light shines")
+    look_at: LookAt = Field("prepared", description="Which picture the light reads")
+    source: Settings
+    spread: Settings
+    colour: Colour = Colour()
+    mask: Mask = Mask()
+    merge: Merge = Merge()
+
+
+def _model_of(kind: Kind) -> type[Light]:
+    fields: dict[str, Any] = {
+        "kind": (Literal[kind.name], ...),
+        "source": (kind.source_settings, kind.source_settings()),
+        "spread": (kind.spread_settings, kind.spread_settings()),
+        "colour": (Colour, kind.colour),
+        "merge": (Merge, kind.merge),
+    }
+    name = f"{kind.name.capitalize()}Light"
+    return cast(type[Light], create_model(name, __base__=Light, __doc__=kind.summary, **fields))
+
+
+LIGHT_MODELS: dict[str, type[Light]] = {name: _model_of(kind) for name, kind in kinds().items()}
+AnyLight = Annotated[Union[tuple(LIGHT_MODELS.values())], Field(discriminator="kind")]
+
+
+class Rig(Settings):
+    """The recipe of all light on a plate."""
+
+    format: Literal["aurelon-rig"] = "aurelon-rig"
+    version: Literal[1] = 1
+    prepare: Prepare = Prepare()
+    house: HouseLight = HouseLight()
+    mattes: list[None] = Field(default_factory=list, max_length=0, description="Not open yet: must be empty")
+    lights: list[AnyLight] = Field(default_factory=list, max_length=64)  # type: ignore[valid-type]
+
+    @model_validator(mode="after")
+    def _one_id_each(self) -> Self:
+        seen: set[str] = set()
+        for light in self.stack:
+            if light.id in seen:
+                raise ValueError(f"two lights have the id '{light.id}'; each needs its own")
+            seen.add(light.id)
+        return self
+
+    @property
+    def stack(self) -> list[Light]:
+        """The lights, lowest first."""
+        return cast(list[Light], self.lights)
+
+
+def parse_rig(text: str | bytes) -> Rig:
+    """A rig from JSON text. Raises RigError that pairs each path with what is wrong there."""
+    try:
+        return check_rig(json.loads(text))
+    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
+        raise RigError([("", f"the rig is no JSON ({error})")]) from error
+
+
+def check_rig(data: Any) -> Rig:
+    """A rig from plain data. Raises RigError that pairs each path with what is wrong there."""
+    if not isinstance(data, dict):
+        raise RigError([("", "a rig is a JSON object with \"format\": \"aurelon-rig\"")])
+    try:
+        return Rig.model_validate(data)
+    except ValidationError as error:
+        raise RigError([_problem(e) for e in error.errors()]) from error
+
+
+def _problem(error: Any) -> tuple[str, str]:
+    context = error.get("ctx", {})
+    path = ""
+    for part in error["loc"]:
+        if isinstance(part, int):
+            path += f"[{part}]"
+        elif part not in LIGHT_MODELS or not path.endswith("]"):
+            path += f".{part}" if path else str(part)
+    given = json.dumps(error.get("input"), default=str)
+    given = given if len(given) <= 60 else given[:57] + "..."
+    match error["type"]:
+        case "extra_forbidden":
+            what = "is not a setting here; remove it or correct its name"
+        case "greater_than_equal" | "less_than_equal":
+            bound = context.get("ge", context.get("le"))
+            what = f"is {given}, but must be at {'least' if 'ge' in context else 'most'} {bound:g}"
+        case "union_tag_invalid" | "union_tag_not_found":
+            path += ".kind"
+            known = ", ".join(LIGHT_MODELS)
+            tag = context.get("tag")
+            what = f"'{tag}' is no kind of light; there are: {known}" if tag else f"is missing; kinds are: {known}"
+        case "literal_error":
+            if path.endswith("].kind"):
+                what = f"{given} is no kind of light; there are: {', '.join(LIGHT_MODELS)}"
+            else:
+                what = f"is {given}, but must be {context['expected']}"
+        case "missing":
+            what = "is missing"
+        case "value_error":
+            what = str(context["error"])
+        case _:
+            what = f"is {given}: {error['msg'][0].lower()}{error['msg'][1:]}"
+    return path, what

@@ -1,0 +1,51 @@
+"""How a setting is declared: once, in the core, with everything the screen needs to show it."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Unit = Literal["diagonal", "degrees", "kelvin", "gain", "stops", "count", "share", "plate", ""]
+Handle = Literal["position", "direction", "radius"]
+
+
+class Settings(BaseModel):
+    """A group of settings. Unknown keys are refused; numbers must be finite."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, frozen=True)
+
+
+def setting(
+    default: Any,
+    help: str,
+    *,
+    label: str | None = None,
+    unit: Unit = "",
+    low: float | None = None,
+    high: float | None = None,
+    step: float | None = None,
+    handle: Handle | None = None,
+    about: str | None = None,
+    when: dict[str, list[Any]] | None = None,
+    bend: float = 1.0,
+) -> Any:
+    """A Pydantic field with its range, unit, step, one-line help and handle on the picture.
+
+    `about` names the position setting that a radius handle goes round. `when` shows the setting
+    only while other settings of the group have one of the listed values. `bend` shapes the slider:
+    the setting lies at `low + (high - low) * travel**bend`, so that small values get more travel.
+    """
+    extra = {
+        key: value
+        for key, value in {
+            "unit": unit,
+            "step": step,
+            "handle": handle,
+            "about": about,
+            "when": when,
+            "bend": bend if bend != 1.0 else None,
+        }.items()
+        if value is not None
+    }
+    return Field(default, description=help, title=label, ge=low, le=high, json_schema_extra=extra)

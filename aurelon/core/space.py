@@ -1,0 +1,287 @@
+"""RGB spaces of plates: primaries and transfer curves read from, and written to, ICC profiles.
+
+Follows ICC.1:2022 (profile version 4) for the header, the tag table and the types `XYZ `, `curv`,
+`para`, `text`, `desc` and `mluc`. Only profiles made of a matrix and curves, or of one grey curve,
+become a space; every other profile is for the colour engine to convert (see `plate.py`).
+"""
+
+from __future__ import annotations
+
+import hashlib
+import struct
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float32]
+
+# ICC PCS white, D50, and the sRGB primaries adapted to it (Bradford), as the ICC publishes them.
+PCS_WHITE = np.array([0.9642, 1.0, 0.8249])
+SRGB_TO_PCS = np.array(
+    [[0.4360747, 0.3850649, 0.1430804], [0.2225045, 0.7168786, 0.0606169], [0.0139322, 0.0971045, 0.7141733]]
+)
+P3_TO_PCS = np.array(
+    [[0.5151187, 0.2919778, 0.1571035], [0.2411892, 0.6922441, 0.0665668], [-0.0010505, 0.0418791, 0.7840713]]
+)
+# Bradford adaptation from D65 to the PCS white (Lindbloom, "Chromatic Adaptation").
+D65_TO_PCS = np.array(
+    [[1.0478112, 0.0228866, -0.0501270], [0.0295424, 0.9904844, -0.0170491], [-0.0092345, 0.0150436, 0.7521316]]
+)
+
+
+@dataclass(frozen=True)
+class Curve:
+    """A transfer curve, code value 0..1 to linear light 0..1.
+
+    Either `table`, evenly spaced linear values, or `params` (g, a, b, c, d, e, f) of the parametric
+    type: (a x + b)**g + e for x >= d, else c x + f. Above 1 a parametric curve goes on by its
+    formula and a table by its last slope, so that float files keep their headroom.
+    """
+
+    params: tuple[float, float, float, float, float, float, float] = (1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+    table: tuple[float, ...] = ()
+
+    @cached_property
+    def _packed(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        return np.array(self.params, np.float64), np.array(self.table, np.float64)
+
+    @property
+    def is_linear(self) -> bool:
+        return not self.table and self.params[0] == 1.0 and self.params[4] == 0.0
+
+    def decode(self, codes: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Linear light of code values (float64, any shape), exact."""
+        params, table = self._packed
+        if table.size:
+            place = codes * (table.size - 1)
+            low = np.clip(np.floor(place).astype(np.int64), 0, table.size - 2)
+            return np.asarray(table[low] + (table[low + 1] - table[low]) * np.maximum(place - low, 0.0))
+        g, a, b, c, d, e, f = params
+        upper = np.maximum(a * codes + b, 0.0) ** g + e
+        return np.asarray(np.where(codes >= d, upper, c * codes + f))
+
+    def encode(self, linear: Floats) -> Floats:
+        """Code values of linear light; the inverse of `decode`. float32 in and out, same shape."""
+        params, table = self._packed
+        flat = np.ascontiguousarray(linear, np.float32).reshape(-1)
+        out = np.empty_like(flat)
+        if table.size:
+            _encode_by_table(flat, table, out)
+        else:
+            _encode_by_params(flat, params, out)
+        return out.reshape(linear.shape)
+
+
+@njit(parallel=True, cache=True)
+def _encode_by_params(linear: Floats, params: NDArray[np.float64], out: Floats) -> None:
+    g, a, b, c, d, e, f = params
+    knee = (a * d + b) ** g + e if a * d + b > 0 else e
+    for i in prange(linear.size):
+        y = float(linear[i])
+        if y >= knee:
+            out[i] = (max(y - e, 0.0) ** (1.0 / g) - b) / a
+        else:
+            out[i] = (y - f) / c if c != 0.0 else 0.0
+
+
+@njit(parallel=True, cache=True)
+def _encode_by_table(linear: Floats, table: NDArray[np.float64], out: Floats) -> None:
+    last = table.size - 1
+    for i in prange(linear.size):
+        y = float(linear[i])
+        low, high = 0, last
+        while high - low > 1:
+            mid = (low + high) // 2
+            if table[mid] <= y:
+                low = mid
+            else:
+                high = mid
+        step = table[low + 1] - table[low]
+        place = (y - table[low]) / step if step > 0.0 else 0.0
+        if low < last - 1:
+            place = min(place, 1.0)
+        out[i] = (low + max(place, 0.0)) / last
+
+
+SRGB_CURVE = Curve((2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045, 0.0, 0.0))
+LINEAR_CURVE = Curve()
+
+
+@dataclass(frozen=True)
+class RgbSpace:
+    """The plate's own RGB: linear RGB to PCS XYZ by `to_pcs` (rows X, Y, Z), and a curve a channel."""
+
+    name: str
+    to_pcs_rows: tuple[tuple[float, float, float], ...]
+    curves: tuple[Curve, Curve, Curve]
+    icc: bytes
+
+    @cached_property
+    def to_pcs(self) -> NDArray[np.float64]:
+        return np.array(self.to_pcs_rows, np.float64)
+
+    @cached_property
+    def from_d65(self) -> NDArray[np.float64]:
+        """CIE XYZ relative to D65, to this space's linear RGB."""
+        return np.asarray(np.linalg.inv(self.to_pcs) @ D65_TO_PCS)
+
+    @cached_property
+    def luminance(self) -> Floats:
+        """Weights of R, G, B in luminance Y; they sum to 1."""
+        weights = self.to_pcs[1] / self.to_pcs[1].sum()
+        return np.asarray(weights, np.float32)
+
+    @cached_property
+    def key(self) -> str:
+        return hashlib.sha256(self.icc).hexdigest()[:16]
+
+    def matrix_to(self, other: RgbSpace) -> Floats | None:
+        """Linear RGB here to linear RGB in `other`; None when the primaries are the same."""
+        matrix = np.linalg.inv(other.to_pcs) @ self.to_pcs
+        return None if np.allclose(matrix, np.eye(3), atol=2e-4) else np.asarray(matrix, np.float32)
+
+
+def _s15(value: float) -> bytes:
+    return struct.pack(">i", round(value * 65536))
+
+
+def _xyz_tag(xyz: NDArray[np.float64]) -> bytes:
+    return b"XYZ \0\0\0\0" + b"".join(_s15(float(v)) for v in xyz)
+
+
+def _curve_tag(curve: Curve) -> bytes:
+    if curve.table:
+        codes = (min(max(round(v * 65535), 0), 65535) for v in curve.table)
+        return b"curv\0\0\0\0" + struct.pack(">I", len(curve.table)) + b"".join(struct.pack(">H", c) for c in codes)
+    if curve.is_linear:
+        return b"curv\0\0\0\0" + struct.pack(">I", 0)
+    g, a, b, c, d, e, f = curve.params
+    return b"para\0\0\0\0" + struct.pack(">HH", 4, 0) + b"".join(_s15(v) for v in (g, a, b, c, d, e, f))
+
+
+def _text_tag(text: str) -> bytes:
+    raw = text.encode("utf-16-be")
+    return b"mluc\0\0\0\0" + struct.pack(">II2s2sII", 1, 12, b"en", b"US", len(raw), 28) + raw
+
+
+def matrix_profile(name: str, to_pcs: NDArray[np.float64], curves: tuple[Curve, Curve, Curve]) -> bytes:
+    """A version 4 display profile of a matrix and three curves, as bytes."""
+    tags = [
+        (b"desc", _text_tag(name)),
+        (b"cprt", _text_tag("No copyright, use freely")),
+        (b"wtpt", _xyz_tag(PCS_WHITE)),
+        *((sig, _xyz_tag(to_pcs[:, i])) for i, sig in enumerate((b"rXYZ", b"gXYZ", b"bXYZ"))),
+        *((sig, _curve_tag(curves[i])) for i, sig in enumerate((b"rTRC", b"gTRC", b"bTRC"))),
+    ]
+    offset = 128 + 4 + 12 * len(tags)
+    table, body = struct.pack(">I", len(tags)), b""
+    for signature, tag in tags:
+        tag += b"\0" * (-len(tag) % 4)
+        table += struct.pack(">4sII", signature, offset + len(body), len(tag))
+        body += tag
+    header = struct.pack(
+        ">I4sI4s4s4s6H4s4sI4sIIQI3i4s",
+        offset + len(body), b"\0\0\0\0", 0x04400000, b"mntr", b"RGB ", b"XYZ ",
+        2026, 1, 1, 0, 0, 0, b"acsp", b"\0\0\0\0", 0, b"\0\0\0\0", 0, 0, 0, 0,
+        round(PCS_WHITE[0] * 65536), 65536, round(PCS_WHITE[2] * 65536), b"\0\0\0\0",
+    )  # fmt: skip
+    return header.ljust(128, b"\0") + table + body
+
+
+def make_space(name: str, to_pcs: NDArray[np.float64], curve: Curve) -> RgbSpace:
+    curves = (curve, curve, curve)
+    rows = tuple((float(r[0]), float(r[1]), float(r[2])) for r in to_pcs)
+    return RgbSpace(name, rows, curves, matrix_profile(name, to_pcs, curves))
+
+
+SRGB = make_space("sRGB", SRGB_TO_PCS, SRGB_CURVE)
+LINEAR_SRGB = make_space("Linear light, sRGB primaries", SRGB_TO_PCS, LINEAR_CURVE)
+DISPLAY_P3 = make_space("Display P3", P3_TO_PCS, SRGB_CURVE)
+
+
+class ProfileError(ValueError):
+    """Bytes that are no readable ICC profile."""
+
+
+def _tags(icc: bytes) -> dict[bytes, bytes]:
+    if len(icc) < 132 or icc[36:40] != b"acsp":
+        raise ProfileError("the ICC profile in the file has no valid header")
+    (count,) = struct.unpack_from(">I", icc, 128)
+    if count > 200 or 132 + 12 * count > len(icc):
+        raise ProfileError("the ICC profile in the file is cut short")
+    found = {}
+    for i in range(count):
+        signature, offset, size = struct.unpack_from(">4sII", icc, 132 + 12 * i)
+        found[signature] = icc[offset : offset + size]
+    return found
+
+
+def _read_curve(tag: bytes) -> Curve:
+    kind = tag[:4]
+    if kind == b"curv":
+        (count,) = struct.unpack_from(">I", tag, 8)
+        if count == 0:
+            return LINEAR_CURVE
+        values = struct.unpack_from(f">{count}H", tag, 12)
+        if count == 1:
+            return Curve((values[0] / 256, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0))
+        return Curve(table=tuple(v / 65535 for v in values))
+    if kind == b"para":
+        (form,) = struct.unpack_from(">H", tag, 8)
+        lengths = (1, 3, 4, 5, 7)
+        if form >= len(lengths):
+            raise ProfileError(f"the ICC profile in the file has a curve of unknown form {form}")
+        p = [v / 65536 for v in struct.unpack_from(f">{lengths[form]}i", tag, 12)]
+        g = p[0]
+        if form == 0:
+            return Curve((g, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0))
+        a, b = p[1], p[2]
+        if form == 1:
+            return Curve((g, a, b, 0.0, -b / a, 0.0, 0.0))
+        if form == 2:
+            return Curve((g, a, b, 0.0, -b / a, p[3], p[3]))
+        if form == 3:
+            return Curve((g, a, b, p[3], p[4], 0.0, 0.0))
+        return Curve((g, a, b, p[3], p[4], p[5], p[6]))
+    raise ProfileError("the ICC profile in the file has a curve of an unknown type")
+
+
+def _read_xyz(tag: bytes) -> list[float]:
+    return [v / 65536 for v in struct.unpack_from(">3i", tag, 8)]
+
+
+def _description(tags: dict[bytes, bytes]) -> str:
+    tag = tags.get(b"desc", b"")
+    if tag[:4] == b"mluc":
+        size, offset = struct.unpack_from(">II", tag, 20)
+        return tag[offset : offset + size].decode("utf-16-be", "replace").strip("\0 ")
+    if tag[:4] == b"desc":
+        (size,) = struct.unpack_from(">I", tag, 8)
+        return tag[12 : 12 + size].decode("ascii", "replace").strip("\0 ")
+    return "the file's own profile"
+
+
+def read_profile(icc: bytes) -> RgbSpace | None:
+    """The space of an ICC profile; None when it is no matrix with curves, and no grey curve.
+
+    A grey profile gives sRGB primaries with the grey curve, so that coloured light can be laid on
+    it. Raises ProfileError when the bytes are no profile at all.
+    """
+    tags = _tags(icc)
+    try:
+        if icc[16:20] == b"GRAY" and b"kTRC" in tags:
+            return make_space(_description(tags), SRGB_TO_PCS, _read_curve(tags[b"kTRC"]))
+        needed = (b"rXYZ", b"gXYZ", b"bXYZ", b"rTRC", b"gTRC", b"bTRC")
+        if icc[16:20] != b"RGB " or icc[20:24] != b"XYZ " or any(t not in tags for t in needed):
+            return None
+        columns = [_read_xyz(tags[t]) for t in needed[:3]]
+        rows = tuple((columns[0][i], columns[1][i], columns[2][i]) for i in range(3))
+        red, green, blue = (_read_curve(tags[t]) for t in needed[3:])
+    except (struct.error, ZeroDivisionError) as error:
+        raise ProfileError("the ICC profile in the file is cut short") from error
+    if abs(np.linalg.det(np.array(rows))) < 1e-6:
+        raise ProfileError("the ICC profile in the file has primaries that span no colours")
+    return RgbSpace(_description(tags), rows, (red, green, blue), icc)
