@@ -17,6 +17,7 @@ from aurelon.core.frame import Frame
 Floats = NDArray[np.float32]
 Doubles = NDArray[np.float64]
 f32 = np.float32
+u64 = np.uint64
 Quad = tuple[np.float32, np.float32, np.float32, np.float32]
 
 ACROSS = 1.5  # pixels between rays where they lie widest apart
@@ -126,21 +127,45 @@ def _origins(rays: Rays) -> tuple[Floats, Floats]:
 
 
 def march(
-    emission: Floats, rays: Rays, variation: Floats, fade: Floats, *, reach: float, blocking: float
+    emission: Floats, rays: Rays, variation: Floats, fade: Floats, halo: Floats, *, reach: float, blocking: float
 ) -> Floats:
-    """Light and transmittance along every ray: (count, steps, 4).
+    """Light along every ray, and the halo as far as it is seen: (count, steps, 4).
 
-    `emission` (h, w, 4) is light and openness on the grid. `variation` (count,) scales each ray,
-    `fade` (steps,) each distance. `reach` is in pixels, `blocking` per pixel.
+    `emission` (h, w, 4) is light and openness on the grid. `variation` (count,) scales the light of
+    each ray, `fade` (steps,) that of each distance. The fourth channel is `halo` (steps,) times what
+    the ray's way from its source lets through. `reach` is in pixels, `blocking` per pixel.
     """
     origins, directions = _origins(rays)
     out = np.empty((rays.count, rays.steps, 4), np.float32)
+    height, width, _ = emission.shape
+    medium = np.empty_like(emission)
+    _medium(emission.reshape(-1, 4), f32(ALONG / reach), f32(blocking * ALONG), medium.reshape(-1, 4))
     entry = max(1, round(ENTRY * float(np.hypot(*rays.grid)) / ALONG))
     _march(
-        emission.reshape(-1), emission.shape[1], emission.shape[0], origins, directions, variation, fade,
-        f32(ALONG), f32(1.0 / reach), f32(blocking), entry, out,
+        emission.reshape(-1), medium.reshape(-1), width, height, origins, directions, variation, fade, halo,
+        f32(ALONG), f32(np.exp(-ALONG / reach)), entry, out.reshape(-1),
     )  # fmt: skip
     return out
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _medium(emission: Floats, lost: np.float32, blocking: np.float32, out: Floats) -> None:
+    """What one step through each cell does: the light born in it, and the share it lets through.
+
+    Exact for a cell of constant openness: light (1 - exp(-z)) / z · Δ/reach · emission with
+    z = Δ/reach + βΔ(1 - w), and transmittance exp(-βΔ(1 - w)).
+    """
+    for i in prange(emission.shape[0]):
+        absorbed = blocking * (f32(1.0) - emission[i, 3])
+        z = absorbed + lost
+        # By its series where the difference would cancel.
+        series = f32(1) - z * (f32(1 / 2) - z * (f32(1 / 6) - z * f32(1 / 24)))
+        mean = series if z < f32(0.1) else (f32(1) - exp_minus(z)) / max(z, f32(0.1))
+        born = lost * mean
+        out[i, 0] = emission[i, 0] * born
+        out[i, 1] = emission[i, 1] * born
+        out[i, 2] = emission[i, 2] * born
+        out[i, 3] = exp_minus(absorbed)
 
 
 @njit(fastmath=True)
@@ -156,93 +181,74 @@ def _within(origin: np.float32, direction: np.float32, limit: np.float32) -> tup
 
 
 @njit(fastmath=True)
-def _fetch(emission: Floats, x: np.float32, y: np.float32, width: int, height: int) -> Quad:
+def _fetch(grid: Floats, x: np.float32, y: np.float32, width: int, height: int) -> Quad:
     """Bilinear value of the flat (h * w * 4) grid at x, y, held at its border."""
     x = min(max(x - f32(0.5), f32(0.0)), f32(width - 1) - f32(1e-3))
     y = min(max(y - f32(0.5), f32(0.0)), f32(height - 1) - f32(1e-3))
     x0, y0 = np.int32(x), np.int32(y)
     fx, fy = x - f32(x0), y - f32(y0)
-    p = np.uint32(y0 * np.int32(width) + x0) * np.uint32(4)
-    q = p + np.uint32(4 * width)
+    p = (u64(y0) * u64(width) + u64(x0)) * u64(4)
+    q = p + u64(4 * width)
     d = fx * fy
     b = fx - d
     c = fy - d
     a = f32(1.0) - fx - c
     return (
-        a * emission[p] + b * emission[p + 4] + c * emission[q] + d * emission[q + 4],
-        a * emission[p + 1] + b * emission[p + 5] + c * emission[q + 1] + d * emission[q + 5],
-        a * emission[p + 2] + b * emission[p + 6] + c * emission[q + 2] + d * emission[q + 6],
-        a * emission[p + 3] + b * emission[p + 7] + c * emission[q + 3] + d * emission[q + 7],
+        a * grid[p] + b * grid[p + u64(4)] + c * grid[q] + d * grid[q + u64(4)],
+        a * grid[p + u64(1)] + b * grid[p + u64(5)] + c * grid[q + u64(1)] + d * grid[q + u64(5)],
+        a * grid[p + u64(2)] + b * grid[p + u64(6)] + c * grid[q + u64(2)] + d * grid[q + u64(6)],
+        a * grid[p + u64(3)] + b * grid[p + u64(7)] + c * grid[q + u64(3)] + d * grid[q + u64(7)],
     )
+
+
+BUNDLE = 16  # neighbouring rays marched by one thread, which read the same part of the grid
 
 
 @njit(parallel=True, cache=True, fastmath=True)
 def _march(
-    emission: Floats, width: int, height: int, origins: Floats, directions: Floats, variation: Floats, fade: Floats,
-    step: np.float32, per_reach: np.float32, blocking: np.float32, entry: int, out: Floats,
+    emission: Floats, medium: Floats, width: int, height: int, origins: Floats, directions: Floats,
+    variation: Floats, fade: Floats, halo: Floats, step: np.float32, lost: np.float32, entry: int, out: Floats,
 ) -> None:  # fmt: skip
-    count, steps, _ = out.shape
-    lost = exp_minus(per_reach * step)
-    for i in prange(count):
-        ox, oy = origins[i, 0], origins[i, 1]
-        dx, dy = directions[i, 0], directions[i, 1]
-        ray = out[i]
-        in_x, out_x = _within(ox, dx, f32(width))
-        in_y, out_y = _within(oy, dy, f32(height))
-        enter = max(max(in_x, in_y), f32(0.0))
-        leave = min(out_x, out_y)
-        if leave <= enter:  # a ray of the margin, beside the frame
-            enter = f32(0.0)
-            leave = f32(0.0)
-        begin = min(int(enter / step), steps - 1)
-        end = min(steps, int(leave / step) + MARGIN + 1)
-        # How open the picture is where the ray begins, over the first `entry` steps.
-        red = green = blue = seen = f32(0.0)
-        for k in range(entry):
-            at = (f32(begin + k) + f32(0.5)) * step
-            r, g, b, w = _fetch(emission, ox + dx * at, oy + dy * at, width, height)
-            red += r
-            green += g
-            blue += b
-            seen += w
-        scale = variation[i] / f32(entry)
-        red *= scale
-        green *= scale
-        blue *= scale
-        seen /= f32(entry)
-        for k in range(begin):
-            ray[k, 0] = red * fade[k]
-            ray[k, 1] = green * fade[k]
-            ray[k, 2] = blue * fade[k]
-            ray[k, 3] = seen
-        born_at_all = variation[i] * per_reach * step
-        for n in range(end - begin):
-            k = np.uint64(begin + n)
-            ray[k, 0] = red * fade[k]
-            ray[k, 1] = green * fade[k]
-            ray[k, 2] = blue * fade[k]
-            ray[k, 3] = seen
-            at = (f32(k) + f32(0.5)) * step
-            r, g, b, w = _fetch(emission, ox + dx * at, oy + dy * at, width, height)
-            absorbed = blocking * (f32(1.0) - w) * step
-            passed = exp_minus(absorbed)
-            born = born_at_all * _mean_of_decay(absorbed + per_reach * step)
-            kept = lost * passed
-            red = red * kept + born * r
-            green = green * kept + born * g
-            blue = blue * kept + born * b
-            seen *= passed
-        for k in range(end, steps):
-            for channel in range(4):
-                ray[k, channel] = ray[end - 1, channel]
-
-
-@njit(fastmath=True)
-def _mean_of_decay(z: np.float32) -> np.float32:
-    """(1 - exp(-z)) / z, the mean of exp(-t) over 0..z; by its series where that is exact enough."""
-    if z < f32(0.25):
-        return f32(1) + z * (f32(-1 / 2) + z * (f32(1 / 6) + z * (f32(-1 / 24) + z * f32(1 / 120))))
-    return (f32(1.0) - exp_minus(z)) / z
+    count, steps = variation.size, fade.size
+    for bundle in prange((count + BUNDLE - 1) // BUNDLE):
+        for i in range(bundle * BUNDLE, min((bundle + 1) * BUNDLE, count)):
+            ox, oy, dx, dy = origins[i, 0], origins[i, 1], directions[i, 0], directions[i, 1]
+            in_x, out_x = _within(ox, dx, f32(width))
+            in_y, out_y = _within(oy, dy, f32(height))
+            enter = max(max(in_x, in_y), f32(0.0))
+            leave = min(out_x, out_y)
+            if leave <= enter:  # a ray of the margin, beside the frame
+                enter, leave = f32(0.0), f32(0.0)
+            begin = min(int(enter / step), steps - 1)
+            end = min(steps, int(leave / step) + MARGIN + 1)
+            # How open the picture is where the ray begins, over the first `entry` steps.
+            red = green = blue = seen = f32(0.0)
+            for k in range(entry):
+                at = (f32(np.int32(begin + k)) + f32(0.5)) * step
+                r, g, b, w = _fetch(emission, ox + dx * at, oy + dy * at, width, height)
+                red += r
+                green += g
+                blue += b
+                seen += w
+            bar = variation[i]
+            scale = bar / f32(entry)
+            red, green, blue, seen = red * scale, green * scale, blue * scale, seen / f32(entry)
+            o = u64(i) * u64(steps) * u64(4)
+            for k in range(steps):
+                weight = fade[k]
+                out[o] = red * weight
+                out[o + u64(1)] = green * weight
+                out[o + u64(2)] = blue * weight
+                out[o + u64(3)] = seen * halo[k]
+                o += u64(4)
+                if begin <= k < end:
+                    at = (f32(np.int32(k)) + f32(0.5)) * step
+                    r, g, b, w = _fetch(medium, ox + dx * at, oy + dy * at, width, height)
+                    kept = w * lost
+                    red = red * kept + r * bar
+                    green = green * kept + g * bar
+                    blue = blue * kept + b * bar
+                    seen *= w
 
 
 def soften(field: Floats, rays: Rays, angle: float) -> None:
@@ -301,79 +307,88 @@ def _soften(field: Floats, width: np.float32, whole: bool) -> None:
             field[i, k0:k1] = line[i, :n]
 
 
-def sample(
-    field: Floats, rays: Rays, grid: tuple[int, int], frame: Frame
-) -> tuple[Floats, Floats, Floats]:
-    """Back from rays to the frame's pixels: light (h, w, 3), transmittance and distance (h, w)."""
-    shape = frame.shape
-    light = np.empty((*shape, 3), np.float32)
-    transmitted = np.empty(shape, np.float32)
-    distance = np.empty(shape, np.float32)
+def sample(field: Floats, rays: Rays, frame: Frame) -> Floats:
+    """Back from rays (count, steps, 4) to the frame's pixels (h, w, 4)."""
+    out = np.empty((*frame.shape, 4), np.float32)
     _sample(
-        field, rays.parallel, rays.whole, rays.x, rays.y, rays.middle, rays.first, 1.0 / rays.pitch,
-        rays.start, 1.0 / ALONG, grid[0] / frame.width, grid[1] / frame.height, frame.x0, frame.y0,
-        light, transmitted, distance,
+        field.reshape(-1), rays.count, rays.steps, rays.parallel, rays.whole, rays.x, rays.y, rays.middle, rays.first,
+        1.0 / rays.pitch, rays.start, 1.0 / ALONG, rays.grid[0] / frame.width, rays.grid[1] / frame.height,
+        frame.x0, frame.y0, *frame.shape, out.reshape(-1),
     )  # fmt: skip
-    return light, transmitted, distance
+    return out
 
 
 TILE = 32  # pixels; those of a tile read the same small part of the field
 
 
+@njit(fastmath=True)
+def _places(
+    rays: Floats, lengths: Floats, along: np.float32, across: np.float32,
+    along_step: np.float32, across_step: np.float32, parallel: bool,
+) -> None:  # fmt: skip
+    """Angle (or distance across) and length of the pixels of a row; alone, so that it vectorises."""
+    if parallel:
+        for n in range(rays.size):
+            lengths[n] = along + f32(np.int32(n)) * along_step
+            rays[n] = across + f32(np.int32(n)) * across_step
+        return
+    for n in range(rays.size):
+        x = along + f32(np.int32(n)) * along_step
+        y = across + f32(np.int32(n)) * across_step
+        rays[n] = angle_of(y, x)
+        lengths[n] = np.sqrt(x * x + y * y)
+
+
 @njit(parallel=True, cache=True, fastmath=True)
 def _sample(
-    field: Floats, parallel: bool, whole: bool, x: float, y: float, middle: float, first: float,
-    per_pitch: float, start: float, per_step: float, ratio_x: float, ratio_y: float, x0: int, y0: int,
-    light: Floats, transmitted: Floats, distance: Floats,
+    field: Floats, count: int, steps: int, parallel: bool, whole: bool, x: float, y: float, middle: float,
+    first: float, per_pitch: float, start: float, per_step: float, ratio_x: float, ratio_y: float,
+    x0: int, y0: int, rows: int, columns: int, out: Floats,
 ) -> None:  # fmt: skip
-    count, steps, _ = field.shape
-    flat = field.reshape(-1)
-    rows, columns, _ = light.shape
     # Turned so that the fan's middle lies along +x: angles then stay small and exact.
     cos, sin = np.cos(middle), np.sin(middle)
     origin_along = x * cos + y * sin + (start if parallel else 0.0)
     origin_across = -x * sin + y * cos
-    along_step, across_step = f32(ratio_x * cos), f32(-ratio_x * sin)
     begin = f32(0.0 if parallel else start)
     first_ray, rays_per, steps_per = f32(first), f32(per_pitch), f32(per_step)
     last_step = f32(steps) - f32(1.001)
     last_ray = f32(count) - f32(1.001)
     tiles_across = (columns + TILE - 1) // TILE
-    tiles = tiles_across * ((rows + TILE - 1) // TILE)
-    for tile in prange(tiles):
+    for tile in prange(tiles_across * ((rows + TILE - 1) // TILE)):
         top = (tile // tiles_across) * TILE
         left = (tile % tiles_across) * TILE
+        wide = min(TILE, columns - left)
+        places = np.empty(wide, np.float32)
+        lengths = np.empty(wide, np.float32)
         for row in range(top, min(top + TILE, rows)):
             v = (row + y0 + 0.5) * ratio_y
             h = (left + x0 + 0.5) * ratio_x
-            along_0 = f32(h * cos + v * sin - origin_along)
-            across_0 = f32(v * cos - h * sin - origin_across)
-            for n in range(min(TILE, columns - left)):
-                along = along_0 + f32(np.int32(n)) * along_step
-                across = across_0 + f32(np.int32(n)) * across_step
-                if parallel:
-                    place = (across - first_ray) * rays_per
-                    length = along
-                else:
-                    place = (angle_of(across, along) - first_ray) * rays_per
-                    length = np.sqrt(along * along + across * across)
+            _places(
+                places, lengths, f32(h * cos + v * sin - origin_along), f32(v * cos - h * sin - origin_across),
+                f32(ratio_x * cos), f32(-ratio_x * sin), parallel,
+            )  # fmt: skip
+            o = (u64(row) * u64(columns) + u64(left)) * u64(4)
+            for n in range(wide):
+                place = max((places[n] - first_ray) * rays_per, f32(0.0))
                 if not whole:
-                    place = min(max(place, f32(0.0)), last_ray)
-                at = min(max((length - begin) * steps_per, f32(0.0)), last_step)
+                    place = min(place, last_ray)
+                at = min(max((lengths[n] - begin) * steps_per, f32(0.0)), last_step)
                 i, k = np.int32(place), np.int32(at)
                 fi, fk = place - f32(i), at - f32(k)
-                after = np.int32(0) if i + np.int32(1) >= count else i + np.int32(1)
                 i = i if i < count else np.int32(0)
-                p = np.uint32((i * np.int32(steps) + k) * np.int32(4))
-                q = np.uint32((after * np.int32(steps) + k) * np.int32(4))
+                after = i + np.int32(1) if i + np.int32(1) < count else np.int32(0)
+                p = (u64(i) * u64(steps) + u64(k)) * u64(4)
+                q = (u64(after) * u64(steps) + u64(k)) * u64(4)
                 d = fi * fk
                 b = fk - d
                 c = fi - d
                 a = f32(1.0) - fi - b
-                column = left + n
-                for ch in range(np.uint32(3)):
-                    light[row, column, ch] = (
-                        a * flat[p + ch] + b * flat[p + ch + 4] + c * flat[q + ch] + d * flat[q + ch + 4]
-                    )
-                transmitted[row, column] = a * flat[p + 3] + b * flat[p + 7] + c * flat[q + 3] + d * flat[q + 7]
-                distance[row, column] = length
+                red = a * field[p] + b * field[p + u64(4)] + c * field[q] + d * field[q + u64(4)]
+                green = a * field[p + u64(1)] + b * field[p + u64(5)] + c * field[q + u64(1)] + d * field[q + u64(5)]
+                blue = a * field[p + u64(2)] + b * field[p + u64(6)] + c * field[q + u64(2)] + d * field[q + u64(6)]
+                own = a * field[p + u64(3)] + b * field[p + u64(7)] + c * field[q + u64(3)] + d * field[q + u64(7)]
+                out[o] = red
+                out[o + u64(1)] = green
+                out[o + u64(2)] = blue
+                out[o + u64(3)] = own
+                o += u64(4)

@@ -61,10 +61,11 @@ class Merge(Settings):
 
 @dataclass(frozen=True)
 class Travelled:
-    """Light after Spread: `light` (h, w, 3) takes its colour in the next stage, `fixed` has one already."""
+    """Light after Spread, (h, w, 4): linear RGB that takes its colour in the next stage, and in the
+    fourth channel light whose colour `own` (3,) the kind has settled; None where there is none."""
 
     light: Floats
-    fixed: Floats | None = None
+    own: Floats | None = None
 
 
 class LightField(Protocol):

@@ -31,10 +31,10 @@ from aurelon.core.frame import Frame, fit_within
 from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Scene, Travelled
 from aurelon.core.noise import ray_variation
 from aurelon.core.plate import Plate
-from aurelon.core.resample import highlights
+from aurelon.core.resample import enlarge_to, highlights
 from aurelon.core.settings import Settings, setting
 from aurelon.core.space import SRGB_CURVE, RgbSpace
-from aurelon.core.transport import Rays, march, parallel_rays, polar_rays, sample, soften
+from aurelon.core.transport import march, parallel_rays, polar_rays, sample, soften
 
 STRONGEST_BLOCKING = 80.0  # β per diagonal at blocking 1: a thing of 1 % of the diagonal halves a ray
 FALLOFF_LENGTH = 0.2  # diagonals over which falloff 1 halves the light
@@ -116,42 +116,48 @@ def source(picture: Floats, space: RgbSpace, settings: Source, frame: Frame) -> 
 
 @dataclass(frozen=True)
 class ShaftsField:
-    """Rays marched over the plate: `rays` (angles, steps, 4) holds light and transmittance."""
+    """Light on the working grid, (h, w, 4): rays, and the aureole; the disc is drawn at each frame's size."""
 
-    geometry: Rays
-    rays: Floats
+    grid: Floats
     scene: Scene
     settings: Spread
 
     @property
     def nbytes(self) -> int:
-        return self.rays.nbytes
+        return self.grid.nbytes
 
     def sample(self, frame: Frame) -> Travelled:
-        grid = self.scene.working_frame
-        light, transmitted, distance = sample(self.rays, self.geometry, grid.size, frame)
+        light = enlarge_to(self.grid, frame)
         s = self.settings
-        if s.mode == "parallel" or (s.disc_strength == 0 and s.aureole_strength == 0):
+        if s.mode == "parallel":
             return Travelled(light)
-        diagonal = float(np.hypot(*grid.size))
-        distance *= np.float32(1.0 / diagonal)
-        glow = np.exp(distance * np.float32(-1.0 / s.aureole_size))
-        glow *= transmitted
-        glow *= np.float32(s.aureole_strength)
-        # The edge of the disc is one pixel of this frame wide, and never sharper than 2 % of it.
-        edge = max(diagonal_pixel(frame), 0.02 * s.disc_size)
-        shape = np.clip((np.float32(s.disc_size) - distance) * np.float32(1.0 / edge) + np.float32(0.5), 0, 1)
-        if shape.any():
-            openness = self.scene.source_at(frame)[:, :, 3]
-            # Limb darkening of the sun, u = 0.6 (Cox, "Allen's Astrophysical Quantities", 14.7).
-            limb = np.sqrt(np.clip(1 - (distance / np.float32(s.disc_size)) ** 2, 0, 1))
-            glow += shape * openness * (np.float32(0.4) + np.float32(0.6) * limb) * np.float32(s.disc_strength)
-        return Travelled(light, glow[:, :, None] * temperature_rgb(s.disc_temperature, 0.0, self.scene.space))
+        if s.disc_strength > 0:
+            light = self._with_disc(light, frame)
+        return Travelled(light, temperature_rgb(s.disc_temperature, 0.0, self.scene.space))
 
-
-def diagonal_pixel(frame: Frame) -> float:
-    """The size of a pixel of the frame, in diagonals."""
-    return float(1.0 / np.hypot(*frame.size))
+    def _with_disc(self, light: Floats, frame: Frame) -> Floats:
+        """The disc, added to the fourth channel where the picture is open, in the box that holds it."""
+        s = self.settings
+        diagonal = float(np.hypot(*frame.size))
+        centre = np.array(s.position) * frame.size
+        reach = s.disc_size * diagonal + 2
+        x0, y0 = np.maximum(np.floor(centre - reach).astype(int), (frame.x0, frame.y0))
+        x1, y1 = np.minimum(np.ceil(centre + reach).astype(int) + 1, (frame.x1, frame.y1))
+        if x0 >= x1 or y0 >= y1:
+            return light
+        y, x = np.mgrid[y0:y1, x0:x1] + 0.5
+        distance = np.hypot(x - centre[0], y - centre[1]) / diagonal
+        # The rim is a pixel of this frame wide, and never sharper than a tenth of the disc.
+        rim = max(1.0 / diagonal, 0.1 * s.disc_size)
+        t = np.clip((s.disc_size - distance) / rim + 0.5, 0, 1)
+        # Limb darkening of the sun, u = 0.6 (Cox, "Allen's Astrophysical Quantities", 14.7).
+        limb = 0.4 + 0.6 * np.sqrt(np.clip(1 - (distance / s.disc_size) ** 2, 0, 1))
+        box = Frame(frame.width, frame.height, int(x0), int(y0), int(x1), int(y1))
+        openness = self.scene.source_at(box)[:, :, 3]
+        disc = s.disc_strength * t * t * (3 - 2 * t) * limb * openness
+        light = light.copy()
+        light[y0 - frame.y0 : y1 - frame.y0, x0 - frame.x0 : x1 - frame.x0, 3] += disc.astype(np.float32)
+        return light
 
 
 def spread(scene: Scene, settings: Spread) -> LightField:
@@ -165,17 +171,19 @@ def spread(scene: Scene, settings: Spread) -> LightField:
     variation = ray_variation(geometry.bars(settings.count), settings.count, settings.variety, settings.seed)
     lengths = geometry.distances() / diagonal
     fade = ((1 + lengths[0] / FALLOFF_LENGTH) / (1 + lengths / FALLOFF_LENGTH)) ** settings.falloff
+    halo = settings.aureole_strength * np.exp(-lengths / settings.aureole_size)
     rays = march(
         scene.source_at(grid),
         geometry,
         variation,
         fade.astype(np.float32),
+        halo.astype(np.float32),
         reach=settings.reach * diagonal,
         blocking=STRONGEST_BLOCKING * settings.blocking**2 / diagonal,
     )
     if settings.softness > SHARPEST:
         soften(rays, geometry, np.deg2rad(settings.softness))
-    return ShaftsField(geometry, rays, scene, settings)
+    return ShaftsField(sample(rays, geometry, grid), scene, settings)
 
 
 def place(plate: Plate) -> dict[str, dict[str, Any]]:

@@ -1,0 +1,20 @@
+"""Aurelon's core: pictures, rigs and the computation of light. Usable on its own."""
+
+from aurelon.core.errors import AurelonError, OutputError, PlateError, RigError
+from aurelon.core.pipeline import render
+from aurelon.core.plate import Plate, open_plate, read_plate
+from aurelon.core.rig import Rig, check_rig, parse_rig
+
+__all__ = [
+    "AurelonError",
+    "OutputError",
+    "Plate",
+    "PlateError",
+    "Rig",
+    "RigError",
+    "check_rig",
+    "open_plate",
+    "parse_rig",
+    "read_plate",
+    "render",
+]

@@ -1,0 +1,268 @@
+"""Evaluates a rig on a plate, light by light and stage by stage, through a cache.
+
+Every stage is kept under a key made of the settings it depends on and of the keys above it, so a
+change of opacity merges again and does nothing else.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Iterator
+from functools import partial
+from threading import Lock
+from typing import Literal, get_args
+
+import numpy as np
+from numpy.typing import NDArray
+
+from aurelon.core.blend import merge
+from aurelon.core.cache import Cache
+from aurelon.core.errors import Cancelled, RigError
+from aurelon.core.frame import Frame, fit_within
+from aurelon.core.lights import kinds
+from aurelon.core.lights.kind import LightField, Scene
+from aurelon.core.plate import Plate
+from aurelon.core.rig import Light, LookAt, Mask, Rig
+from aurelon.core.settings import Settings
+from aurelon.core.tone import colour_light, prepare, under_house_light
+
+Floats = NDArray[np.float32]
+Stage = Literal["source", "spread", "colour", "mask", "merge"]
+STAGES: tuple[Stage, ...] = get_args(Stage)
+
+WORKING_EDGE = 960  # long edge of the grid that light travels on; it is soft, and enlarged by a spline
+DRAFT_EDGE = 480
+DRAFT_READING_EDGE = 1536  # a draft reads the plate's highlights from a reduced version of this size
+BAND_PIXELS = 2_000_000  # a rendering without a cache goes in bands of about this many pixels
+
+# Kernels share their threads; one rendering at a time has them, and lets go between bands.
+_engine = Lock()
+
+
+def _never() -> bool:
+    return False
+
+
+def _key(settings: Settings) -> str:
+    return settings.model_dump_json()
+
+
+class Evaluation:
+    """One rig on one plate. With `draft`, coarser grids and a reduced plate for the sources."""
+
+    def __init__(
+        self, plate: Plate, rig: Rig, cache: Cache, *, draft: bool = False, cancelled: Callable[[], bool] = _never
+    ) -> None:
+        self.plate = plate
+        self.rig = rig
+        self.lights = [light for light in rig.stack if light.on]
+        self._cache = cache
+        self._draft = draft
+        self._cancelled = cancelled
+        self._reading = Frame.whole(fit_within(plate.size, DRAFT_READING_EDGE) if draft else plate.size)
+
+    def light(self, light_id: str) -> Light:
+        """The light of that id, lit or not. Raises RigError when the rig has none."""
+        for light in self.rig.stack:
+            if light.id == light_id:
+                return light
+        raise RigError([("lights", f"there is no light with the id '{light_id}'")])
+
+    def _kept(self, key: Hashable, make: Callable[[], Floats]) -> Floats:
+        if self._cancelled():
+            raise Cancelled
+        return self._cache.get(key, make)
+
+    # The picture below the lights
+
+    def _prepared_key(self) -> Hashable:
+        return ("prepared", self.plate.key, _key(self.rig.prepare))
+
+    def prepared(self, frame: Frame) -> Floats:
+        make = partial(self._prepare, frame)
+        return make() if self.rig.prepare == type(self.rig.prepare)() else self._kept((self._prepared_key(), frame), make)
+
+    def _prepare(self, frame: Frame) -> Floats:
+        return prepare(self.plate.at(frame), self.rig.prepare, self.plate.space)
+
+    def _base_key(self) -> Hashable:
+        return ("base", self._prepared_key(), _key(self.rig.house))
+
+    def base(self, frame: Frame) -> Floats:
+        """The prepared picture under the house light."""
+        house = self.rig.house
+        return self._kept(
+            (self._base_key(), frame), lambda: under_house_light(self.prepared(frame), house, self.plate.space)
+        )
+
+    # The five stages
+
+    def _picture_key(self, light: Light) -> Hashable:
+        if light.look_at == "original":
+            return ("original", self.plate.key)
+        return self._prepared_key() if light.look_at == "prepared" else self._below_key(light)
+
+    def _picture(self, look_at: LookAt, light: Light) -> Floats:
+        if look_at == "original":
+            return self.plate.at(self._reading)
+        return self.prepared(self._reading) if look_at == "prepared" else self.below(light, self._reading)
+
+    def _source_key(self, light: Light) -> Hashable:
+        return ("source", light.kind, self._picture_key(light), self._reading.size, _key(light.source))
+
+    def source(self, light: Light, frame: Frame) -> Floats:
+        """What shines, measured at full size: (h, w, 3) and what channels the kind adds."""
+        kind = kinds()[light.kind]
+
+        def make() -> Floats:
+            return kind.source(self._picture(light.look_at, light), self.plate.space, light.source, frame)
+
+        return self._kept((self._source_key(light), frame), make)
+
+    def _spread_key(self, light: Light) -> Hashable:
+        return ("spread", self._source_key(light), _key(light.spread), self._draft)
+
+    def field(self, light: Light) -> LightField:
+        """The light as it has travelled over the whole plate."""
+        scene = Scene(
+            partial(self.source, light), self.plate.size, self.plate.space, DRAFT_EDGE if self._draft else WORKING_EDGE
+        )
+        make = partial(kinds()[light.kind].spread, scene, light.spread)
+        if self._cancelled():
+            raise Cancelled
+        return self._cache.get(self._spread_key(light), make)
+
+    def spread(self, light: Light, frame: Frame) -> Floats:
+        travelled = self.field(light).sample(frame)
+        if travelled.own is None:
+            return travelled.light[:, :, :3]
+        return travelled.light[:, :, :3] + travelled.light[:, :, 3:] * travelled.own
+
+    def _colour_key(self, light: Light) -> Hashable:
+        return ("colour", self._spread_key(light), _key(light.colour))
+
+    def colour(self, light: Light, frame: Frame) -> Floats:
+        def make() -> Floats:
+            return colour_light(self.field(light).sample(frame), light.colour, self.plate.space)
+
+        return self._kept((self._colour_key(light), frame), make)
+
+    def mask(self, mask: Mask, frame: Frame) -> Floats | None:
+        """(h, w) in 0..1, or None for all of the plate."""
+        return None if mask.start == "everything" else np.zeros(frame.shape, np.float32)
+
+    def _below_key(self, light: Light) -> Hashable:
+        key = self._base_key()
+        for other in self.lights:
+            if other.id == light.id:
+                break
+            key = self._merge_key(other, key)
+        return key
+
+    def _merge_key(self, light: Light, below: Hashable) -> Hashable:
+        return ("merge", below, self._colour_key(light), _key(light.mask), _key(light.merge))
+
+    def below(self, light: Light, frame: Frame) -> Floats:
+        """The picture that the light is laid on."""
+        picture = self.base(frame)
+        key = self._base_key()
+        for other in self.lights:
+            if other.id == light.id:
+                break
+            key = self._merge_key(other, key)
+            picture = self._kept((key, frame), partial(self.merge, other, picture, frame))
+        return picture
+
+    def merge(self, light: Light, below: Floats, frame: Frame) -> Floats:
+        m = light.merge
+        return merge(
+            below, self.colour(light, frame), self.mask(light.mask, frame), self.plate.space.luminance,
+            mode=m.mode, intensity=m.intensity, opacity=m.opacity, keep_darks=m.keep_darks,
+        )  # fmt: skip
+
+    # What can be shown
+
+    def result(self, frame: Frame) -> Floats:
+        if not self.lights:
+            return self.base(frame)
+        last = self.lights[-1]
+        below = self.below(last, frame)
+        key = self._merge_key(last, self._below_key(last))
+        return self._kept((key, frame), partial(self.merge, last, below, frame))
+
+    def stage(self, light: Light, stage: Stage, frame: Frame) -> Floats:
+        """The picture of one stage, (h, w, 3); Merge is the picture with this light and those below it."""
+        match stage:
+            case "source":
+                return self.source(light, frame)[:, :, :3]
+            case "spread":
+                return self.spread(light, frame)
+            case "colour":
+                return self.colour(light, frame)
+            case "mask":
+                mask = self.mask(light.mask, frame)
+                cover = np.ones(frame.shape, np.float32) if mask is None else mask
+                return np.repeat(cover[:, :, None], 3, axis=2)
+            case "merge":
+                return self.merge(light, self.below(light, frame), frame)
+
+    def show(self, show: str, frame: Frame) -> Floats:
+        """`result`, `before`, `stage:LIGHT:STAGE` or `mask:LIGHT`. Raises RigError for anything else."""
+        match show.split(":"):
+            case ["result"]:
+                return self.result(frame)
+            case ["before"]:
+                return self.plate.at(frame)
+            case ["mask", light_id]:
+                return self.stage(self.light(light_id), "mask", frame)
+            case ["stage", light_id, stage] if stage in STAGES:
+                return self.stage(self.light(light_id), stage, frame)
+        raise RigError(
+            [("show", f"'{show}' cannot be shown; ask for result, before, stage:LIGHT:STAGE or mask:LIGHT, "
+              f"with a stage of {', '.join(STAGES)}")]
+        )  # fmt: skip
+
+
+def render(
+    plate: Plate,
+    rig: Rig,
+    *,
+    size: tuple[int, int] | None = None,
+    region: tuple[int, int, int, int] | None = None,
+    show: str = "result",
+    cache: Cache | None = None,
+    draft: bool = False,
+    cancelled: Callable[[], bool] = _never,
+) -> Floats:
+    """The picture, float32 (h, w, 3), linear light in the plate's primaries.
+
+    `size` is the (width, height) of the whole plate, its own where left out; `region` is the part
+    (x0, y0, x1, y1) of that which is wanted. With a `cache` stages are kept from call to call.
+    Raises RigError for a `show` that the rig cannot give, Cancelled once `cancelled()` is true.
+    """
+    width, height = size or plate.size
+    x0, y0, x1, y1 = region or (0, 0, width, height)
+    if not (0 <= x0 < x1 <= width and 0 <= y0 < y1 <= height):
+        raise ValueError(f"region {region} does not lie within {width} x {height}")
+    frame = Frame(width, height, x0, y0, x1, y1)
+    if cache is not None:
+        with _engine:
+            evaluation = Evaluation(plate, rig, cache, draft=draft, cancelled=cancelled)
+            return evaluation.show(show, frame)
+    out = np.empty((*frame.shape, 3), np.float32)
+    for band, pixels in render_bands(plate, rig, frame, show=show, cancelled=cancelled):
+        out[band.y0 - y0 : band.y1 - y0] = pixels
+    return out
+
+
+def render_bands(
+    plate: Plate, rig: Rig, frame: Frame, *, show: str = "result", cancelled: Callable[[], bool] = _never
+) -> Iterator[tuple[Frame, Floats]]:
+    """Yields (frame, pixels) of the picture from top to bottom, keeping only what bands share."""
+    shared = Cache(1 << 30)
+    _, columns = frame.shape
+    high = max(1, BAND_PIXELS // columns)
+    for y in range(frame.y0, frame.y1, high):
+        band = frame.rows(y, min(y + high, frame.y1))
+        with _engine:
+            pixels = Evaluation(plate, rig, shared, cancelled=cancelled).show(show, band)
+        yield band, pixels
