@@ -33,7 +33,7 @@ class Mask(Settings):
     """Where the light may be. With no parts, all of the plate or none of it."""
 
     start: Literal["everything", "nothing"] = setting("everything", "What the mask holds before any part is added")
-    parts: list[None] = Field(default_factory=list, max_length=0, description="Not open yet: must be empty")
+    parts: list[None] = Field([], max_length=0, description="Not open yet: must be empty")
 
 
 class HouseLight(Settings):
@@ -85,8 +85,8 @@ class Rig(Settings):
     version: Literal[1] = 1
     prepare: Prepare = Prepare()
     house: HouseLight = HouseLight()
-    mattes: list[None] = Field(default_factory=list, max_length=0, description="Not open yet: must be empty")
-    lights: list[AnyLight] = Field(default_factory=list, max_length=64)  # type: ignore[valid-type]
+    mattes: list[None] = Field([], max_length=0, description="Not open yet: must be empty")
+    lights: list[AnyLight] = Field([], max_length=64)  # type: ignore[valid-type]
 
     @model_validator(mode="after")
     def _one_id_each(self) -> Self:
@@ -118,13 +118,19 @@ def check_rig(data: Any) -> Rig:
     try:
         return Rig.model_validate(data)
     except ValidationError as error:
-        raise RigError([_problem(e) for e in error.errors()]) from error
+        raise RigError([problem_of(e) for e in error.errors()]) from error
 
 
-def _problem(error: Any) -> tuple[str, str]:
+def problem_of(error: Any, skip: tuple[str, ...] = ()) -> tuple[str, str]:
+    """A validation error as the path in the rig and what is wrong there.
+
+    `skip` names the parts that lead to the rig in a larger message.
+    """
     context = error.get("ctx", {})
     path = ""
     for part in error["loc"]:
+        if not path and part in skip:
+            continue
         if isinstance(part, int):
             path += f"[{part}]"
         elif part not in LIGHT_MODELS or not path.endswith("]"):

@@ -61,7 +61,7 @@ class Spread(Settings):
     position: tuple[Coordinate, Coordinate] = setting(
         (0.5, 0.25),
         "Where the light is, in or outside the frame",
-        unit="plate", handle="position", when={"mode": ["point"]},
+        unit="plate", step=0.005, handle="position", when={"mode": ["point"]},
     )  # fmt: skip
     angle: float = setting(
         -60.0,

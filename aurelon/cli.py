@@ -1,0 +1,123 @@
+"""The `aurelon` command: serve, render, kinds, check."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from aurelon import __version__
+from aurelon.core import AurelonError, OutputError, Rig, open_plate, parse_rig
+from aurelon.core.catalogue import catalogue
+from aurelon.core.export import export, options_for_path, write_whole
+
+
+def _size(text: str) -> tuple[int, int]:
+    width, _, height = text.lower().partition("x")
+    if not (width.isdecimal() and height.isdecimal() and int(width) and int(height)):
+        raise argparse.ArgumentTypeError(f"'{text}' is not a size such as 1200x800")
+    return int(width), int(height)
+
+
+def _read_text(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise AurelonError(f"{path} cannot be read ({error.strerror})") from error
+
+
+def _render(options: argparse.Namespace) -> None:
+    out: Path = options.out
+    if not out.parent.is_dir():
+        raise OutputError(f"{out} cannot be written: the folder {out.parent} does not exist")
+    rig = _parse(options.rig)
+    plate = open_plate(options.plate)
+    wanted = options_for_path(out, plate, options.size, options.show)
+    write_whole(out, export(plate, rig, wanted))
+
+
+def _parse(path: Path) -> Rig:
+    try:
+        return parse_rig(_read_text(path))
+    except AurelonError as error:
+        raise AurelonError(f"{path}: {error}") from error
+
+
+def _kinds(options: argparse.Namespace) -> None:
+    kinds = catalogue()
+    if options.json:
+        print(json.dumps([kind.model_dump() for kind in kinds], indent=1))
+        return
+    for kind in kinds:
+        print(f"{kind.name}: {kind.summary}")
+        for group in kind.groups:
+            print(f"  {group.name}")
+            for s in group.settings:
+                span = f" {s.low:g}..{s.high:g}" if s.low is not None and s.high is not None else ""
+                choice = f" ({', '.join(s.choices)})" if s.choices else ""
+                print(f"    {s.name:<18} {s.help}{choice}{span} {s.unit or ''}".rstrip() + f"; default {s.default}")
+
+
+def _check(options: argparse.Namespace) -> None:
+    rig = _parse(options.rig)
+    lights = len(rig.stack)
+    print(f"{options.rig}: a good rig with {lights} light{'' if lights == 1 else 's'}")
+
+
+def _serve(options: argparse.Namespace) -> None:
+    from aurelon.web.server import serve
+
+    serve(options.host, options.port, options.data, demo=options.demo)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="aurelon", description="Puts light into a photograph.")
+    parser.add_argument("--version", action="version", version=__version__)
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    serve = commands.add_parser("serve", help="start the bench")
+    serve.add_argument("--host", default="127.0.0.1")
+    serve.add_argument("--port", type=int, default=8420)
+    serve.add_argument("--data", type=Path, default=Path.home() / ".aurelon", help="folder of the one data file")
+    serve.add_argument("--demo", action="store_true", help="put the demo plates in place if there are none")
+    serve.set_defaults(run=_serve)
+
+    render = commands.add_parser("render", help="render a rig on a plate into a file")
+    render.add_argument("plate", type=Path)
+    render.add_argument("--rig", type=Path, required=True)
+    render.add_argument("-o", "--out", type=Path, required=True)
+    render.add_argument("--size", type=_size, help="WIDTHxHEIGHT in pixels")
+    render.add_argument("--show", default="result", help="result, before, stage:LIGHT:STAGE or mask:LIGHT")
+    render.set_defaults(run=_render)
+
+    kinds = commands.add_parser("kinds", help="every kind of light with its settings")
+    kinds.add_argument("--json", action="store_true")
+    kinds.set_defaults(run=_kinds)
+
+    check = commands.add_parser("check", help="say whether a rig is good, and what is wrong where")
+    check.add_argument("rig", type=Path)
+    check.set_defaults(run=_check)
+    return parser
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Runs a command; 0 when it did what was asked, 2 with one line on stderr when it did not."""
+    options = _parser().parse_args(arguments)
+    try:
+        options.run(options)
+    except AurelonError as error:
+        print(" ".join(str(error).split()), file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        return 2
+    return 0
+
+
+def run() -> None:
+    """The entry point of the installed command."""
+    sys.exit(main())
+
+
+if __name__ == "__main__":
+    run()

@@ -1,0 +1,172 @@
+"""What the screen, the command line and the documentation need to know of every kind and setting.
+
+Read off the models themselves, so that a setting is described in one place.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Any
+
+from pydantic import BaseModel
+
+from aurelon.core.blend import MODES
+from aurelon.core.codecs import codecs
+from aurelon.core.lights import kinds
+from aurelon.core.pipeline import STAGES
+from aurelon.core.rig import LIGHT_MODELS, HouseLight, Prepare
+from aurelon.core.settings import Settings
+
+
+class SettingInfo(BaseModel):
+    """One setting: `kind` says how it is edited, `bend` how its slider is shaped."""
+
+    name: str
+    label: str
+    help: str
+    kind: str
+    unit: str
+    default: Any
+    low: float | None = None
+    high: float | None = None
+    step: float | None = None
+    bend: float = 1.0
+    choices: list[str] | None = None
+    handle: str | None = None
+    about: str | None = None
+    when: dict[str, list[Any]] | None = None
+
+
+class GroupInfo(BaseModel):
+    """The settings of a stage, or of the plate or the house light."""
+
+    name: str
+    label: str
+    help: str
+    settings: list[SettingInfo]
+
+
+class KindInfo(BaseModel):
+    """A kind of light and the groups of its five stages, in order."""
+
+    name: str
+    title: str
+    summary: str
+    look_at: list[str]
+    groups: list[GroupInfo]
+
+
+class FormatInfo(BaseModel):
+    """A file format that can be written."""
+
+    name: str
+    title: str
+    suffixes: list[str]
+    depths: list[str]
+    has_quality: bool
+    has_alpha: bool
+
+
+class Catalogue(BaseModel):
+    """Everything the screen is built from."""
+
+    kinds: list[KindInfo]
+    plate: GroupInfo
+    house: GroupInfo
+    modes: list[str]
+    formats: list[FormatInfo]
+
+
+STAGE_HELP = {
+    "source": "What shines",
+    "spread": "How the light travels",
+    "colour": "Its hue",
+    "mask": "Where it may be",
+    "merge": "How it is laid on the picture",
+}
+
+
+def _describe(name: str, schema: dict[str, Any], default: Any) -> SettingInfo:
+    unit = schema.get("unit", "")
+    choices = schema.get("enum")
+    if unit == "colour":
+        kind = "colour"
+    elif choices:
+        kind = "choice"
+    elif unit == "plate":
+        kind = "point"
+    elif schema.get("type") == "integer":
+        kind = "whole"
+    else:
+        kind = "number"
+    bounds = schema["prefixItems"][0] if kind == "point" else schema
+    return SettingInfo(
+        name=name,
+        label=name.replace("_", " ").capitalize() if schema["title"] == name.replace("_", " ").title() else schema["title"],
+        help=schema.get("description", ""),
+        kind=kind,
+        unit=unit,
+        default=default,
+        low=bounds.get("minimum"),
+        high=bounds.get("maximum"),
+        step=schema.get("step"),
+        bend=schema.get("bend", 1.0),
+        choices=choices,
+        handle=schema.get("handle"),
+        about=schema.get("about"),
+        when=schema.get("when"),
+    )
+
+
+def _group(name: str, label: str, help: str, model: Settings) -> GroupInfo:
+    schema = type(model).model_json_schema()["properties"]
+    values = model.model_dump()
+    shown = [
+        _describe(key, part, values[key])
+        for key, part in schema.items()
+        if part.get("minimum") is None or part["minimum"] != part.get("maximum")
+        if part.get("type") not in ("array", "null", None) or part.get("unit") == "plate"
+    ]
+    return GroupInfo(name=name, label=label, help=help, settings=shown)
+
+
+@cache
+def catalogue() -> list[KindInfo]:
+    """Every kind with the settings of its stages and their defaults."""
+    found = []
+    for name, kind in kinds().items():
+        model = LIGHT_MODELS[name](id="x", kind=name)  # type: ignore[call-arg]
+        stages = {"source": model.source, "spread": model.spread, "colour": model.colour, "mask": model.mask,
+                  "merge": model.merge}  # fmt: skip
+        groups = [_group(s, s.capitalize(), STAGE_HELP[s], stages[s]) for s in STAGES]
+        found.append(
+            KindInfo(
+                name=name,
+                title=kind.title,
+                summary=kind.summary,
+                look_at=["original", "prepared", "below"],
+                groups=groups,
+            )
+        )
+    return found
+
+
+@cache
+def whole_catalogue() -> Catalogue:
+    """All that the screen is built from."""
+    formats = [
+        FormatInfo(
+            name=f.name, title=f.title, suffixes=list(f.suffixes), depths=list(f.depths),
+            has_quality=f.has_quality, has_alpha=f.has_alpha,
+        )
+        for f in (codec.FORMAT for codec in codecs().values())
+    ]  # fmt: skip
+    return Catalogue(
+        kinds=catalogue(),
+        plate=_group("prepare", "Plate", "What is done to the picture before any light", Prepare()),
+        house=_group("house", "House light", "How much of the picture's own light stays on", HouseLight()),
+        modes=list(MODES),
+        formats=formats,
+    )
+
+

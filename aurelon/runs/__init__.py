@@ -1,0 +1,1 @@
+"""Long jobs in the background."""

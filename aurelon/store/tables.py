@@ -1,0 +1,84 @@
+"""The tables, and the migrations that lead to them. `PRAGMA user_version` says how many have run."""
+
+from __future__ import annotations
+
+from peewee import (
+    BlobField,
+    CharField,
+    CompositeKey,
+    DatabaseProxy,
+    FloatField,
+    ForeignKeyField,
+    IntegerField,
+    Model,
+    SqliteDatabase,
+    TextField,
+)
+
+database = DatabaseProxy()
+
+
+class Table(Model):
+    class Meta:
+        database = database
+
+
+class Blob(Table):
+    """A file byte for byte, named by the SHA-256 of its content and kept in chunks."""
+
+    hash = CharField(primary_key=True)
+    size = IntegerField()
+
+
+class Chunk(Table):
+    blob = ForeignKeyField(Blob, on_delete="CASCADE", backref="chunks")
+    place = IntegerField()
+    data = BlobField()
+
+    class Meta:
+        primary_key = CompositeKey("blob", "place")
+
+
+class PlateRow(Table):
+    name = CharField()
+    file_name = CharField()
+    blob = ForeignKeyField(Blob, on_delete="RESTRICT")
+    width = IntegerField()
+    height = IntegerField()
+    depth = CharField()
+    head = IntegerField(default=0)
+    thumbnail = BlobField(null=True)
+    thumbnail_of = IntegerField(default=0)
+    created = FloatField()
+    deleted = FloatField(null=True)
+
+    class Meta:
+        table_name = "plate"
+
+
+class Revision(Table):
+    """A state of a plate's rig. `parent` is the state it was made from; a plate's `head` is the present one."""
+
+    plate = ForeignKeyField(PlateRow, on_delete="CASCADE", backref="revisions")
+    parent = ForeignKeyField("self", null=True, on_delete="CASCADE", backref="children")
+    label = CharField()
+    rig = TextField()
+    created = FloatField()
+
+
+def _create(db: SqliteDatabase) -> None:
+    db.create_tables([Blob, Chunk, PlateRow, Revision])
+
+
+MIGRATIONS = [_create]
+
+
+def migrate(db: SqliteDatabase) -> None:
+    """Brings the file to the newest schema, each step in a transaction of its own."""
+    done = db.pragma("user_version")
+    if done > len(MIGRATIONS):
+        raise RuntimeError(f"the data file is of version {done}, newer than this Aurelon knows ({len(MIGRATIONS)})")
+    for number, step in enumerate(MIGRATIONS[done:], start=done + 1):
+        with db.atomic():
+            step(db)
+            db.pragma("user_version", number)

@@ -1,0 +1,1 @@
+"""The web service: routers, the live preview socket, and what guards them."""

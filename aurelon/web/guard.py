@@ -1,0 +1,48 @@
+"""Who may speak to the service: the right host, the right origin and, off loopback, the right token."""
+
+from __future__ import annotations
+
+import secrets
+from urllib.parse import urlsplit
+
+from starlette.datastructures import Headers
+from starlette.requests import HTTPConnection
+from starlette.responses import JSONResponse
+from starlette.types import ASGIApp, Receive, Scope, Send
+
+LOOPBACK = ("127.0.0.1", "localhost", "::1")
+COOKIE = "aurelon-token"
+
+
+class Guard:
+    """Refuses requests for another host (DNS rebinding), from another origin, or without the token."""
+
+    def __init__(self, app: ASGIApp, token: str | None = None) -> None:
+        self._app = app
+        self._token = token
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] not in ("http", "websocket"):
+            await self._app(scope, receive, send)
+            return
+        reason = self._refusal(HTTPConnection(scope))
+        if reason is None:
+            await self._app(scope, receive, send)
+        elif scope["type"] == "http":
+            await JSONResponse({"error": reason, "problems": []}, 403)(scope, receive, send)
+        else:
+            await send({"type": "websocket.close", "code": 4403, "reason": reason})
+
+    def _refusal(self, connection: HTTPConnection) -> str | None:
+        headers: Headers = connection.headers
+        host = urlsplit(f"//{headers.get('host', '')}").hostname
+        if self._token is None and host not in LOOPBACK:
+            return "this service answers on the loopback address only"
+        origin = headers.get("origin")
+        if origin is not None and urlsplit(origin).netloc != headers.get("host"):
+            return "a page from another origin may not speak to this service"
+        if self._token is not None:
+            given = connection.query_params.get("token") or connection.cookies.get(COOKIE) or ""
+            if not secrets.compare_digest(given.encode(), self._token.encode()):
+                return "this service needs its access token; open the address that was printed when it started"
+        return None

@@ -1,0 +1,130 @@
+"""The live preview: a socket for each open bench. The newest request wins.
+
+The client sends `PreviewRequest`; the answer is a binary frame: four bytes of length, a
+`FrameHeader` in JSON, and a picture. `part` is `picture` or the name of a stage. A draft is JPEG,
+an exact frame PNG.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import struct
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+
+from fastapi import WebSocket, WebSocketDisconnect
+from pydantic import ValidationError
+from starlette.websockets import WebSocketState
+
+from aurelon.core import AurelonError, render
+from aurelon.core.errors import Cancelled, RigError
+from aurelon.core.frame import Frame, fit_within
+from aurelon.core.pipeline import STAGES
+from aurelon.core.rig import problem_of
+from aurelon.core.screen import encode_jpeg, encode_png, to_screen
+from aurelon.web.models import FrameHeader, PreviewFailure, PreviewRequest, View
+from aurelon.web.plates_open import OpenPlate
+
+DRAFT_QUALITY = 88
+DRAFT_PIXELS = 900_000  # a draft of more pixels than this is made smaller and enlarged on the screen
+
+_workers = ThreadPoolExecutor(2, "preview")
+
+
+def frames(opened: OpenPlate, request: PreviewRequest, cancelled: Callable[[], bool]) -> Iterator[bytes]:
+    """The binary frames that answer a request: the picture, then the stages of the chosen light."""
+    plate = opened.plate
+    view = _drafted(request.view) if request.draft else request.view
+
+    def shown(show: str, v: View) -> bytes:
+        pixels = render(
+            plate, request.rig, size=(v.width, v.height), region=(v.x0, v.y0, v.x1, v.y1), show=show,
+            cache=opened.cache, draft=request.draft, cancelled=cancelled,
+        )  # fmt: skip
+        alpha = plate.alpha_at(Frame(v.width, v.height, v.x0, v.y0, v.x1, v.y1)) if show in ("result", "before") else None
+        picture = to_screen(pixels, plate.space, v.x0, v.y0, alpha)
+        return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture)
+
+    yield _frame(request, "picture", view, shown(request.show, view))
+    if request.light is None:
+        return
+    width, height = fit_within(plate.size, request.stage_width)
+    small = View(width=width, height=height, x0=0, y0=0, x1=width, y1=height)
+    for stage in STAGES:
+        yield _frame(request, stage, small, shown(f"stage:{request.light}:{stage}", small))
+
+
+def _drafted(view: View) -> View:
+    pixels = (view.x1 - view.x0) * (view.y1 - view.y0)
+    scale = min(1.0, (DRAFT_PIXELS / max(pixels, 1)) ** 0.5)
+    if scale == 1.0:
+        return view
+    width, height = max(1, round(view.width * scale)), max(1, round(view.height * scale))
+    across, down = width / view.width, height / view.height
+    x0, y0 = int(view.x0 * across), int(view.y0 * down)
+    return View(
+        width=width, height=height, x0=x0, y0=y0,
+        x1=min(width, max(x0 + 1, -int(-view.x1 * across // 1))), y1=min(height, max(y0 + 1, -int(-view.y1 * down // 1))),
+    )  # fmt: skip
+
+
+def _frame(request: PreviewRequest, part: str, view: View, picture: bytes) -> bytes:
+    header = FrameHeader(seq=request.seq, part=part, exact=not request.draft, view=view).model_dump_json().encode()
+    return struct.pack("<I", len(header)) + header + picture
+
+
+class PreviewSession:
+    """One bench: takes requests as they come, answers the newest, drops the rest."""
+
+    def __init__(self, socket: WebSocket, open_plate: Callable[[], OpenPlate]) -> None:
+        self._socket = socket
+        self._open_plate = open_plate
+        self._newest: PreviewRequest | None = None
+        self._arrived = asyncio.Event()
+        self._count = 0
+
+    async def run(self) -> None:
+        answering = asyncio.create_task(self._answer())
+        try:
+            while True:
+                text = await self._socket.receive_text()
+                try:
+                    self._newest = PreviewRequest.model_validate_json(text)
+                except ValidationError as error:
+                    problems = [problem_of(e, skip=("rig",)) for e in error.errors()]
+                    await self._fail(-1, str(RigError(problems)))
+                    continue
+                self._count += 1
+                self._arrived.set()
+        except WebSocketDisconnect:
+            self._count += 1
+        finally:
+            answering.cancel()
+
+    async def _answer(self) -> None:
+        loop = asyncio.get_running_loop()
+        while True:
+            await self._arrived.wait()
+            self._arrived.clear()
+            request, number = self._newest, self._count
+            if request is None:
+                continue
+
+            def stale(request: PreviewRequest = request, number: int = number) -> bool:
+                # A draft is always finished, or a steady drag would never show anything.
+                return not request.draft and self._count != number
+
+            try:
+                opened = await loop.run_in_executor(_workers, self._open_plate)
+                answers = frames(opened, request, stale)
+                while (data := await loop.run_in_executor(_workers, next, answers, None)) is not None:
+                    if self._socket.client_state is not WebSocketState.CONNECTED:
+                        return
+                    await self._socket.send_bytes(data)
+            except Cancelled:
+                continue
+            except (AurelonError, ValueError) as error:
+                await self._fail(request.seq, str(error))
+
+    async def _fail(self, seq: int, what: str) -> None:
+        await self._socket.send_text(PreviewFailure(seq=seq, error=what).model_dump_json())

@@ -1,0 +1,13 @@
+"""What there is to choose from."""
+
+from fastapi import APIRouter
+
+from aurelon.core.catalogue import Catalogue, whole_catalogue
+
+router = APIRouter(tags=["catalogue"])
+
+
+@router.get("/catalogue")
+def get_catalogue() -> Catalogue:
+    """Kinds of light, their settings, blend modes and file formats."""
+    return whole_catalogue()

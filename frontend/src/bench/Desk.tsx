@@ -1,0 +1,78 @@
+import { useState } from "react";
+import styled from "styled-components";
+import type { Catalogue, Light, Rig } from "../api/client";
+import { Button } from "../ui/Button";
+import { Icon } from "../ui/Icon";
+import { Menu } from "../ui/Menu";
+import { tone } from "../ui/theme";
+import { Chip } from "./Chip";
+import { LightChip, type LightActions } from "./LightChip";
+import type { Selection } from "./rig";
+
+const Row = styled.div`
+  display: flex;
+  align-items: stretch;
+  gap: 8px;
+  padding: 8px 12px;
+  height: 100%;
+  overflow-x: auto;
+  background: ${tone.base};
+  border-top: 1px solid #111;
+`;
+
+const Add = styled.div`
+  display: grid;
+  align-content: center;
+`;
+
+interface Props {
+  rig: Rig;
+  catalogue: Catalogue;
+  selection: Selection;
+  solo: string | null;
+  onSelect: (selection: Selection) => void;
+  onAdd: (kind: string) => void;
+  onMove: (id: string, to: number) => void;
+  actions: LightActions;
+}
+
+/** The plate, the house light and every light in order, lowest first, with what adds another. */
+export function Desk({ rig, catalogue, selection, solo, onSelect, onAdd, onMove, actions }: Props) {
+  const [carried, setCarried] = useState<string | null>(null);
+  const selected = typeof selection === "object" ? selection.light : null;
+  const titles = new Map(catalogue.kinds.map((kind) => [kind.name, kind.title]));
+  const titleOf = (light: Light) => light.name || (titles.get(light.kind) ?? light.kind);
+  return (
+    <Row role="toolbar" aria-label="Desk" aria-orientation="horizontal">
+      <Chip name="Plate" note="prepare" selected={selection === "plate"} onSelect={() => onSelect("plate")} />
+      <Chip name="House light" note={`level ${rig.house.level.toFixed(2)}`} selected={selection === "house"} onSelect={() => onSelect("house")} />
+      {rig.lights.map((light, index) => (
+        <LightChip
+          key={light.id}
+          light={light}
+          title={titleOf(light)}
+          selected={selected === light.id}
+          solo={solo === light.id}
+          first={index === 0}
+          last={index === rig.lights.length - 1}
+          carried={carried === light.id}
+          onSelect={() => onSelect({ light: light.id })}
+          onCarry={(now) => setCarried(now ? light.id : null)}
+          onDropHere={() => {
+            if (carried && carried !== light.id) onMove(carried, index);
+            setCarried(null);
+          }}
+          onMove={(by) => onMove(light.id, index + by)}
+          actions={actions}
+        />
+      ))}
+      <Add>
+        <Menu label="Kinds of light" choices={catalogue.kinds.map((kind) => ({ id: kind.name, text: kind.title, about: kind.summary, act: () => onAdd(kind.name) }))}>
+          <Button weight={rig.lights.length === 0 ? "strong" : "plain"}>
+            <Icon name="plus" /> Add a light
+          </Button>
+        </Menu>
+      </Add>
+    </Row>
+  );
+}

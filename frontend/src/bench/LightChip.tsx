@@ -1,0 +1,159 @@
+import { useRef, useState } from "react";
+import { ToggleButton } from "react-aria-components";
+import styled from "styled-components";
+import type { Light, SettingInfo } from "../api/client";
+import { Button, Toggle } from "../ui/Button";
+import { Icon } from "../ui/Icon";
+import { ContextMenu, Menu, type Choice } from "../ui/Menu";
+import { Slider } from "../ui/Slider";
+import { TextField } from "../ui/TextField";
+import { focusRing, tone } from "../ui/theme";
+import { chipLook } from "./Chip";
+
+const Box = styled.div<{ $selected: boolean; $dim: boolean; $carried: boolean }>`
+  ${chipLook}
+  display: grid;
+  grid-template-rows: auto auto 1fr;
+  gap: 2px;
+  width: 178px;
+  padding: 5px 8px 4px;
+  opacity: ${(p) => (p.$carried ? 0.4 : 1)};
+  .name { color: ${(p) => (p.$dim ? tone.faint : tone.strong)}; }
+  .row { display: flex; align-items: center; gap: 3px; }
+  .row button { min-height: 22px; padding: 0 6px; }
+  .fader { display: grid; grid-template-columns: 1fr 36px; gap: 6px; align-items: center; font-size: 12px; color: ${tone.faint}; text-align: right; }
+`;
+
+const Name = styled(ToggleButton)`
+  appearance: none;
+  border: 0;
+  padding: 0;
+  background: none;
+  font: inherit;
+  font-weight: 550;
+  text-align: left;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  &[data-focus-visible] { ${focusRing} }
+`;
+
+export interface LightActions {
+  intensity: SettingInfo;
+  onSwitch: (id: string) => void;
+  onSolo: (id: string) => void;
+  onIntensity: (id: string, value: number) => void;
+  onIntensityRest: () => void;
+  onDuplicate: (id: string) => void;
+  onRemove: (id: string) => void;
+  onRename: (id: string, name: string) => void;
+}
+
+interface Props {
+  light: Light;
+  title: string;
+  selected: boolean;
+  solo: boolean;
+  first: boolean;
+  last: boolean;
+  carried: boolean;
+  onSelect: () => void;
+  onCarry: (now: boolean) => void;
+  onDropHere: () => void;
+  onMove: (by: number) => void;
+  actions: LightActions;
+}
+
+/** A light on the desk: its name, switch, solo, fader and what else can be done with it. */
+export function LightChip({ light, title, selected, solo, first, last, carried, onSelect, onCarry, onDropHere, onMove, actions }: Props) {
+  const box = useRef<HTMLDivElement>(null);
+  const [menu, setMenu] = useState(false);
+  const [name, setName] = useState<string | null>(null);
+  const choices: Choice[] = [
+    { id: "rename", text: "Rename", act: () => setName(title) },
+    { id: "duplicate", text: "Duplicate", keys: "Ctrl D", act: () => actions.onDuplicate(light.id) },
+    { id: "earlier", text: "Move lower", keys: "Alt ←", disabled: first, act: () => onMove(-1) },
+    { id: "later", text: "Move higher", keys: "Alt →", disabled: last, act: () => onMove(1) },
+    { id: "remove", text: "Remove", keys: "Delete", act: () => actions.onRemove(light.id) },
+  ];
+  return (
+    <Box
+      ref={box}
+      $selected={selected}
+      $dim={!light.on}
+      $carried={carried}
+      role="group"
+      aria-label={title}
+      draggable={name === null}
+      onDragStart={(event) => {
+        // Only the chip's face is carried; its fader and buttons are not.
+        if (event.target instanceof HTMLElement && event.target.closest(".fader")) {
+          event.preventDefault();
+          return;
+        }
+        event.dataTransfer.effectAllowed = "move";
+        onCarry(true);
+      }}
+      onDragEnd={() => onCarry(false)}
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={onDropHere}
+      onPointerDown={() => !selected && onSelect()}
+      onContextMenu={(event) => {
+        event.preventDefault();
+        setMenu(true);
+      }}
+    >
+      {name === null ? (
+        <Name className="name" isSelected={selected} onChange={onSelect} onDoubleClick={() => setName(title)}>
+          {title}
+        </Name>
+      ) : (
+        <TextField
+          label="Name of the light"
+          hideLabel
+          autoFocus
+          value={name}
+          onChange={setName}
+          onDone={(kept) => {
+            setName(null);
+            if (kept && name.trim() && name.trim() !== title) actions.onRename(light.id, name.trim().slice(0, 80));
+          }}
+        />
+      )}
+      <div className="row">
+        <Toggle weight="bare" aria-label={`${title} on`} hint={light.on ? "Switch off" : "Switch on"} isSelected={light.on} onChange={() => actions.onSwitch(light.id)}>
+          <Icon name={light.on ? "lit" : "unlit"} size={14} />
+        </Toggle>
+        <Toggle weight="bare" aria-label={`Solo ${title}`} hint="Only this light, for as long as it is pressed in" isSelected={solo} onChange={() => actions.onSolo(light.id)}>
+          Solo
+        </Toggle>
+        <span style={{ flex: 1 }} />
+        <Menu label={`What to do with ${title}`} choices={choices}>
+          <Button weight="bare" aria-label={`More for ${title}`}>
+            <Icon name="more" size={14} />
+          </Button>
+        </Menu>
+      </div>
+      <div
+        className="fader"
+        onDoubleClick={() => {
+          actions.onIntensity(light.id, actions.intensity.default as number);
+          actions.onIntensityRest();
+        }}
+      >
+        <Slider
+          label={`Intensity of ${title}`}
+          value={light.merge.intensity}
+          low={actions.intensity.low ?? 0}
+          high={actions.intensity.high ?? 1}
+          step={actions.intensity.step ?? 0.01}
+          bend={actions.intensity.bend}
+          onChange={(value) => actions.onIntensity(light.id, value)}
+          onRest={actions.onIntensityRest}
+        />
+        <span>{light.merge.intensity.toFixed(2)}</span>
+      </div>
+      <ContextMenu label={`What to do with ${title}`} choices={choices} anchor={box} open={menu} onClose={() => setMenu(false)} />
+    </Box>
+  );
+}

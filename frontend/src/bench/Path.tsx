@@ -1,0 +1,147 @@
+import { useMemo, useState } from "react";
+import styled from "styled-components";
+import type { GroupInfo, KindInfo, Light, Plate, SettingInfo } from "../api/client";
+import { Button } from "../ui/Button";
+import { Icon } from "../ui/Icon";
+import { Select } from "../ui/Select";
+import { tone } from "../ui/theme";
+import { stages, type SettingValue, type Stage } from "./rig";
+import { SettingGroup } from "./SettingGroup";
+import { meanColour, StagePicture } from "./StagePicture";
+import type { Shown } from "./usePreview";
+
+const Column = styled.div`
+  padding: 12px 12px 24px;
+  overflow-y: auto;
+  overflow-x: hidden;
+  height: 100%;
+  > header { display: grid; gap: 2px; margin-bottom: 10px; }
+  > header h2 { font-size: 15px; color: ${tone.strong}; }
+  > header p { color: ${tone.faint}; }
+`;
+
+const Step = styled.section<{ $thread: string; $last: boolean }>`
+  position: relative;
+  padding: 0 0 14px 14px;
+  &::before {
+    content: "";
+    position: absolute;
+    left: 2px;
+    top: 8px;
+    bottom: ${(p) => (p.$last ? "auto" : "-8px")};
+    height: ${(p) => (p.$last ? "0" : "auto")};
+    width: 2px;
+    background: ${(p) => p.$thread};
+  }
+  &::after {
+    content: "";
+    position: absolute;
+    left: 0;
+    top: 5px;
+    width: 6px;
+    height: 6px;
+    border-radius: 1px;
+    transform: rotate(45deg);
+    background: ${(p) => p.$thread};
+  }
+`;
+
+const Head = styled.div`
+  display: grid;
+  grid-template-columns: 92px 1fr auto;
+  gap: 10px;
+  align-items: start;
+  margin-bottom: 4px;
+  h3 { font-size: 13px; font-weight: 600; color: ${tone.strong}; }
+  p { color: ${tone.faint}; font-size: 12px; line-height: 1.25; }
+  .tools { display: flex; }
+`;
+
+interface Props {
+  plate: Plate;
+  light: Light;
+  kind: KindInfo;
+  pictures: Record<string, Shown>;
+  large: Stage | null;
+  onLarge: (stage: Stage | null) => void;
+  onChange: (stage: Stage, name: string, value: SettingValue) => void;
+  onRest: (label: string) => void;
+  onReset: (stage: Stage, setting: SettingInfo) => void;
+  onResetStage: (stage: Stage, group: GroupInfo) => void;
+  onLookAt: (value: Light["look_at"]) => void;
+  onBringIntoView: (position: [number, number]) => void;
+}
+
+const FOLDED = "aurelon.folded-stages";
+
+function remembered(): string[] {
+  try {
+    return JSON.parse(window.localStorage.getItem(FOLDED) ?? "[]") as string[];
+  } catch {
+    return [];
+  }
+}
+
+const lookNames: Record<string, string> = { original: "The picture as shot", prepared: "The prepared picture", below: "Everything below it" };
+
+/** The five stages of the selected light, each with its live picture, joined by a thread of its colour. */
+export function Path({ plate, light, kind, pictures, large, onLarge, onChange, onRest, onReset, onResetStage, onLookAt, onBringIntoView }: Props) {
+  const [folded, setFolded] = useState(remembered);
+  const thread = useMemo(() => meanColour(pictures.colour), [pictures.colour]);
+  const fold = (stage: Stage) => {
+    const next = folded.includes(stage) ? folded.filter((s) => s !== stage) : [...folded, stage];
+    setFolded(next);
+    window.localStorage.setItem(FOLDED, JSON.stringify(next));
+  };
+  return (
+    <Column aria-label={`The path of ${light.name}`} role="region">
+      <header>
+        <h2>{light.name || kind.title}</h2>
+        <p>{kind.summary}</p>
+      </header>
+      {stages.map((stage, index) => {
+        const group = kind.groups[index];
+        if (!group) return null;
+        const open = !folded.includes(stage);
+        return (
+          <Step key={stage} $thread={thread} $last={index === stages.length - 1} aria-label={group.label}>
+            <Head>
+              <StagePicture label={group.label} plate={plate} shown={pictures[stage]} selected={large === stage} onToggle={() => onLarge(large === stage ? null : stage)} />
+              <div>
+                <h3>{group.label}</h3>
+                <p>{group.help}</p>
+              </div>
+              <div className="tools">
+                <Button weight="bare" aria-label={`Reset ${group.label}`} hint={`Sets all of ${group.label} back`} onPress={() => onResetStage(stage, group)}>
+                  Reset
+                </Button>
+                <Button weight="bare" aria-label={`${open ? "Fold" : "Unfold"} ${group.label}`} aria-expanded={open} onPress={() => fold(stage)}>
+                  <Icon name={open ? "open" : "shut"} />
+                </Button>
+              </div>
+            </Head>
+            {open && stage === "source" && (
+              <Select
+                label="Looks at"
+                value={light.look_at}
+                options={kind.look_at.map((value) => ({ value, text: lookNames[value] ?? value }))}
+                onChange={(value) => onLookAt(value as Light["look_at"])}
+              />
+            )}
+            {open && (
+              <SettingGroup
+                plate={plate}
+                group={group}
+                values={light[stage]}
+                onChange={(name, value) => onChange(stage, name, value)}
+                onRest={onRest}
+                onReset={(setting) => onReset(stage, setting)}
+                onBringIntoView={onBringIntoView}
+              />
+            )}
+          </Step>
+        );
+      })}
+    </Column>
+  );
+}

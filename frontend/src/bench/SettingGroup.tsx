@@ -1,0 +1,35 @@
+import type { GroupInfo, Plate, SettingInfo } from "../api/client";
+import { isShown, type SettingValue } from "./rig";
+import { SettingRow } from "./SettingRow";
+
+interface Props {
+  plate: Plate;
+  group: GroupInfo;
+  values: Record<string, unknown>;
+  onChange: (name: string, value: SettingValue) => void;
+  onRest: (label: string) => void;
+  onReset: (setting: SettingInfo) => void;
+  onBringIntoView?: ((position: [number, number]) => void) | undefined;
+}
+
+/** The settings of a stage, of the plate or of the house light. */
+export function SettingGroup({ plate, group, values, onChange, onRest, onReset, onBringIntoView }: Props) {
+  return (
+    <div role="group" aria-label={group.label}>
+      {group.settings
+        .filter((setting) => isShown(setting, values))
+        .map((setting) => (
+          <SettingRow
+            key={setting.name}
+            plate={plate}
+            setting={setting}
+            value={values[setting.name] as SettingValue}
+            onChange={(value) => onChange(setting.name, value)}
+            onRest={() => onRest(setting.label)}
+            onReset={() => onReset(setting)}
+            onBringIntoView={onBringIntoView && (() => onBringIntoView(values[setting.name] as [number, number]))}
+          />
+        ))}
+    </div>
+  );
+}

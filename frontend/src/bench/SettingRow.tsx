@@ -1,0 +1,122 @@
+import styled from "styled-components";
+import type { Plate, SettingInfo } from "../api/client";
+import { Button } from "../ui/Button";
+import { ColourField } from "../ui/ColourField";
+import { Hint } from "../ui/Hint";
+import { NumberField } from "../ui/NumberField";
+import { Select } from "../ui/Select";
+import { Slider } from "../ui/Slider";
+import { Button as AriaButton } from "react-aria-components";
+import { focusRing, tone } from "../ui/theme";
+import type { SettingValue } from "./rig";
+import { notation } from "./units";
+
+const Row = styled.div`
+  display: grid;
+  grid-template-columns: 96px minmax(0, 1fr) 58px 20px;
+  align-items: center;
+  gap: 6px;
+  min-height: 25px;
+  .unit { color: ${tone.faint}; font-size: 12px; }
+  .wide { grid-column: 2 / -1; }
+  .pair { grid-column: 2 / -1; display: grid; grid-template-columns: 1fr 1fr auto; gap: 4px; align-items: center; }
+`;
+
+const Name = styled(AriaButton)<{ $changed: boolean }>`
+  appearance: none;
+  border: 0;
+  padding: 0;
+  background: none;
+  font: inherit;
+  text-align: left;
+  color: ${(p) => (p.$changed ? tone.strong : tone.faint)};
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  cursor: default;
+  &[data-focus-visible] { ${focusRing} }
+`;
+
+interface Props {
+  plate: Plate;
+  setting: SettingInfo;
+  value: SettingValue;
+  onChange: (value: SettingValue) => void;
+  onRest: () => void;
+  onReset: () => void;
+  onBringIntoView: (() => void) | undefined;
+}
+
+/** One setting: its name, its slider, its value that can be typed, its unit. Double-click resets it. */
+export function SettingRow({ plate, setting, value, onChange, onRest, onReset, onBringIntoView }: Props) {
+  const text = notation(setting);
+  const changed = JSON.stringify(value) !== JSON.stringify(setting.default);
+  const aside = typeof value === "number" ? text.hint(value, plate) : null;
+  const help = [setting.help, aside, "Double-click to reset."].filter(Boolean).join(" · ");
+  const once = (next: SettingValue) => {
+    onChange(next);
+    onRest();
+  };
+  return (
+    <Row onDoubleClick={onReset}>
+      <Hint text={help}>
+        <Name $changed={changed} aria-label={`${setting.label}: ${setting.help}`} onKeyDown={(e) => (e.key === "Backspace" || e.key === "Delete" ? onReset() : undefined)}>
+          {setting.label}
+        </Name>
+      </Hint>
+      {setting.kind === "choice" && (
+        <div className="wide">
+          <Select
+            label={setting.label}
+            hideLabel
+            value={String(value)}
+            options={(setting.choices ?? []).map((c) => ({ value: c, text: c.charAt(0).toUpperCase() + c.slice(1).replace("-", " ") }))}
+            onChange={once}
+          />
+        </div>
+      )}
+      {setting.kind === "colour" && (
+        <div className="wide">
+          <ColourField label={setting.label} value={String(value)} onChange={onChange} onRest={onRest} />
+        </div>
+      )}
+      {setting.kind === "point" && Array.isArray(value) && (
+        <div className="pair">
+          {([0, 1] as const).map((axis) => (
+            <NumberField
+              key={axis}
+              label={`${setting.label}, ${axis === 0 ? "across" : "down"} in per cent`}
+              value={value[axis]}
+              low={setting.low}
+              high={setting.high}
+              step={setting.step ?? 0.01}
+              shown={text.shown}
+              read={text.read}
+              onCommit={(v) => once(axis === 0 ? [v, value[1]] : [value[0], v])}
+            />
+          ))}
+          <Button weight="bare" hint="Draws the view back until the source is seen" onPress={() => onBringIntoView?.()}>
+            See
+          </Button>
+        </div>
+      )}
+      {(setting.kind === "number" || setting.kind === "whole") && typeof value === "number" && (
+        <>
+          <Slider
+            label={setting.label}
+            value={value}
+            low={setting.low ?? 0}
+            high={setting.high ?? 1}
+            step={setting.step ?? 0.01}
+            bend={setting.bend}
+            origin={typeof setting.default === "number" ? setting.default : 0}
+            onChange={onChange}
+            onRest={onRest}
+          />
+          <NumberField label={`${setting.label}, value`} value={value} low={setting.low} high={setting.high} step={setting.step ?? 0.01} shown={text.shown} read={text.read} onCommit={once} />
+          <span className="unit">{text.unit}</span>
+        </>
+      )}
+    </Row>
+  );
+}

@@ -1,0 +1,53 @@
+import type { Plate, SettingInfo } from "../api/client";
+
+/** How a setting's number is written for people, and read back. Ranges and steps come from the service. */
+export interface Notation {
+  unit: string;
+  hint: (value: number, plate: Plate) => string | null;
+  shown: (value: number) => string;
+  read: (text: string) => number | null;
+}
+
+function number(text: string): number | null {
+  const found = /-?\d*[.,]?\d+(e-?\d+)?/i.exec(text.trim());
+  return found ? Number(found[0].replace(",", ".")) : null;
+}
+
+function digits(step: number): number {
+  return Math.max(0, Math.min(4, -Math.floor(Math.log10(step) + 1e-9)));
+}
+
+function scaled(unit: string, factor: number, places: number, hint: Notation["hint"] = () => null): Notation {
+  return {
+    unit,
+    hint,
+    shown: (value) => (value * factor).toFixed(places),
+    read: (text) => {
+      const found = number(text);
+      return found === null ? null : found / factor;
+    },
+  };
+}
+
+/** Per cent, with pixels at full size on the side, for shares of the diagonal; degrees, kelvin and so on. */
+export function notation(setting: SettingInfo): Notation {
+  const step = setting.step ?? 0.01;
+  switch (setting.unit) {
+    case "diagonal":
+      return scaled("%", 100, digits(step * 100), (value, plate) => `${Math.round(value * Math.hypot(plate.width, plate.height))} px at full size`);
+    case "share":
+      return scaled("%", 100, digits(step * 100));
+    case "degrees":
+      return scaled("°", 1, digits(step));
+    case "kelvin":
+      return scaled("K", 1, 0);
+    case "gain":
+      return scaled("×", 1, digits(step), (value) => (value > 0 ? `${Math.log2(value).toFixed(1)} stops` : "off"));
+    case "stops":
+      return scaled("EV", 1, digits(step));
+    case "plate":
+      return scaled("%", 100, 1);
+    default:
+      return scaled("", 1, digits(step));
+  }
+}

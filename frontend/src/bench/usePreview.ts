@@ -1,0 +1,107 @@
+import { useCallback, useEffect, useRef, useState } from "react";
+import type { FrameHeader, PreviewFailure, PreviewRequest, Rig, View } from "../api/client";
+
+/** A frame that has come: its picture and what part of the plate it shows. */
+export interface Shown {
+  bitmap: ImageBitmap;
+  view: View;
+  exact: boolean;
+}
+
+export interface Wanted {
+  rig: Rig;
+  view: View;
+  show: string;
+  light: string | null;
+}
+
+export interface Preview {
+  picture: Shown | null;
+  stages: Record<string, Shown>;
+  error: string | null;
+  connected: boolean;
+  /** True from a request until its exact picture is here. */
+  busy: boolean;
+}
+
+const REST = 160; // ms without movement after which a drag counts as resting
+const RECONNECT = 900;
+
+/** The live preview: sends the newest wish, keeps the newest frames. */
+export function usePreview(plateId: number, wanted: Wanted | null, dragging: boolean): Preview {
+  const socket = useRef<WebSocket | null>(null);
+  const seq = useRef(0);
+  const exactSeq = useRef(0);
+  const latest = useRef<Wanted | null>(null);
+  const [connected, setConnected] = useState(false);
+  const [picture, setPicture] = useState<Shown | null>(null);
+  const [stages, setStages] = useState<Record<string, Shown>>({});
+  const [error, setError] = useState<string | null>(null);
+  const [busy, setBusy] = useState(false);
+
+  const send = useCallback((draft: boolean) => {
+    const now = latest.current;
+    if (!now || socket.current?.readyState !== WebSocket.OPEN) return;
+    const request: PreviewRequest = { ...now, seq: ++seq.current, draft, stage_width: Math.round(150 * window.devicePixelRatio) };
+    if (!draft) exactSeq.current = request.seq;
+    setBusy(true);
+    socket.current.send(JSON.stringify(request));
+  }, []);
+
+  useEffect(() => {
+    let closed = false;
+    let timer = 0;
+    const receive = async (data: ArrayBuffer) => {
+      const length = new DataView(data).getUint32(0, true);
+      const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as FrameHeader;
+      const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, 4 + length)]));
+      const shown: Shown = { bitmap, view: header.view, exact: header.exact };
+      if (header.part === "picture") {
+        setPicture(shown);
+        setError(null);
+        if (header.exact && header.seq >= exactSeq.current) setBusy(false);
+      } else {
+        setStages((all) => ({ ...all, [header.part]: shown }));
+      }
+    };
+    const open = () => {
+      const scheme = window.location.protocol === "https:" ? "wss" : "ws";
+      const ws = new WebSocket(`${scheme}://${window.location.host}/api/plates/${plateId}/preview`);
+      ws.binaryType = "arraybuffer";
+      socket.current = ws;
+      ws.onopen = () => {
+        setConnected(true);
+        send(false);
+      };
+      ws.onmessage = (event: MessageEvent<ArrayBuffer | string>) => {
+        if (typeof event.data !== "string") return void receive(event.data);
+        setError((JSON.parse(event.data) as PreviewFailure).error);
+        setBusy(false);
+      };
+      ws.onclose = () => {
+        setConnected(false);
+        if (!closed) timer = window.setTimeout(open, RECONNECT);
+      };
+    };
+    open();
+    return () => {
+      closed = true;
+      window.clearTimeout(timer);
+      socket.current?.close();
+    };
+  }, [plateId, send]);
+
+  // One request for each drawn frame at the most, and an exact one as soon as the hand rests.
+  useEffect(() => {
+    latest.current = wanted;
+    if (!wanted) return;
+    const frame = requestAnimationFrame(() => send(dragging));
+    const rest = dragging ? window.setTimeout(() => send(false), REST) : 0;
+    return () => {
+      cancelAnimationFrame(frame);
+      window.clearTimeout(rest);
+    };
+  }, [wanted, dragging, send]);
+
+  return { picture, stages, error, connected, busy };
+}

@@ -1,0 +1,154 @@
+import { useCallback, useEffect, useState } from "react";
+import { DropZone, FileTrigger } from "react-aria-components";
+import styled from "styled-components";
+import { call, said, sendPlate, type Catalogue, type Plate } from "../api/client";
+import { go } from "../route";
+import { Button } from "../ui/Button";
+import { Message } from "../ui/Message";
+import { useNotices } from "../ui/Notices";
+import { Progress } from "../ui/Progress";
+import { tone } from "../ui/theme";
+import { PlateCard } from "./PlateCard";
+
+const Zone = styled(DropZone)`
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+  outline: none;
+  &[data-drop-target] { box-shadow: inset 0 0 0 3px ${tone.accent}; }
+`;
+
+const Bar = styled.header`
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  padding: 14px 24px;
+  h1 { font-size: 17px; font-weight: 600; letter-spacing: 0.02em; color: ${tone.strong}; }
+  p { color: ${tone.faint}; flex: 1; }
+`;
+
+const Grid = styled.main`
+  flex: 1;
+  overflow: auto;
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(280px, 1fr));
+  align-content: start;
+  gap: 22px;
+  padding: 10px 24px 40px;
+`;
+
+const Sending = styled.div`
+  display: grid;
+  grid-template-columns: 1fr auto;
+  gap: 12px;
+  align-items: center;
+  padding: 0 24px 12px;
+`;
+
+interface Transfer {
+  id: number;
+  name: string;
+  share: number;
+  stop: AbortController;
+}
+
+let transfers = 0;
+
+/** All plates, with what brings new ones in. */
+export function Home({ catalogue }: { catalogue: Catalogue }) {
+  const { say, warn } = useNotices();
+  const [plates, setPlates] = useState<Plate[] | null>(null);
+  const [sending, setSending] = useState<Transfer[]>([]);
+
+  const load = useCallback(async () => {
+    const { data, error } = await call("get", "/api/plates", {});
+    if (data) setPlates(data);
+    else warn(said(error));
+  }, [warn]);
+
+  useEffect(() => {
+    load().catch(() => warn("Aurelon's service does not answer; start it again and reload this page."));
+  }, [load, warn]);
+
+  const bring = async (files: File[]) => {
+    for (const file of files) {
+      const transfer: Transfer = { id: ++transfers, name: file.name, share: 0, stop: new AbortController() };
+      setSending((all) => [...all, transfer]);
+      try {
+        const plate = await sendPlate(
+          file,
+          (share) => setSending((all) => all.map((t) => (t.id === transfer.id ? { ...t, share } : t))),
+          transfer.stop.signal,
+        );
+        setPlates((all) => [plate, ...(all ?? [])]);
+        if (files.length === 1) go(`/plates/${plate.id}`);
+      } catch (error) {
+        if (error instanceof DOMException) say(`${file.name} was not brought in.`);
+        else warn(error instanceof Error ? error.message : String(error));
+      } finally {
+        setSending((all) => all.filter((t) => t.id !== transfer.id));
+      }
+    }
+  };
+
+  const remove = async (plate: Plate) => {
+    const { error } = await call("delete", "/api/plates/{plate_id}", { path: { plate_id: plate.id } });
+    if (error) {
+      warn(said(error));
+      return;
+    }
+    setPlates((all) => (all ?? []).filter((p) => p.id !== plate.id));
+    say(`${plate.name} was deleted.`, {
+      text: "Undo",
+      act: () => {
+        void call("post", "/api/plates/{plate_id}/restore", { path: { plate_id: plate.id } })
+          .then(({ error: refused }) => (refused ? warn(said(refused)) : load()));
+      },
+    });
+  };
+
+  const rename = async (plate: Plate, name: string) => {
+    const { data, error } = await call("patch", "/api/plates/{plate_id}", {
+      path: { plate_id: plate.id },
+      body: { name },
+    });
+    if (data) setPlates((all) => (all ?? []).map((p) => (p.id === data.id ? data : p)));
+    else warn(said(error));
+  };
+
+  const endings = catalogue.formats.flatMap((f) => f.suffixes);
+  const names = catalogue.formats.map((f) => f.title).join(", ");
+  return (
+    <Zone
+      aria-label="Plates; drop picture files here to bring them in"
+      getDropOperation={() => "copy"}
+      onDrop={(event) => {
+        const dropped = event.items.filter((item) => item.kind === "file");
+        void Promise.all(dropped.map((item) => item.getFile())).then(bring);
+      }}
+    >
+      <Bar>
+        <h1>Aurelon</h1>
+        <p>Plates</p>
+        <FileTrigger acceptedFileTypes={endings} allowsMultiple onSelect={(list) => list && void bring([...list])}>
+          <Button weight="strong">Bring in a picture…</Button>
+        </FileTrigger>
+      </Bar>
+      {sending.map((t) => (
+        <Sending key={t.id}>
+          <Progress label={`Bringing in ${t.name}`} share={t.share} note={t.share >= 1 ? "reading…" : undefined} />
+          <Button onPress={() => t.stop.abort()}>Cancel</Button>
+        </Sending>
+      ))}
+      {plates?.length === 0 ? (
+        <Message title="No plates yet">{`Drop a picture anywhere in this window, or bring one in with the button above. Aurelon reads ${names}.`}</Message>
+      ) : (
+        <Grid aria-label="Plates">
+          {plates?.map((plate) => (
+            <PlateCard key={plate.id} plate={plate} onOpen={() => go(`/plates/${plate.id}`)} onDelete={() => void remove(plate)} onRename={(name) => void rename(plate, name)} />
+          ))}
+        </Grid>
+      )}
+    </Zone>
+  );
+}

@@ -1,0 +1,98 @@
+import { useRef, useState } from "react";
+import { Button as AriaButton } from "react-aria-components";
+import styled from "styled-components";
+import { thumbnailOf, type Plate } from "../api/client";
+import { Button } from "../ui/Button";
+import { Icon } from "../ui/Icon";
+import { ContextMenu, Menu, type Choice } from "../ui/Menu";
+import { TextField } from "../ui/TextField";
+import { focusRing, tone } from "../ui/theme";
+
+const Card = styled.article`
+  display: grid;
+  gap: 6px;
+`;
+
+const Picture = styled(AriaButton)`
+  appearance: none;
+  padding: 0;
+  border: 0;
+  aspect-ratio: 3 / 2;
+  background: ${tone.panel};
+  overflow: hidden;
+  img { width: 100%; height: 100%; object-fit: contain; display: block; }
+  &[data-hovered] { box-shadow: 0 0 0 1px ${tone.faint}; }
+  &[data-focus-visible] { ${focusRing} }
+`;
+
+const Line = styled.div`
+  display: grid;
+  grid-template-columns: 1fr auto;
+  align-items: center;
+  min-height: 30px;
+  h2 { font-size: 14px; color: ${tone.strong}; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+  p { color: ${tone.faint}; font-size: 12px; }
+`;
+
+interface Props {
+  plate: Plate;
+  onOpen: () => void;
+  onDelete: () => void;
+  onRename: (name: string) => void;
+}
+
+/** A plate with the light that is on it. */
+export function PlateCard({ plate, onOpen, onDelete, onRename }: Props) {
+  const [name, setName] = useState<string | null>(null);
+  const [menu, setMenu] = useState(false);
+  const card = useRef<HTMLElement | null>(null);
+  const choices: Choice[] = [
+    { id: "open", text: "Open on the bench", act: onOpen },
+    { id: "rename", text: "Rename", act: () => setName(plate.name) },
+    { id: "delete", text: "Delete", act: onDelete },
+  ];
+  const lights = plate.lights === 1 ? "1 light" : `${plate.lights} lights`;
+  return (
+    <Card
+      ref={card}
+      aria-label={plate.name}
+      onContextMenu={(event) => {
+        event.preventDefault();
+        setMenu(true);
+      }}
+    >
+      <Picture aria-label={`Open ${plate.name}`} onPress={onOpen}>
+        <img src={thumbnailOf(plate)} alt="" draggable={false} />
+      </Picture>
+      <Line>
+        {name === null ? (
+          <div>
+            <h2 onDoubleClick={() => setName(plate.name)}>{plate.name}</h2>
+            <p>
+              {plate.width} × {plate.height} · {lights}
+            </p>
+          </div>
+        ) : (
+          <TextField
+            label="Name of the plate"
+            hideLabel
+            autoFocus
+            value={name}
+            onChange={setName}
+            onDone={(kept) => {
+              const next = name.trim();
+              setName(null);
+              if (kept && next && next !== plate.name) onRename(next);
+            }}
+          />
+        )}
+        <Menu label={`What to do with ${plate.name}`} choices={choices}>
+          <Button weight="bare" aria-label={`More for ${plate.name}`}>
+            <Icon name="more" />
+          </Button>
+        </Menu>
+      </Line>
+      <ContextMenu label={`What to do with ${plate.name}`} choices={choices} anchor={card} open={menu} onClose={() => setMenu(false)} />
+    </Card>
+  );
+}

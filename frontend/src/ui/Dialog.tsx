@@ -1,0 +1,56 @@
+import type { ReactNode } from "react";
+import { Dialog as AriaDialog, Heading, Modal, ModalOverlay } from "react-aria-components";
+import styled from "styled-components";
+import { tone } from "./theme";
+
+const Shade = styled(ModalOverlay)`
+  position: fixed;
+  inset: 0;
+  display: grid;
+  place-items: center;
+  background: rgb(0 0 0 / 0.45);
+  z-index: 50;
+`;
+
+const Window = styled(Modal)`
+  width: min(460px, 92vw);
+  max-height: 90vh;
+  overflow: auto;
+  border: 1px solid ${tone.line};
+  border-radius: 6px;
+  background: ${tone.panel};
+  box-shadow: 0 12px 48px rgb(0 0 0 / 0.6);
+`;
+
+const Body = styled(AriaDialog)`
+  display: grid;
+  gap: 14px;
+  padding: 18px 20px;
+  outline: none;
+  h2 { font-size: 16px; color: ${tone.strong}; }
+  footer { display: flex; justify-content: flex-end; gap: 8px; }
+`;
+
+interface Props {
+  title: string;
+  open: boolean;
+  onClose: () => void;
+  /** A choice that has to be made cannot be clicked away. */
+  must?: boolean;
+  children: ReactNode;
+}
+
+export function Dialog({ title, open, onClose, must = false, children }: Props) {
+  return (
+    <Shade isOpen={open} isDismissable={!must} isKeyboardDismissDisabled={must} onOpenChange={(now) => !now && onClose()}>
+      <Window>
+        <Body role={must ? "alertdialog" : "dialog"}>
+          <Heading slot="title" level={2}>
+            {title}
+          </Heading>
+          {children}
+        </Body>
+      </Window>
+    </Shade>
+  );
+}

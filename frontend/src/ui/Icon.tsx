@@ -1,0 +1,24 @@
+const paths = {
+  back: "M10 3 5 8l5 5",
+  undo: "M3 6h6a4 4 0 0 1 0 8H6M3 6l3-3M3 6l3 3",
+  redo: "M13 6H7a4 4 0 0 0 0 8h3M13 6l-3-3M13 6l-3 3",
+  plus: "M8 3v10M3 8h10",
+  minus: "M3 8h10",
+  more: "M3.5 8h.01M8 8h.01M12.5 8h.01",
+  open: "M4 6l4 4 4-4",
+  shut: "M6 4l4 4-4 4",
+  lit: "M8 1.5v2M8 12.5v2M1.5 8h2M12.5 8h2M3.4 3.4l1.4 1.4M11.2 11.2l1.4 1.4M12.6 3.4l-1.4 1.4M4.8 11.2l-1.4 1.4M8 5.5a2.5 2.5 0 1 0 0 5 2.5 2.5 0 0 0 0-5z",
+  unlit: "M8 5.5a2.5 2.5 0 1 0 0 5 2.5 2.5 0 0 0 0-5z",
+  aim: "M8 2v3M8 11v3M2 8h3M11 8h3",
+  point: "M3 8h9M8.5 4.5 12 8l-3.5 3.5",
+} as const;
+
+export type IconName = keyof typeof paths;
+
+export function Icon({ name, size = 16 }: { name: IconName; size?: number }) {
+  return (
+    <svg width={size} height={size} viewBox="0 0 16 16" fill="none" stroke="currentColor" strokeWidth={name === "more" ? 2.4 : 1.5} strokeLinecap="round" strokeLinejoin="round" aria-hidden>
+      <path d={paths[name]} />
+    </svg>
+  );
+}

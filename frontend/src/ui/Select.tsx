@@ -1,0 +1,75 @@
+import { Button, Label, ListBox, ListBoxItem, Popover, Select as AriaSelect, SelectValue } from "react-aria-components";
+import styled from "styled-components";
+import { Icon } from "./Icon";
+import { focusRing, tone } from "./theme";
+
+const Frame = styled(AriaSelect)`
+  display: grid;
+  gap: 4px;
+  min-width: 0;
+  > label { color: ${tone.faint}; }
+`;
+
+const Field = styled(Button)`
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  gap: 6px;
+  height: 24px;
+  padding: 0 4px 0 8px;
+  border: 1px solid ${tone.line};
+  border-radius: 3px;
+  background: ${tone.raised};
+  color: ${tone.text};
+  font: inherit;
+  &[data-hovered] { background: ${tone.hover}; }
+  &[data-focus-visible] { ${focusRing} }
+`;
+
+export const Sheet = styled(Popover)`
+  min-width: var(--trigger-width);
+  border: 1px solid ${tone.line};
+  border-radius: 4px;
+  background: ${tone.panel};
+  box-shadow: 0 6px 22px rgb(0 0 0 / 0.5);
+  overflow: auto;
+`;
+
+const Item = styled(ListBoxItem)`
+  padding: 4px 12px 4px 10px;
+  &[data-focused] { background: ${tone.hover}; outline: none; }
+  &[data-selected] { color: ${tone.accent}; }
+`;
+
+interface Props {
+  label: string;
+  hideLabel?: boolean;
+  value: string;
+  options: { value: string; text: string }[];
+  onChange: (value: string) => void;
+}
+
+export function Select({ label, hideLabel, value, options, onChange }: Props) {
+  return (
+    <Frame
+      aria-label={hideLabel ? label : undefined}
+      value={value}
+      onChange={(key) => key !== null && key !== value && onChange(String(key))}
+    >
+      {!hideLabel && <Label>{label}</Label>}
+      <Field>
+        <SelectValue />
+        <Icon name="open" size={14} />
+      </Field>
+      <Sheet>
+        <ListBox>
+          {options.map((option) => (
+            <Item key={option.value} id={option.value} textValue={option.text}>
+              {option.text}
+            </Item>
+          ))}
+        </ListBox>
+      </Sheet>
+    </Frame>
+  );
+}

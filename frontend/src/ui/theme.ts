@@ -1,0 +1,37 @@
+import { createGlobalStyle } from "styled-components";
+
+/** Neutral greys, so that colour on the plate can be judged, and one accent: sea-glass. */
+export const tone = {
+  surround: "#3a3a3a",
+  base: "#1d1d1d",
+  panel: "#262626",
+  raised: "#303030",
+  line: "#414141",
+  hover: "#3b3b3b",
+  faint: "#9a9a9a",
+  text: "#dedede",
+  strong: "#f6f6f6",
+  accent: "#86cdb4",
+  onAccent: "#10221b",
+  warning: "#e8b56b",
+  danger: "#e2857a",
+} as const;
+
+export const focusRing = `outline: 2px solid ${tone.accent}; outline-offset: 1px;`;
+
+export const GlobalStyle = createGlobalStyle`
+  *, *::before, *::after { box-sizing: border-box; }
+  html, body, #root { height: 100%; margin: 0; }
+  body {
+    background: ${tone.base};
+    color: ${tone.text};
+    font: 400 13px/1.35 "Archivo Variable", system-ui, sans-serif;
+    font-variant-numeric: tabular-nums;
+    -webkit-font-smoothing: antialiased;
+    overflow: hidden;
+    user-select: none;
+  }
+  h1, h2, h3, p { margin: 0; font-weight: 500; }
+  :focus-visible { ${focusRing} }
+  @media (prefers-reduced-motion: reduce) { * { transition: none !important; } }
+`;
