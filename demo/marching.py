@@ -188,7 +188,7 @@ def expose(radiance: Kernel, camera: Camera, size: tuple[int, int], samples: int
                 for s in range(samples):
                     # Stratified over the pixel along one axis, hashed along the other.
                     jx = (s + hash01(x, y, s)) / samples
-                    jy = (((s * 5 + 3) % samples) + hash01(x, y, s + 97)) / samples
+                    jy = (((s * 7 + 3) % samples) + hash01(x, y, s + 97)) / samples
                     u = ((x + jx) / columns * 2 - 1) * half
                     v = (1 - (y + jy) / rows * 2) * half * rows / columns
                     radius = lens * np.sqrt(hash01(x, y, s + 211))

@@ -125,51 +125,69 @@ def _separable(mode: int, e: Floats, s: Floats) -> None:
             s[i] = e[i] + s[i] - f32(2.0) * e[i] * s[i]
 
 
-Triple = tuple[np.float32, np.float32, np.float32]
+@njit(fastmath=True)
+def _set_saturation(r: Floats, g: Floats, b: Floats, target: Floats) -> None:
+    """SetSat of the specification over planar rows, in place."""
+    for i in range(r.size):
+        low = min(min(r[i], g[i]), b[i])
+        span = max(max(r[i], g[i]), b[i]) - low
+        k = target[i] / max(span, f32(1e-9)) if span > f32(1e-9) else f32(0.0)
+        r[i], g[i], b[i] = (r[i] - low) * k, (g[i] - low) * k, (b[i] - low) * k
 
 
 @njit(fastmath=True)
-def _lum(r: np.float32, g: np.float32, b: np.float32) -> np.float32:
-    return f32(0.3) * r + f32(0.59) * g + f32(0.11) * b
+def _set_luminosity(r: Floats, g: Floats, b: Floats, target: Floats) -> None:
+    """SetLum with ClipColor of the specification over planar rows, in place."""
+    one, tiny = f32(1.0), f32(1e-9)
+    for i in range(r.size):
+        aim = target[i]
+        d = aim - (f32(0.3) * r[i] + f32(0.59) * g[i] + f32(0.11) * b[i])
+        x, y, z = r[i] + d, g[i] + d, b[i] + d
+        low = min(min(x, y), z)
+        k = aim / max(aim - low, tiny) if low < f32(0.0) else one
+        x, y, z = aim + (x - aim) * k, aim + (y - aim) * k, aim + (z - aim) * k
+        high = max(max(x, y), z)
+        k = (one - aim) / max(high - aim, tiny) if high > one else one
+        r[i], g[i], b[i] = aim + (x - aim) * k, aim + (y - aim) * k, aim + (z - aim) * k
 
 
 @njit(fastmath=True)
-def _set_lum(r: np.float32, g: np.float32, b: np.float32, target: np.float32) -> Triple:
-    d = target - _lum(r, g, b)
-    r, g, b = r + d, g + d, b + d
-    low, high = min(r, g, b), max(r, g, b)
-    if low < f32(0.0):
-        k = target / max(target - low, f32(1e-9))
-        r, g, b = target + (r - target) * k, target + (g - target) * k, target + (b - target) * k
-    if high > f32(1.0):
-        k = (f32(1.0) - target) / max(high - target, f32(1e-9))
-        r, g, b = target + (r - target) * k, target + (g - target) * k, target + (b - target) * k
-    return r, g, b
+def _spans(r: Floats, g: Floats, b: Floats, out: Floats) -> None:
+    for i in range(r.size):
+        out[i] = max(max(r[i], g[i]), b[i]) - min(min(r[i], g[i]), b[i])
 
 
 @njit(fastmath=True)
-def _set_sat(r: np.float32, g: np.float32, b: np.float32, target: np.float32) -> Triple:
-    low, high = min(r, g, b), max(r, g, b)
-    if high <= low:
-        return f32(0.0), f32(0.0), f32(0.0)
-    k = target / (high - low)
-    return (r - low) * k, (g - low) * k, (b - low) * k
+def _luminosities(r: Floats, g: Floats, b: Floats, out: Floats) -> None:
+    for i in range(r.size):
+        out[i] = f32(0.3) * r[i] + f32(0.59) * g[i] + f32(0.11) * b[i]
 
 
 @njit(fastmath=True)
-def _non_separable(
-    mode: int, br: np.float32, bg: np.float32, bb: np.float32, sr: np.float32, sg: np.float32, sb: np.float32
-) -> Triple:
-    """B(Cb, Cs) of the specification, section 10.2."""
+def _non_separable(mode: int, e: Floats, s: Floats) -> None:
+    """B(Cb, Cs) of the specification, section 10.2, over a row; the result takes the place of `s`."""
+    n = e.size // 3
+    er, eg, eb = e[0::3].copy(), e[1::3].copy(), e[2::3].copy()
+    sr, sg, sb = s[0::3].copy(), s[1::3].copy(), s[2::3].copy()
+    target = np.empty(n, np.float32)
     if mode == LUMINOSITY:
-        return _set_lum(br, bg, bb, _lum(sr, sg, sb))
-    if mode == COLOR:
-        return _set_lum(sr, sg, sb, _lum(br, bg, bb))
-    if mode == HUE:
-        r, g, b = _set_sat(sr, sg, sb, max(br, bg, bb) - min(br, bg, bb))
+        _luminosities(sr, sg, sb, target)
+        sr, sg, sb = er, eg, eb
     else:
-        r, g, b = _set_sat(br, bg, bb, max(sr, sg, sb) - min(sr, sg, sb))
-    return _set_lum(r, g, b, _lum(br, bg, bb))
+        if mode == HUE:
+            _spans(er, eg, eb, target)
+            _set_saturation(sr, sg, sb, target)
+            _luminosities(er, eg, eb, target)
+        elif mode == SATURATION:
+            _spans(sr, sg, sb, target)
+            sr, sg, sb = er.copy(), eg.copy(), eb.copy()
+            _set_saturation(sr, sg, sb, target)
+            _luminosities(er, eg, eb, target)
+        else:
+            _luminosities(er, eg, eb, target)
+    _set_luminosity(sr, sg, sb, target)
+    for i in range(n):
+        s[3 * i], s[3 * i + 1], s[3 * i + 2] = sr[i], sg[i], sb[i]
 
 
 @njit(fastmath=True)
@@ -264,9 +282,7 @@ def _merge(
         if mode < HUE:
             _separable(mode, e, s)
         else:
-            for x in range(columns):
-                i = 3 * x
-                s[i], s[i + 1], s[i + 2] = _non_separable(mode, e[i], e[i + 1], e[i + 2], s[i], s[i + 1], s[i + 2])
+            _non_separable(mode, e, s)
         for i in range(n):
             s[i] = e[i] + alpha[i] * (s[i] - e[i])
         _decode_row(s, b, alpha, black_is_neutral, o)

@@ -35,7 +35,7 @@ def _planckian_uv(kelvin: float) -> Doubles:
     metres = table[:, 0] * 1e-9
     radiance = (metres / 560e-9) ** -5 / np.expm1(SECOND_RADIATION_CONSTANT / (metres * kelvin))
     x, y, z = radiance @ table[:, 1:]
-    return np.array([4 * x, 6 * y]) / (x + 15 * y + 3 * z)
+    return np.asarray(np.array([4 * x, 6 * y]) / (x + 15 * y + 3 * z), np.float64)
 
 
 @cache
@@ -97,4 +97,4 @@ def hue_and_saturation(hue: float, saturation: float, space: RgbSpace) -> Triple
     cross = np.array([[0, -axis[2], axis[1]], [axis[2], 0, -axis[0]], [-axis[1], axis[0], 0]])
     rotation = np.cos(turn) * np.eye(3) + np.sin(turn) * cross + (1 - np.cos(turn)) * np.outer(axis, axis)
     grey = np.tile(space.luminance.astype(np.float64), (3, 1))
-    return ((saturation * np.eye(3) + (1 - saturation) * grey) @ rotation).astype(np.float32)
+    return np.asarray((saturation * np.eye(3) + (1 - saturation) * grey) @ rotation, np.float32)

@@ -52,7 +52,9 @@ def exp_minus(y: np.float32) -> np.float32:
     p = p * q + f32(0.240140766)
     p = p * q + f32(0.693154633)
     p = p * q + f32(0.999999881)
-    return p * np.int32((np.int32(n) + np.int32(127)) << np.int32(23)).view(np.float32)
+    power: np.float32 = np.int32((np.int32(n) + np.int32(127)) << np.int32(23)).view(np.float32)
+    made: np.float32 = p * power
+    return made
 
 
 @njit(fastmath=True)

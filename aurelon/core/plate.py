@@ -6,6 +6,7 @@ import hashlib
 from collections import OrderedDict
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import imagecodecs
 import numpy as np
@@ -92,7 +93,7 @@ def read_plate(data: bytes, name: str) -> Plate:
         else:
             space = LINEAR_SRGB if raster.samples.dtype == np.float32 else SRGB
         if space is None:
-            raster, space = _convert_to_srgb(raster), SRGB
+            raster, space = _convert_to_srgb(raster, raster.icc or b""), SRGB
     except ProfileError as error:
         raise PlateError(f"{name} cannot be used: {error}; save it again with a standard profile") from error
     depth = {"uint8": "8", "uint16": "16"}.get(str(raster.samples.dtype), "float")
@@ -100,13 +101,13 @@ def read_plate(data: bytes, name: str) -> Plate:
     return Plate(pixels, space, name, _unit_alpha(raster), depth, raster.exif, key)
 
 
-def _convert_to_srgb(raster: Raster) -> Raster:
+def _convert_to_srgb(raster: Raster, icc: bytes) -> Raster:
     """Samples brought to sRGB by the colour engine, at their own depth."""
     samples = raster.samples
     try:
         converted = imagecodecs.cms_transform(
             samples if samples.shape[2] == 3 else samples[:, :, 0],
-            raster.icc,
+            icc,
             imagecodecs.cms_profile("srgb"),
             colorspace="rgb" if samples.shape[2] == 3 else "gray",
             outcolorspace="rgb",
@@ -121,11 +122,11 @@ def _unit_alpha(raster: Raster) -> Floats | None:
     if raster.alpha is None:
         return None
     if raster.alpha.dtype == np.float32:
-        return np.clip(raster.alpha, 0.0, 1.0)
+        return np.asarray(np.clip(raster.alpha, 0.0, 1.0), np.float32)
     return (raster.alpha / np.float32(np.iinfo(raster.alpha.dtype).max)).astype(np.float32)
 
 
-def _to_linear(samples: NDArray[np.generic], space: RgbSpace) -> Floats:
+def _to_linear(samples: NDArray[Any], space: RgbSpace) -> Floats:
     """Stored samples (H, W, 1 or 3) as linear light (H, W, 3); what lies below zero is lifted to it."""
     height, width, channels = samples.shape
     linear = np.empty((height, width, 3), np.float32)
@@ -134,7 +135,7 @@ def _to_linear(samples: NDArray[np.generic], space: RgbSpace) -> Floats:
             plane = samples[:, :, min(c, channels - 1)].astype(np.float64)
             linear[:, :, c] = np.maximum(space.curves[c].decode(plane), 0.0)
         return linear
-    top = np.iinfo(samples.dtype).max  # type: ignore[arg-type]
+    top = 255 if samples.dtype == np.uint8 else 65535
     codes = np.arange(top + 1) / top
     tables = np.stack([np.maximum(curve.decode(codes), 0.0) for curve in space.curves]).astype(np.float32)
     _look_up(samples, tables, linear)
@@ -142,7 +143,7 @@ def _to_linear(samples: NDArray[np.generic], space: RgbSpace) -> Floats:
 
 
 @njit(parallel=True, cache=True)
-def _look_up(samples: NDArray[np.generic], tables: Floats, out: Floats) -> None:
+def _look_up(samples: NDArray[Any], tables: Floats, out: Floats) -> None:
     height, width, channels = samples.shape
     for y in prange(height):
         for x in range(width):

@@ -30,7 +30,7 @@ def reduce_to(pixels: Floats, frame: Frame) -> Floats:
     return out
 
 
-@njit
+@njit()
 def _span(index: int, ratio: float, limit: int) -> tuple[int, int, float, float]:
     """First and last source pixel under a reduced pixel, with the weights of those two."""
     start = index * ratio
@@ -42,7 +42,7 @@ def _span(index: int, ratio: float, limit: int) -> tuple[int, int, float, float]
     return first, last, first + 1 - start, end - last
 
 
-@njit
+@njit()
 def _columns(x0: int, columns: int, ratio: float, limit: int) -> tuple[Indices, Floats]:
     """Of every reduced column: its first and last pixel, and the weights of first, last and between."""
     ends = np.empty((columns, 2), np.int64)

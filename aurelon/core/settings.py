@@ -36,7 +36,7 @@ def setting(
     only while other settings of the group have one of the listed values. `bend` shapes the slider:
     the setting lies at `low + (high - low) * travel**bend`, so that small values get more travel.
     """
-    extra = {
+    extra: dict[str, Any] = {
         key: value
         for key, value in {
             "unit": unit,

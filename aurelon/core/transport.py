@@ -69,7 +69,7 @@ class Rays:
 
     def distances(self) -> Doubles:
         """Distance of each step, in pixels, from the source or from where the bundle begins."""
-        steps = np.arange(self.steps) * ALONG
+        steps = np.arange(self.steps, dtype=np.float64) * ALONG
         return steps if self.parallel else steps + self.start
 
 

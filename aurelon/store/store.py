@@ -154,8 +154,10 @@ class Store:
     # Revisions
 
     def _newest_child(self, revision: int) -> Revision | None:
-        children = Revision.select().where(Revision.parent == revision).order_by(Revision.id.desc())
-        return children.first()
+        found: Revision | None = (
+            Revision.select().where(Revision.parent == revision).order_by(Revision.id.desc()).first()
+        )
+        return found
 
     def _state(self, row: PlateRow) -> BenchState:
         head = Revision.get_by_id(row.head)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from peewee import (
+    AutoField,
     BlobField,
     CharField,
     CompositeKey,
@@ -31,7 +34,7 @@ class Blob(Table):
 
 
 class Chunk(Table):
-    blob = ForeignKeyField(Blob, on_delete="CASCADE", backref="chunks")
+    blob: Any = ForeignKeyField(Blob, on_delete="CASCADE", backref="chunks")
     place = IntegerField()
     data = BlobField()
 
@@ -40,7 +43,9 @@ class Chunk(Table):
 
 
 class PlateRow(Table):
-    name = CharField()
+    id: Any = AutoField()
+    blob_id: Any
+    name: Any = CharField()
     file_name = CharField()
     blob = ForeignKeyField(Blob, on_delete="RESTRICT")
     width = IntegerField()
@@ -59,7 +64,9 @@ class PlateRow(Table):
 class Revision(Table):
     """A state of a plate's rig. `parent` is the state it was made from; a plate's `head` is the present one."""
 
-    plate = ForeignKeyField(PlateRow, on_delete="CASCADE", backref="revisions")
+    id: Any = AutoField()
+    parent_id: Any
+    plate: Any = ForeignKeyField(PlateRow, on_delete="CASCADE", backref="revisions")
     parent = ForeignKeyField("self", null=True, on_delete="CASCADE", backref="children")
     label = CharField()
     rig = TextField()

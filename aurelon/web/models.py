@@ -73,7 +73,7 @@ class Step(BaseModel):
 
 
 class NewLight(BaseModel):
-    light: AnyLight  # type: ignore[valid-type]
+    light: AnyLight
 
 
 class ExportRequest(BaseModel):

@@ -8,7 +8,7 @@ from numba import njit
 from demo.marching import Camera, box, ellipsoid, fbm, hash01, make_march, mix, noise, rod, smooth
 
 CAMERA = Camera((-1.7, 1.55, -1.2), (0.55, 1.75, 8.0), 62.0, 0.006, 6.5)
-EXPOSURE, GRAIN, SAMPLES, SEED = 1.5, 0.030, 12, 37
+EXPOSURE, GRAIN, SAMPLES, SEED = 1.5, 0.030, 6, 37
 
 HALF, LONG, HIGH = 4.2, 10.5, 4.6
 PLANK = 0.23

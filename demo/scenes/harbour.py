@@ -8,7 +8,7 @@ from numba import njit
 from demo.marching import Camera, box, ellipsoid, fbm, hash01, make_march, mix, noise, rod, smooth, upright_cone
 
 CAMERA = Camera((0.6, 1.75, -3.0), (0.1, 2.35, 20.0), 58.0, 0.006, 14.0)
-EXPOSURE, GRAIN, SAMPLES, SEED = 1.05, 0.035, 8, 23
+EXPOSURE, GRAIN, SAMPLES, SEED = 1.05, 0.035, 6, 23
 
 QUAY_EDGE, WATER = -3.2, -1.5
 LAMPS = 4

@@ -84,7 +84,7 @@ def _chunk(kind: bytes, content: bytes) -> bytes:
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
     samples = raster.samples if raster.alpha is None else np.dstack([raster.samples, raster.alpha])
-    encoded: bytes = imagecodecs.png_encode(np.ascontiguousarray(samples), level=4)
+    encoded = bytes(imagecodecs.png_encode(np.ascontiguousarray(samples), level=4))
     after_header = len(SIGNATURE) + 25
     extra = b""
     if raster.icc:

@@ -112,5 +112,5 @@ class Kind:
     source: Callable[[Floats, RgbSpace, Any, Frame], Floats]
     spread: Callable[[Scene, Any], LightField]
     place: Callable[[Plate], dict[str, dict[str, Any]]]
-    colour: Colour = Colour()
-    merge: Merge = Merge()
+    colour: Colour
+    merge: Merge

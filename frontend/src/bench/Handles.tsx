@@ -19,6 +19,8 @@ const Overlay = styled.svg`
   .grip { fill: transparent; stroke: none; }
   .dot { fill: ${tone.strong}; stroke: rgb(0 0 0 / 0.6); }
   g[role="slider"]:focus-visible .line, g[role="slider"]:focus-visible .dot { stroke: ${tone.accent}; stroke-width: 2.5; }
+  text { visibility: hidden; }
+  g[role="slider"]:hover text, g[role="slider"]:focus-visible text { visibility: visible; }
   text { fill: ${tone.strong}; font-size: 11px; paint-order: stroke; stroke: rgb(0 0 0 / 0.7); stroke-width: 3px; }
 `;
 

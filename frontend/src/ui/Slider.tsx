@@ -1,4 +1,3 @@
-import type { KeyboardEvent } from "react";
 import { Slider as AriaSlider, SliderThumb, SliderTrack } from "react-aria-components";
 import styled from "styled-components";
 import { focusRing, tone } from "./theme";
@@ -76,21 +75,24 @@ export function Slider({ label, value, low, high, step, bend = 1, origin, onChan
   // Arrow keys go by the setting's own step where that is finer or coarser than the travel's.
   const arrow = (direction: number) => onChange(Math.min(high, Math.max(low, Number((value + direction * step).toFixed(6)))));
   return (
-    <Frame aria-label={label} value={travel * FINE} minValue={0} maxValue={FINE} step={1} onChange={(v) => onChange(valueAt(v / FINE))} onChangeEnd={onRest}>
-      <Track
-        onKeyDownCapture={(event: KeyboardEvent) => {
-          const direction = arrows[event.key];
-          if (direction === undefined) return;
-          event.preventDefault();
-          event.stopPropagation();
-          arrow(direction * (event.shiftKey ? 10 : 1));
-          onRest();
-        }}
-      >
+    <div
+      style={{ width: "100%" }}
+      onKeyDownCapture={(event) => {
+        const direction = arrows[event.key];
+        if (direction === undefined) return;
+        event.preventDefault();
+        event.stopPropagation();
+        arrow(direction * (event.shiftKey ? 10 : 1));
+        onRest();
+      }}
+    >
+    <Frame aria-label={label} value={travel * FINE} minValue={0} maxValue={FINE} step={1} onChange={(v) => onChange(valueAt(Number(v) / FINE))} onChangeEnd={onRest}>
+      <Track>
         <Fill style={{ left: `${Math.min(from, travel) * 100}%`, width: `${Math.abs(travel - from) * 100}%` }} />
         {from > 0 && from < 1 && <Origin style={{ left: `${from * 100}%` }} />}
         <Thumb aria-valuetext={String(value)} />
       </Track>
     </Frame>
+    </div>
   );
 }

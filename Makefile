@@ -1,0 +1,41 @@
+# make demo: the bench with the demo plates. make test: everything that is checked.
+PYTHON ?= python3
+BIN := .venv/bin
+STAMPS := .stamps
+.PHONY: demo test bench setup setup-test
+
+demo: setup
+	$(BIN)/aurelon serve --demo --data work-data
+
+test: setup-test
+	$(BIN)/python -m tests.run
+
+bench: setup-test
+	$(BIN)/python -m tests.bench
+
+setup: $(STAMPS)/warm $(STAMPS)/built
+
+setup-test: setup $(STAMPS)/tested-with
+
+$(STAMPS)/venv: requirements.lock pyproject.toml
+	$(PYTHON) -m venv .venv
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
+	mkdir -p $(STAMPS) && touch $@
+
+$(STAMPS)/warm: $(STAMPS)/venv $(wildcard aurelon/core/*.py aurelon/core/*/*.py)
+	$(BIN)/python -m aurelon.core.warm
+	touch $@
+
+$(STAMPS)/node: frontend/package-lock.json
+	cd frontend && npm ci --no-audit --no-fund --loglevel=error
+	mkdir -p $(STAMPS) && touch $@
+
+$(STAMPS)/built: $(STAMPS)/node $(shell find frontend/src -type f) frontend/index.html frontend/vite.config.ts
+	cd frontend && npx vite build --logLevel warn
+	touch $@
+
+$(STAMPS)/tested-with: $(STAMPS)/venv requirements-test.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-test.lock
+	test -x /usr/bin/chromium || (apt-get update -qq && apt-get install -y -qq chromium)
+	touch $@
