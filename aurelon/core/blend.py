@@ -54,7 +54,8 @@ def merge(
 @njit(fastmath=True)
 def _expose(b: np.float32, l: np.float32) -> np.float32:
     room = max(f32(1.0) - b, f32(1e-6))
-    return b + (room * (f32(1.0) - exp_minus(l / room)) if b < f32(1.0) else f32(0.0))
+    lit = room * (f32(1.0) - exp_minus(l / room))
+    return b + (lit if b < f32(1.0) and l > f32(0.0) else f32(0.0))
 
 
 @njit(fastmath=True)

@@ -24,6 +24,7 @@ def srgb_encode(x: np.float32) -> np.float32:
     p = p * t + f32(1.360225558)
     p = p * t + f32(0.140776783)
     p = p * t + f32(-0.059641749)
+    p = p if x < f32(1.0) else f32(1.0)  # white is white, to the bit
     return p if x > f32(0.0031308) else x * f32(12.92)
 
 

@@ -6,6 +6,8 @@ The models of lights are put together from the kinds in `lights/`, so a kind nee
 from __future__ import annotations
 
 import json
+from functools import reduce
+from operator import or_
 from typing import Annotated, Any, Literal, Self, cast
 
 from pydantic import Field, ValidationError, create_model, model_validator
@@ -76,7 +78,7 @@ def _model_of(kind: Kind) -> type[Light]:
 
 LIGHT_MODELS: dict[str, type[Light]] = {name: _model_of(kind) for name, kind in kinds().items()}
 # Read by Pydantic, not by the type checker, which cannot follow a union made at run time.
-AnyLight: Any = Annotated[tuple(LIGHT_MODELS.values()), Field(discriminator="kind")]
+AnyLight: Any = Annotated[reduce(or_, LIGHT_MODELS.values()), Field(discriminator="kind")]
 
 
 class Rig(Settings):

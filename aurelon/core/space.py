@@ -183,9 +183,9 @@ def matrix_profile(name: str, to_pcs: NDArray[np.float64], curves: tuple[Curve, 
         table += struct.pack(">4sII", signature, offset + len(body), len(tag))
         body += tag
     header = struct.pack(
-        ">I4sI4s4s4s6H4s4sI4sIIQI3i4s",
+        ">I4sI4s4s4s6H4s4sI4sIQI3i4s",
         offset + len(body), b"\0\0\0\0", 0x04400000, b"mntr", b"RGB ", b"XYZ ",
-        2026, 1, 1, 0, 0, 0, b"acsp", b"\0\0\0\0", 0, b"\0\0\0\0", 0, 0, 0, 0,
+        2026, 1, 1, 0, 0, 0, b"acsp", b"\0\0\0\0", 0, b"\0\0\0\0", 0, 0, 0,
         round(PCS_WHITE[0] * 65536), 65536, round(PCS_WHITE[2] * 65536), b"\0\0\0\0",
     )  # fmt: skip
     return header.ljust(128, b"\0") + table + body

@@ -137,6 +137,8 @@ def march(
     """
     origins, directions = _origins(rays)
     out = np.empty((rays.count, rays.steps, 4), np.float32)
+    if min(emission.shape[:2]) == 1:  # bilinear reading needs a neighbour
+        emission = np.repeat(np.repeat(emission, 1 + (emission.shape[0] == 1), 0), 1 + (emission.shape[1] == 1), 1)
     height, width, _ = emission.shape
     medium = np.empty_like(emission)
     _medium(emission.reshape(-1, 4), f32(ALONG / reach), f32(blocking * ALONG), medium.reshape(-1, 4))

@@ -26,6 +26,7 @@ from aurelon.core.codecs.raster import (
 
 FORMAT = Format("tiff", "TIFF", "image/tiff", (".tif", ".tiff"), ("8", "16", "float"))
 ICC_TAG = 34675
+PLACEHOLDER = 1  # how far below a directory pointer its placeholder tag lies
 READABLE = (tifffile.PHOTOMETRIC.MINISBLACK, tifffile.PHOTOMETRIC.MINISWHITE, tifffile.PHOTOMETRIC.RGB,
             tifffile.PHOTOMETRIC.PALETTE, tifffile.PHOTOMETRIC.YCBCR)  # fmt: skip
 DAMAGE = (tifffile.TiffFileError, ValueError, IndexError, KeyError, TypeError, OSError, RuntimeError,
@@ -132,7 +133,7 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
         for tag in (EXIF_IFD, GPS_IFD):
             if inner := dict(exif.get_ifd(tag)):
                 directories[tag] = inner
-                extra.append((tag, 4, 1, 0, True))
+                extra.append((tag - PLACEHOLDER, 4, 1, 0, True))
     out = io.BytesIO()
     tifffile.imwrite(
         out,
@@ -154,9 +155,13 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
 
 
 def _append_directories(out: io.BytesIO, directories: dict[int, dict[int, Any]]) -> None:
-    """Adds EXIF and GPS directories at the end of the file and points the first page at them."""
+    """Adds EXIF and GPS directories at the end of the file and points the first page at them.
+
+    tifffile writes no such pointers itself, so a placeholder tag, which sorts where the pointer
+    belongs, is there to be made one.
+    """
     with tifffile.TiffFile(io.BytesIO(out.getvalue())) as file:
-        places = {tag: _first_page(file).tags[tag].valueoffset for tag in directories}
+        places = {tag: _first_page(file).tags[tag - PLACEHOLDER] for tag in directories}
         order = file.byteorder
     for tag, content in directories.items():
         end = out.seek(0, io.SEEK_END)
@@ -166,5 +171,7 @@ def _append_directories(out: io.BytesIO, directories: dict[int, dict[int, Any]])
             if not isinstance(value, dict):
                 directory[key] = value
         out.write(b"\0" * (offset - end) + directory.tobytes(offset))
-        out.seek(places[tag])
+        out.seek(places[tag].offset)
+        out.write(struct.pack(order + "H", tag))
+        out.seek(places[tag].valueoffset)
         out.write(struct.pack(order + "I", offset))

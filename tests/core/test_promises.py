@@ -1,0 +1,156 @@
+"""The promises that the core keeps, for every kind in the registry."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from aurelon.core import Rig, open_plate, read_plate, render
+from aurelon.core.blend import MODES
+from aurelon.core.export import ExportOptions, export
+from aurelon.core.lights import kinds
+from tests.pictures import every_kind, light, plate_of, psnr, rig_of, scene
+
+RENDER_TWICE = """
+import hashlib, sys, numba
+from tests.pictures import light, plate_of, rig_of, scene
+from aurelon.core import render
+numba.set_num_threads(int(sys.argv[1]))
+print(hashlib.sha256(render(plate_of(scene()), rig_of(light(sys.argv[2]))).tobytes()).hexdigest())
+"""
+BRIGHTENING = ("expose", "add", "screen", "relight", "lighten", "color-dodge")
+
+
+class Promises(unittest.TestCase):
+    def test_1_nothing_on_gives_back_identical_pixels_at_8_and_16_bits(self) -> None:
+        rng = np.random.default_rng(4)
+        for depth, kind in (("8", np.uint8), ("16", np.uint16)):
+            samples = rng.integers(0, np.iinfo(kind).max + 1, (257, 260, 3)).astype(kind)
+            with tempfile.TemporaryDirectory() as folder:
+                path = Path(folder) / "a.png"
+                cv2.imwrite(str(path), samples[:, :, ::-1])
+                plate = open_plate(path)
+                for form in ("png", "tiff"):
+                    out = Path(folder) / f"b.{form}"
+                    off = rig_of({**light("shafts"), "on": False})
+                    out.write_bytes(export(plate, off, ExportOptions(form, depth)))
+                    back = cv2.imread(str(out), cv2.IMREAD_UNCHANGED)
+                    assert back is not None
+                    np.testing.assert_array_equal(back[:, :, ::-1], samples, f"{form} {depth}")
+
+    def test_2_quarter_size_render_matches_full_render(self) -> None:
+        full = plate_of(scene(1920, 1280))
+        for kind in every_kind():
+            rig = rig_of(light(kind))
+            large = render(full, rig)
+            small = render(full, rig, size=(480, 320))
+            reduced = large.reshape(320, 4, 480, 4, 3).mean(axis=(1, 3))
+            self.assertGreater(psnr(small, reduced), 40, kind)
+
+    def test_2_a_plate_at_a_quarter_of_the_size_matches_too(self) -> None:
+        full = scene(1920, 1280)
+        quarter = plate_of(full.reshape(320, 4, 480, 4, 3).mean(axis=(1, 3)))
+        for kind in every_kind():
+            large = render(plate_of(full), rig_of(light(kind)), size=(480, 320))
+            self.assertGreater(psnr(render(quarter, rig_of(light(kind))), large), 40, kind)
+
+    def test_2_a_point_of_light_of_one_to_three_pixels_is_still_seen_by_the_source(self) -> None:
+        for wide in (1, 2, 3):
+            pixels = np.full((1200, 1600, 3), 0.01, np.float32)
+            pixels[600 : 600 + wide, 803 : 803 + wide] = 1.0
+            rig = rig_of(light("shafts"))
+            full = render(plate_of(pixels), rig, show="stage:under-test:source")
+            small = render(plate_of(pixels), rig, size=(400, 300), show="stage:under-test:source")
+            self.assertAlmostEqual(float(small.sum()) * 16, float(full.sum()), delta=1e-3 * full.sum())
+
+    def test_2_a_region_is_the_same_part_of_the_whole(self) -> None:
+        plate = plate_of(scene(900, 600))
+        for kind in every_kind():
+            rig = rig_of(light(kind))
+            whole = render(plate, rig, size=(700, 467))
+            part = render(plate, rig, size=(700, 467), region=(123, 45, 400, 300))
+            np.testing.assert_allclose(part, whole[45:300, 123:400], atol=2e-6)
+
+    def test_3_same_bits_whatever_the_number_of_threads(self) -> None:
+        for kind in every_kind():
+            sums = {
+                subprocess.run(
+                    [sys.executable, "-c", RENDER_TWICE, str(threads), kind], capture_output=True, text=True, check=True,
+                    env={**os.environ, "NUMBA_NUM_THREADS": "2"},
+                ).stdout
+                for threads in (1, 2)
+            }  # fmt: skip
+            self.assertEqual(len(sums), 1, kind)
+
+    def test_4_never_nan_never_negative(self) -> None:
+        plates = {
+            "scene": scene(), "black": np.zeros((40, 60, 3)), "white": np.ones((40, 60, 3)), "one pixel": np.ones((1, 1, 3)),
+            "thin": scene(4000, 1), "tall": scene(1, 400), "hdr": scene() * 30,
+        }  # fmt: skip
+        for kind in every_kind():
+            for name, pixels in plates.items():
+                for mode in MODES:
+                    out = render(plate_of(pixels), rig_of(light(kind, merge={"mode": mode, "intensity": 3})))
+                    self.assertTrue(np.isfinite(out).all() and (out >= 0).all(), f"{kind} on {name} in {mode}")
+
+    def test_6_monotone_in_intensity(self) -> None:
+        plate = plate_of(scene())
+        for kind in every_kind():
+            for mode in BRIGHTENING:
+                last = render(plate, rig_of(light(kind, merge={"mode": mode, "intensity": 0})))
+                for intensity in (0.3, 1.0, 2.5, 8.0):
+                    now = render(plate, rig_of(light(kind, merge={"mode": mode, "intensity": intensity})))
+                    self.assertGreaterEqual(float((now - last).min()), -2e-5, f"{kind} {mode}")
+                    last = now
+
+    def test_6_opacity_0_intensity_0_and_an_empty_mask_give_the_picture_below(self) -> None:
+        plate = plate_of(scene())
+        nothing = ({"merge": {"opacity": 0}}, {"merge": {"intensity": 0}}, {"mask": {"start": "nothing"}})
+        for kind in every_kind():
+            for stages in nothing:
+                for mode in MODES:
+                    merged = {**stages, "merge": {**stages.get("merge", {}), "mode": mode}}
+                    out = render(plate, rig_of(light(kind, **merged)))
+                    np.testing.assert_array_equal(out, plate.pixels, f"{kind} {stages} {mode}")
+
+    def test_7_the_work_does_not_grow_with_reach(self) -> None:
+        # The march visits the same cells whatever the reach, so the field has the same size.
+        for kind in every_kind():
+            if "reach" not in kinds()[kind].spread_settings.model_fields:
+                continue
+            from aurelon.core.cache import Cache
+            from aurelon.core.pipeline import Evaluation
+
+            plate = plate_of(scene())
+            sizes = {
+                Evaluation(plate, rig := rig_of(light(kind, spread={"reach": reach})), Cache(1 << 28)).field(rig.stack[0]).nbytes
+                for reach in (0.02, 0.5, 2.0)
+            }
+            self.assertEqual(len(sizes), 1)
+
+    def test_adding_a_light_at_its_place_shows_and_never_darkens(self) -> None:
+        plate = plate_of(scene())
+        for kind in every_kind():
+            placed = kinds()[kind].place(plate)
+            gain = render(plate, rig_of(light(kind, **placed))) - plate.pixels
+            self.assertGreaterEqual(float(gain.min()), -1e-6)
+            self.assertGreater(float(gain.max()), 0.05)
+
+    def test_grey_and_alpha_pictures_take_coloured_light(self) -> None:
+        import io
+
+        for mode, colour in (("L", 90), ("LA", (90, 128)), ("RGBA", (90, 80, 70, 255))):
+            data = io.BytesIO()
+            Image.new(mode, (60, 40), colour).save(data, "PNG")
+            plate = read_plate(data.getvalue(), "grey.png")
+            out = render(plate, Rig.model_validate({"lights": [light("shafts", source={"threshold": 0.1})]}))
+            self.assertEqual(out.shape, (40, 60, 3))
+            self.assertEqual(plate.alpha is not None, "A" in mode)

@@ -1,0 +1,114 @@
+"""Shafts against closed forms of the transport equation."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+import numpy as np
+
+from aurelon.core import render
+from aurelon.core.lights.shafts import FALLOFF_LENGTH, STRONGEST_BLOCKING
+from tests.pictures import light, plate_of, rig_of, scene
+
+PLAIN: dict[str, Any] = {
+    "variety": 0, "softness": 0, "falloff": 0, "disc_strength": 0, "aureole_strength": 0, "blocking": 0,
+}  # fmt: skip
+
+
+def spread_of(pixels: Any, **spread: Any) -> Any:
+    rig = rig_of(light("shafts", source={"threshold": 0.4, "knee": 0.1}, spread={**PLAIN, **spread}))
+    return render(plate_of(pixels), rig, show="stage:under-test:spread")
+
+
+def half_lit(width: int = 800, height: int = 400) -> Any:
+    """White on the left half, black on the right."""
+    pixels = np.zeros((height, width, 3), np.float32)
+    pixels[:, : width // 2] = 1.0
+    return pixels
+
+
+class Shafts(unittest.TestCase):
+    def test_an_open_picture_is_lit_evenly(self) -> None:
+        for position in ((0.5, 0.5), (-1.5, 0.2), (4.0, 9.0)):
+            np.testing.assert_allclose(spread_of(np.ones((200, 300, 3)), position=position), 1.0, atol=2e-3)
+
+    def test_light_decays_exponentially_into_the_dark_by_reach(self) -> None:
+        diagonal = np.hypot(800, 400)
+        for reach in (0.1, 0.4):
+            row = spread_of(half_lit(), mode="parallel", angle=0, reach=reach)[200, :, 0]
+            into = np.arange(430, 800) + 0.5 - 400
+            np.testing.assert_allclose(row[430:], np.exp(-into / diagonal / reach), atol=4e-3)
+
+    def test_blocking_adds_to_the_decay(self) -> None:
+        diagonal, blocking, reach = np.hypot(800, 400), 0.3, 0.5
+        row = spread_of(half_lit(), mode="parallel", angle=0, reach=reach, blocking=blocking)[200, :, 0]
+        rate = 1 / reach + STRONGEST_BLOCKING * blocking**2
+        into = np.arange(430, 800) + 0.5 - 400
+        np.testing.assert_allclose(row[430:], np.exp(-into / diagonal * rate), atol=4e-3)
+
+    def test_a_far_point_is_the_parallel_mode(self) -> None:
+        far = spread_of(scene(), position=(0.5, -10.0), blocking=0.3)
+        parallel = spread_of(scene(), mode="parallel", angle=-90, blocking=0.3)
+        self.assertLess(float(np.abs(far - parallel).mean()), 0.01)
+
+    def test_rays_start_dark_behind_what_hides_the_source(self) -> None:
+        pixels = np.ones((400, 600, 3), np.float32)
+        pixels[150:250, 250:350] = 0.0
+        lit = spread_of(pixels, position=(0.5, 0.5), reach=0.1)[:, :, 0]
+        self.assertLess(lit[200, 310], 0.05)
+        self.assertGreater(lit[200, 590], 0.9)
+
+    def test_falloff_halves_at_its_length(self) -> None:
+        pixels = np.ones((400, 600, 3), np.float32)
+        x = 300 + FALLOFF_LENGTH * np.hypot(600, 400)
+        row = spread_of(pixels, position=(0.5, 0.5), falloff=1)[200, :, 0]
+        self.assertAlmostEqual(float(np.interp(x - 0.5, np.arange(600), row)), 0.5, delta=0.01)
+
+    def test_the_source_fades_nothing_by_leaving_the_frame(self) -> None:
+        means = [spread_of(np.ones((200, 300, 3)), position=(0.5, y), falloff=1.5).mean() for y in (0.002, -0.002, -0.006)]
+        self.assertLess(max(means) - min(means), 0.03 * max(means))
+
+    def test_the_disc_is_hidden_by_what_stands_in_front(self) -> None:
+        pixels = np.ones((400, 600, 3), np.float32)
+        pixels[:, 300:] = 0.0
+        spread = {**PLAIN, "position": (0.5, 0.5), "disc_strength": 4.0, "disc_size": 0.05, "reach": 0.02, "blocking": 1}
+        rig = rig_of(light("shafts", spread=spread))
+        dark = rig_of(light("shafts", spread={**spread, "disc_strength": 0}))
+        disc = (render(plate_of(pixels), rig, show="stage:under-test:spread")
+                - render(plate_of(pixels), dark, show="stage:under-test:spread")).sum(axis=2)  # fmt: skip
+        self.assertGreater(disc[200, 285], 3.0)
+        self.assertEqual(float(disc[200, 301:].max()), 0.0)
+
+    def test_the_aureole_is_an_exponential_in_the_open(self) -> None:
+        spread = {**PLAIN, "position": (0.5, 0.5), "aureole_strength": 1.0, "aureole_size": 0.1, "disc_temperature": 6500}
+        lit = rig_of(light("shafts", spread=spread))
+        unlit = rig_of(light("shafts", spread={**spread, "aureole_strength": 0}))
+        pixels = plate_of(np.ones((400, 600, 3)))
+        glow = render(pixels, lit, show="stage:under-test:spread") - render(pixels, unlit, show="stage:under-test:spread")
+        luminance = glow @ pixels.space.luminance
+        away = np.arange(320, 590) + 0.5 - 300
+        np.testing.assert_allclose(luminance[200, 320:590], np.exp(-away / np.hypot(600, 400) / 0.1), atol=6e-3)
+
+    def test_variety_makes_bars_of_varied_width_without_a_seam(self) -> None:
+        lit = spread_of(np.ones((601, 601, 3)), position=(0.5, 0.5), variety=1.0, count=40)[:, :, 0]
+        angle = np.linspace(-np.pi, np.pi, 4000, endpoint=False)
+        x = (300 + 250 * np.cos(angle)).round().astype(int)
+        y = (300 + 250 * np.sin(angle)).round().astype(int)
+        ring = lit[y, x].astype(float)
+        steps = np.abs(np.diff(np.append(ring, ring[0])))
+        self.assertGreater(ring.max() - ring.min(), 1.0)
+        self.assertLessEqual(steps[-1], np.quantile(steps, 0.999))
+        crossings = np.flatnonzero(np.diff(np.sign(ring - ring.mean())) != 0)
+        widths = np.diff(crossings)
+        self.assertGreater(widths.std() / widths.mean(), 0.3)
+
+    def test_another_seed_gives_other_rays_and_the_same_seed_the_same(self) -> None:
+        one, again, two = (spread_of(np.ones((100, 150, 3)), variety=1, seed=s) for s in (1, 1, 2))
+        np.testing.assert_array_equal(one, again)
+        self.assertGreater(float(np.abs(one - two).mean()), 0.05)
+
+    def test_softness_blurs_across_and_keeps_the_mean(self) -> None:
+        lit = [spread_of(np.ones((400, 400, 3)), position=(0.5, 0.5), variety=1, softness=s)[:, :, 0] for s in (0, 12)]
+        self.assertLess(lit[1].std(), 0.6 * lit[0].std())
+        self.assertAlmostEqual(float(lit[1].mean()), float(lit[0].mean()), delta=0.03)

@@ -1,0 +1,46 @@
+"""Type checks, lint and published documents, each as a test."""
+
+from __future__ import annotations
+
+import subprocess
+import unittest
+from pathlib import Path
+
+from aurelon.web.schema import DOCS, published
+
+ROOT = Path(__file__).resolve().parents[1]
+
+
+class Checks(unittest.TestCase):
+    def passes(self, *command: str, folder: str = ".") -> None:
+        done = subprocess.run(command, cwd=ROOT / folder, capture_output=True, text=True)
+        self.assertEqual(done.returncode, 0, f"{' '.join(command)}\n{done.stdout[-4000:]}{done.stderr[-2000:]}")
+
+    def test_python_types(self) -> None:
+        self.passes(".venv/bin/mypy")
+
+    def test_python_lint(self) -> None:
+        self.passes(".venv/bin/ruff", "check", ".")
+
+    def test_typescript_types(self) -> None:
+        self.passes("npx", "tsc", "--noEmit", folder="frontend")
+
+    def test_typescript_lint(self) -> None:
+        self.passes("npx", "eslint", ".", "--max-warnings", "0", folder="frontend")
+
+    def test_published_schemas_are_those_of_the_models(self) -> None:
+        for name, text in published().items():
+            self.assertEqual((DOCS / name).read_text("utf-8"), text, f"docs/{name} is old: run python -m aurelon.web.schema")
+
+    def test_typescript_types_are_generated_from_the_schema(self) -> None:
+        made = subprocess.run(
+            ["npx", "openapi-typescript", "../docs/openapi.json"], cwd=ROOT / "frontend", capture_output=True, text=True, check=True
+        )
+        self.assertEqual((ROOT / "frontend/src/api/schema.ts").read_text("utf-8").strip(), made.stdout.strip())
+
+    def test_the_core_imports_nothing_from_the_rest(self) -> None:
+        for path in (ROOT / "aurelon/core").rglob("*.py"):
+            for line in path.read_text("utf-8").splitlines():
+                if line.lstrip().startswith(("import ", "from ")):
+                    for outside in ("fastapi", "starlette", "peewee", "uvicorn", "aurelon.web", "aurelon.store", "aurelon.runs"):
+                        self.assertNotIn(outside, line, str(path))

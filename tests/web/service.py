@@ -1,0 +1,44 @@
+"""A service on a fresh store, for tests of the web."""
+
+from __future__ import annotations
+
+import io
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+from fastapi.testclient import TestClient
+from PIL import Image
+from starlette.testclient import WebSocketTestSession
+
+from aurelon.store import Store
+from aurelon.web.app import make_app
+from tests.pictures import Floats, scene
+
+
+def png(pixels: Floats) -> bytes:
+    out = io.BytesIO()
+    Image.fromarray((np.clip(pixels, 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)).save(out, "PNG")
+    return out.getvalue()
+
+
+class ServiceTest(unittest.TestCase):
+    token: str | None = None
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.store = Store(Path(folder.name) / "data.sqlite")
+        self.addCleanup(self.store.close)
+        self.client = self.enterContext(
+            TestClient(make_app(self.store, token=self.token), base_url="http://127.0.0.1", raise_server_exceptions=False)
+        )
+
+    def preview(self, plate: int) -> WebSocketTestSession:
+        return self.client.websocket_connect(f"/api/plates/{plate}/preview", headers={"host": "127.0.0.1"})
+
+    def add(self, data: bytes | None = None, name: str = "shore.png") -> int:
+        answer = self.client.post("/api/plates", files={"file": (name, data or png(scene(300, 200)))})
+        self.assertEqual(answer.status_code, 201, answer.text)
+        return int(answer.json()["id"])

@@ -1,0 +1,194 @@
+"""The web service: plates, bench, exports, errors as values, and who may speak to it."""
+
+from __future__ import annotations
+
+import io
+import json
+import struct
+import time
+from typing import Any
+
+import numpy as np
+import tifffile
+from PIL import Image
+from starlette.websockets import WebSocketDisconnect
+
+from aurelon.core import read_plate, render
+from aurelon.core.export import to_codes
+from tests.core.test_files import bad_files
+from tests.pictures import light, rig_of, scene
+from tests.web.service import ServiceTest, png
+
+
+class Plates(ServiceTest):
+    def test_bring_in_list_rename_delete_restore(self) -> None:
+        plate = self.add()
+        self.assertEqual(self.client.get("/api/plates").json()[0]["name"], "shore")
+        self.assertEqual(self.client.patch(f"/api/plates/{plate}", json={"name": "Cliff"}).json()["name"], "Cliff")
+        self.assertEqual(self.client.delete(f"/api/plates/{plate}").status_code, 204)
+        self.assertEqual(self.client.get("/api/plates").json(), [])
+        self.assertEqual(self.client.get(f"/api/plates/{plate}/bench").status_code, 404)
+        self.assertEqual(self.client.post(f"/api/plates/{plate}/restore").json()["name"], "Cliff")
+
+    def test_the_file_is_kept_and_a_path_in_its_name_is_not(self) -> None:
+        data = png(scene(30, 20))
+        plate = self.add(data, "../../etc/shore.png")
+        self.assertEqual(self.client.get("/api/plates").json()[0]["file_name"], "shore.png")
+        self.assertEqual(self.client.get(f"/api/plates/{plate}/file").content, data)
+
+    def test_the_thumbnail_shows_the_light(self) -> None:
+        plate = self.add()
+        dark = np.asarray(Image.open(io.BytesIO(self.client.get(f"/api/plates/{plate}/thumbnail").content))).mean()
+        base = self.client.get(f"/api/plates/{plate}/bench").json()["revision"]
+        rig = {"lights": [light("shafts", merge={"intensity": 3})]}
+        self.client.post(f"/api/plates/{plate}/revisions", json={"base": base, "label": "lit", "rig": rig})
+        lit = np.asarray(Image.open(io.BytesIO(self.client.get(f"/api/plates/{plate}/thumbnail").content))).mean()
+        self.assertGreater(lit, dark + 5)
+
+    def test_bad_files_get_a_4xx_and_a_sentence_and_leave_nothing(self) -> None:
+        for name, (data, reason) in bad_files().items():
+            answer = self.client.post("/api/plates", files={"file": (name, data)})
+            self.assertEqual(answer.status_code, 415, name)
+            self.assertIn(name, answer.json()["error"])
+            self.assertIn(reason, answer.json()["error"])
+        self.assertEqual(self.client.get("/api/plates").json(), [])
+
+
+class Bench(ServiceTest):
+    def edit(self, plate: int, base: int, rig: dict[str, Any]) -> Any:
+        return self.client.post(f"/api/plates/{plate}/revisions", json={"base": base, "label": "edit", "rig": rig})
+
+    def test_edit_undo_redo_and_conflict(self) -> None:
+        plate = self.add()
+        first = self.client.get(f"/api/plates/{plate}/bench").json()
+        second = self.edit(plate, first["revision"], {"lights": [light("shafts")]}).json()
+        self.assertEqual((second["undo"], len(second["rig"]["lights"])), ("edit", 1))
+        refused = self.edit(plate, first["revision"], {})
+        self.assertEqual(refused.status_code, 409)
+        self.assertEqual(refused.json()["present"]["revision"], second["revision"])
+        back = self.client.post(f"/api/plates/{plate}/undo", json={"base": second["revision"]}).json()
+        self.assertEqual((back["rig"]["lights"], back["redo"]), ([], "edit"))
+        self.assertEqual(self.client.post(f"/api/plates/{plate}/redo", json={"base": back["revision"]}).json(), second)
+
+    def test_a_bad_rig_is_refused_with_its_path(self) -> None:
+        plate = self.add()
+        base = self.client.get(f"/api/plates/{plate}/bench").json()["revision"]
+        for rig, path in (
+            ({"lights": [{"id": "a", "kind": "lava"}]}, "lights[0].kind"),
+            ({"lights": [light("shafts", spread={"reach": 99})]}, "lights[0].spread.reach"),
+            ({"extra": 1}, "extra"),
+        ):
+            answer = self.edit(plate, base, rig)
+            self.assertEqual(answer.status_code, 422)
+            self.assertEqual(answer.json()["problems"][0][0], path)
+        self.assertEqual(self.client.get(f"/api/plates/{plate}/bench").json()["revision"], base)
+
+    def test_a_new_light_is_placed_on_the_picture_and_not_yet_added(self) -> None:
+        pixels = scene(300, 200) * 0.3
+        pixels[20:50, 220:250] = 1.0
+        plate = self.add(png(pixels))
+        made = self.client.get(f"/api/plates/{plate}/new-light", params={"kind": "shafts"}).json()["light"]
+        self.assertAlmostEqual(made["spread"]["position"][0], 235 / 300, delta=0.05)
+        self.assertAlmostEqual(made["spread"]["position"][1], 35 / 200, delta=0.08)
+        self.assertEqual(self.client.get(f"/api/plates/{plate}/new-light", params={"kind": "lava"}).status_code, 422)
+
+    def test_an_export_is_what_render_computes(self) -> None:
+        data = png(scene(300, 200))
+        plate = self.add(data)
+        rig = {"lights": [light("shafts")]}
+        wanted = {"rig": rig, "format": "tiff", "depth": "16"}
+        job = self.client.post(f"/api/plates/{plate}/exports", json=wanted).json()
+        while job["state"] in ("waiting", "working"):
+            time.sleep(0.05)
+            job = self.client.get(f"/api/exports/{job['id']}").json()
+        self.assertEqual((job["state"], job["share"]), ("done", 1.0))
+        answer = self.client.get(f"/api/exports/{job['id']}/file")
+        self.assertIn("shore-lit.tif", answer.headers["content-disposition"])
+        opened = read_plate(data, "shore.png")
+        codes = to_codes(render(opened, rig_of(light("shafts"))), opened.space, opened.space)
+        np.testing.assert_array_equal(tifffile.imread(io.BytesIO(answer.content)), np.floor(np.clip(codes, 0, 1) * 65535 + 0.5))
+
+    def test_exports_that_cannot_be_and_cancelling(self) -> None:
+        plate = self.add()
+        for wrong in ({"format": "jpeg", "depth": "16"}, {"format": "gif", "depth": "8"}, {"format": "png", "depth": "8", "width": 9999, "height": 1}):
+            answer = self.client.post(f"/api/plates/{plate}/exports", json={"rig": {}, **wrong})
+            self.assertEqual(answer.status_code, 422, wrong)
+        first = self.client.post(f"/api/plates/{plate}/exports", json={"rig": {}, "format": "png", "depth": "8"}).json()
+        self.assertIn(self.client.delete(f"/api/exports/{first['id']}").json()["state"], ("waiting", "working", "cancelled", "done"))
+        self.assertEqual(self.client.get("/api/exports/none").status_code, 422)
+
+
+class Preview(ServiceTest):
+    def ask(self, socket: Any, **more: Any) -> None:
+        view = {"width": 150, "height": 100, "x0": 10, "y0": 5, "x1": 140, "y1": 95}
+        socket.send_text(json.dumps({"seq": 1, "rig": {"lights": [light("shafts")]}, "view": view, **more}))
+
+    def frame(self, socket: Any) -> tuple[dict[str, Any], np.ndarray[Any, Any]]:
+        data = socket.receive_bytes()
+        (length,) = struct.unpack_from("<I", data)
+        return json.loads(data[4 : 4 + length]), np.asarray(Image.open(io.BytesIO(data[4 + length :])))
+
+    def test_the_exact_frame_is_the_export_smaller(self) -> None:
+        data = png(scene(300, 200))
+        plate = self.add(data)
+        with self.preview(plate) as socket:
+            self.ask(socket)
+            header, picture = self.frame(socket)
+        self.assertTrue(header["exact"])
+        opened = read_plate(data, "a.png")
+        pixels = render(opened, rig_of(light("shafts")), size=(150, 100), region=(10, 5, 140, 95))
+        codes = to_codes(pixels, opened.space, opened.space)
+        self.assertLessEqual(np.abs(picture - np.clip(codes, 0, 1) * 255).max(), 1.01)
+
+    def test_the_stages_of_the_selected_light_follow(self) -> None:
+        plate = self.add()
+        with self.preview(plate) as socket:
+            self.ask(socket, light="under-test", draft=True)
+            parts = [self.frame(socket)[0]["part"] for _ in range(6)]
+        self.assertEqual(parts, ["picture", "source", "spread", "colour", "mask", "merge"])
+
+    def test_the_newest_request_wins(self) -> None:
+        plate = self.add()
+        with self.preview(plate) as socket:
+            for seq in range(30):
+                self.ask(socket, seq=seq)
+            seen = []
+            while not seen or seen[-1] != 29:
+                seen.append(self.frame(socket)[0]["seq"])
+        self.assertEqual(seen, sorted(seen))
+        self.assertLess(len(seen), 30)
+
+    def test_what_is_wrong_is_said_and_the_socket_lives(self) -> None:
+        plate = self.add()
+        with self.preview(plate) as socket:
+            self.ask(socket, show="stage:none:spread")
+            self.assertIn("none", json.loads(socket.receive_text())["error"])
+            self.ask(socket, rig={"lights": [light("shafts", spread={"reach": 99})]})
+            self.assertIn("lights[0].spread.reach", json.loads(socket.receive_text())["error"])
+            self.ask(socket)
+            self.assertEqual(self.frame(socket)[0]["part"], "picture")
+
+
+class Guarding(ServiceTest):
+    def test_other_hosts_and_origins_are_refused(self) -> None:
+        self.assertEqual(self.client.get("/api/plates", headers={"host": "merrow.example"}).status_code, 403)
+        self.assertEqual(self.client.get("/api/plates", headers={"origin": "http://merrow.example"}).status_code, 403)
+        self.assertEqual(self.client.get("/api/plates", headers={"origin": "http://127.0.0.1"}).status_code, 200)
+        with self.assertRaises(WebSocketDisconnect), self.client.websocket_connect(
+            "/api/plates/1/preview", headers={"origin": "http://merrow.example"}
+        ):
+            pass
+
+    def test_an_unknown_address_is_a_404_with_a_sentence(self) -> None:
+        self.assertIn("error", self.client.get("/api/nothing").json())
+
+
+class Token(ServiceTest):
+    token = "made-for-this-test"
+
+    def test_off_loopback_every_request_needs_the_token(self) -> None:
+        self.assertEqual(self.client.get("/api/plates").status_code, 403)
+        self.assertEqual(self.client.get("/api/plates", params={"token": "wrong"}).status_code, 403)
+        self.assertEqual(self.client.get("/api/plates", params={"token": self.token or ""}).status_code, 200)
+        self.client.cookies.set("aurelon-token", self.token or "")
+        self.assertEqual(self.client.get("/api/plates").status_code, 200)
