@@ -132,7 +132,7 @@ def _set_saturation(r: Floats, g: Floats, b: Floats, target: Floats) -> None:
     for i in range(r.size):
         low = min(min(r[i], g[i]), b[i])
         span = max(max(r[i], g[i]), b[i]) - low
-        k = target[i] / max(span, f32(1e-9)) if span > f32(1e-9) else f32(0.0)
+        k = target[i] / max(span, f32(1e-6)) if span > f32(1e-6) else f32(0.0)
         r[i], g[i], b[i] = (r[i] - low) * k, (g[i] - low) * k, (b[i] - low) * k
 
 

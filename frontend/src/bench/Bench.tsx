@@ -101,7 +101,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const selection = settled(chosen, rig);
   const light = typeof selection === "object" ? lightOf(rig, selection.light) : undefined;
   const kind = catalogue.kinds.find((k) => k.name === light?.kind);
-  const placement = placed ?? (area.x > 0 ? fitted(area, plate) : null);
+  const placement = useMemo(() => placed ?? (area.x > 0 ? fitted(area, plate) : null), [placed, area, plate]);
   const ratio = window.devicePixelRatio;
 
   const wanted = useMemo<Wanted | null>(() => {
