@@ -20,17 +20,18 @@ from aurelon.core.errors import Cancelled, RigError
 from aurelon.core.frame import Frame, fit_within
 from aurelon.core.lights import kinds
 from aurelon.core.lights.kind import LightField, Scene
+from aurelon.core.mix import NEUTRAL, Tint
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Light, LookAt, Mask, Rig
 from aurelon.core.settings import Settings
-from aurelon.core.tone import colour_light, prepare, under_house_light
+from aurelon.core.tone import prepare, tint_of, under_house_light
 
 Floats = NDArray[np.float32]
 Stage = Literal["source", "spread", "colour", "mask", "merge"]
 STAGES: tuple[Stage, ...] = get_args(Stage)
 
-WORKING_EDGE = 960  # long edge of the grid that light travels on; it is soft, and enlarged by a spline
-DRAFT_EDGE = 480
+WORKING_EDGE = 768  # long edge of the grid that light travels on; it is soft, and enlarged by a spline
+DRAFT_EDGE = 384
 DRAFT_READING_EDGE = 1536  # a draft reads the plate's highlights from a reduced version of this size
 BAND_PIXELS = 2_000_000  # a rendering without a cache goes in bands of about this many pixels
 
@@ -47,16 +48,21 @@ def _key(settings: Settings) -> str:
 
 
 class Evaluation:
-    """One rig on one plate. With `draft`, coarser grids and a reduced plate for the sources."""
+    """One rig on one plate. With `draft`, coarser grids and a reduced plate for the sources.
+
+    Pictures at the frame `passing` are seen once and never kept.
+    """
 
     def __init__(
-        self, plate: Plate, rig: Rig, cache: Cache, *, draft: bool = False, cancelled: Callable[[], bool] = _never
-    ) -> None:
+        self, plate: Plate, rig: Rig, cache: Cache, *, draft: bool = False, passing: Frame | None = None,
+        cancelled: Callable[[], bool] = _never,
+    ) -> None:  # fmt: skip
         self.plate = plate
         self.rig = rig
         self.lights = [light for light in rig.stack if light.on]
         self._cache = cache
         self._draft = draft
+        self._passing = passing
         self._cancelled = cancelled
         self._reading = Frame.whole(fit_within(plate.size, DRAFT_READING_EDGE) if draft else plate.size)
 
@@ -67,10 +73,10 @@ class Evaluation:
                 return light
         raise RigError([("lights", f"there is no light with the id '{light_id}'")])
 
-    def _kept(self, key: Hashable, make: Callable[[], Floats]) -> Floats:
+    def _kept(self, key: Hashable, frame: Frame, make: Callable[[], Floats]) -> Floats:
         if self._cancelled():
             raise Cancelled
-        return self._cache.get(key, make)
+        return make() if frame == self._passing else self._cache.get((key, frame), make)
 
     # The picture below the lights
 
@@ -79,7 +85,7 @@ class Evaluation:
 
     def prepared(self, frame: Frame) -> Floats:
         make = partial(self._prepare, frame)
-        return make() if self.rig.prepare == type(self.rig.prepare)() else self._kept((self._prepared_key(), frame), make)
+        return make() if self.rig.prepare == type(self.rig.prepare)() else self._kept(self._prepared_key(), frame, make)
 
     def _prepare(self, frame: Frame) -> Floats:
         return prepare(self.plate.at(frame), self.rig.prepare, self.plate.space)
@@ -91,7 +97,7 @@ class Evaluation:
         """The prepared picture under the house light."""
         house = self.rig.house
         return self._kept(
-            (self._base_key(), frame), lambda: under_house_light(self.prepared(frame), house, self.plate.space)
+            self._base_key(), frame, lambda: under_house_light(self.prepared(frame), house, self.plate.space)
         )
 
     # The five stages
@@ -116,35 +122,37 @@ class Evaluation:
         def make() -> Floats:
             return kind.source(self._picture(light.look_at, light), self.plate.space, light.source, frame)
 
-        return self._kept((self._source_key(light), frame), make)
+        return self._kept(self._source_key(light), frame, make)
 
     def _spread_key(self, light: Light) -> Hashable:
         return ("spread", self._source_key(light), _key(light.spread), self._draft)
 
+    def _scene(self, light: Light) -> Scene:
+        edge = DRAFT_EDGE if self._draft else WORKING_EDGE
+        return Scene(partial(self.source, light), self.plate.size, self.plate.space, edge)
+
     def field(self, light: Light) -> LightField:
         """The light as it has travelled over the whole plate."""
-        scene = Scene(
-            partial(self.source, light), self.plate.size, self.plate.space, DRAFT_EDGE if self._draft else WORKING_EDGE
-        )
-        make = partial(kinds()[light.kind].spread, scene, light.spread)
+        make = partial(kinds()[light.kind].spread, self._scene(light), light.spread)
         if self._cancelled():
             raise Cancelled
         return self._cache.get(self._spread_key(light), make)
 
+    def travelled(self, light: Light, frame: Frame, tint: Tint) -> Floats:
+        """The light at a frame, (h, w, 3), its colours through `tint`."""
+        return self.field(light).sample(self._scene(light), frame, tint)
+
     def spread(self, light: Light, frame: Frame) -> Floats:
-        travelled = self.field(light).sample(frame)
-        if travelled.own is None:
-            return travelled.light[:, :, :3]
-        return travelled.light[:, :, :3] + travelled.light[:, :, 3:] * travelled.own
+        return self.travelled(light, frame, NEUTRAL)
 
     def _colour_key(self, light: Light) -> Hashable:
         return ("colour", self._spread_key(light), _key(light.colour))
 
     def colour(self, light: Light, frame: Frame) -> Floats:
         def make() -> Floats:
-            return colour_light(self.field(light).sample(frame), light.colour, self.plate.space)
+            return self.travelled(light, frame, tint_of(light.colour, self.plate.space))
 
-        return self._kept((self._colour_key(light), frame), make)
+        return self._kept(self._colour_key(light), frame, make)
 
     def mask(self, mask: Mask, frame: Frame) -> Floats | None:
         """(h, w) in 0..1, or None for all of the plate."""
@@ -169,7 +177,7 @@ class Evaluation:
             if other.id == light.id:
                 break
             key = self._merge_key(other, key)
-            picture = self._kept((key, frame), partial(self.merge, other, picture, frame))
+            picture = self._kept(key, frame, partial(self.merge, other, picture, frame))
         return picture
 
     def merge(self, light: Light, below: Floats, frame: Frame) -> Floats:
@@ -187,7 +195,7 @@ class Evaluation:
         last = self.lights[-1]
         below = self.below(last, frame)
         key = self._merge_key(last, self._below_key(last))
-        return self._kept((key, frame), partial(self.merge, last, below, frame))
+        return self._kept(key, frame, partial(self.merge, last, below, frame))
 
     def stage(self, light: Light, stage: Stage, frame: Frame) -> Floats:
         """The picture of one stage, (h, w, 3); Merge is the picture with this light and those below it."""
@@ -264,5 +272,5 @@ def render_bands(
     for y in range(frame.y0, frame.y1, high):
         band = frame.rows(y, min(y + high, frame.y1))
         with _engine:
-            pixels = Evaluation(plate, rig, shared, cancelled=cancelled).show(show, band)
+            pixels = Evaluation(plate, rig, shared, passing=band, cancelled=cancelled).show(show, band)
         yield band, pixels

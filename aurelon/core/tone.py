@@ -5,14 +5,14 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numba import njit, prange
 from numpy.typing import NDArray
 
 from aurelon.core.colour import NEUTRAL_KELVIN, hue_and_saturation, picked_rgb, temperature_rgb, white_balance
+from aurelon.core.mix import Tint
 from aurelon.core.space import RgbSpace
 
 if TYPE_CHECKING:
-    from aurelon.core.lights.kind import Colour, Travelled
+    from aurelon.core.lights.kind import Colour
     from aurelon.core.rig import HouseLight, Prepare
 
 Floats = NDArray[np.float32]
@@ -49,12 +49,9 @@ def under_house_light(pixels: Floats, settings: HouseLight, space: RgbSpace) -> 
     return pixels * np.asarray(white_balance(settings.temperature, settings.tint, space) * settings.level, np.float32)
 
 
-def colour_light(travelled: Travelled, settings: Colour, space: RgbSpace) -> Floats:
-    """The Colour stage: light (h, w, 4) of the plate's colour to light (h, w, 3) of its final one.
-
-    The whole stage is one matrix on the light: a mix of the light itself with its luminance in the
-    chosen colour, then hue and saturation.
-    """
+def tint_of(settings: Colour, space: RgbSpace) -> Tint:
+    """The linear part of the Colour stage: a mix of the light itself with its luminance in the
+    chosen colour, then hue and saturation."""
     mix = np.eye(3, dtype=np.float32)
     if settings.origin != "plate":
         chosen = (
@@ -64,18 +61,4 @@ def colour_light(travelled: Travelled, settings: Colour, space: RgbSpace) -> Flo
         )
         mix = (1 - settings.strength) * mix + settings.strength * np.outer(chosen, space.luminance)
     turned = hue_and_saturation(settings.hue, settings.saturation, space)
-    own = travelled.own if travelled.own is not None else np.zeros(3, np.float32)
-    matrix = np.column_stack([turned @ mix, turned @ own]).astype(np.float32)
-    out = np.empty((*travelled.light.shape[:2], 3), np.float32)
-    _apply(travelled.light.reshape(-1, 4), matrix, out.reshape(-1, 3))
-    return out
-
-
-@njit(parallel=True, cache=True, fastmath=True)
-def _apply(light: Floats, matrix: Floats, out: Floats) -> None:
-    """Rows of a (3, 4) matrix on each pixel, never below zero."""
-    zero = np.float32(0.0)
-    for i in prange(light.shape[0]):
-        r, g, b, own = light[i, 0], light[i, 1], light[i, 2], light[i, 3]
-        for c in range(3):
-            out[i, c] = max(matrix[c, 0] * r + matrix[c, 1] * g + matrix[c, 2] * b + matrix[c, 3] * own, zero)
+    return Tint(np.asarray(turned @ mix, np.float32), turned)

@@ -16,11 +16,12 @@ from aurelon.core.frame import Frame
 
 Floats = NDArray[np.float32]
 Doubles = NDArray[np.float64]
+Places = NDArray[np.uint32]
 f32 = np.float32
 u64 = np.uint64
 Quad = tuple[np.float32, np.float32, np.float32, np.float32]
 
-ACROSS = 1.5  # pixels between rays where they lie widest apart
+ACROSS = 2.0  # pixels between rays where they lie widest apart
 ALONG = 2.0  # pixels between steps
 ENTRY = 0.01  # diagonals over which the openness at a ray's start is averaged
 MARGIN = 3  # steps marched beyond the frame, so that its edge can be interpolated
@@ -212,7 +213,10 @@ def _march(
     variation: Floats, fade: Floats, halo: Floats, step: np.float32, lost: np.float32, entry: int, out: Floats,
 ) -> None:  # fmt: skip
     count, steps = variation.size, fade.size
-    for bundle in prange((count + BUNDLE - 1) // BUNDLE):
+    bundles = (count + BUNDLE - 1) // BUNDLE
+    for turn in prange(bundles):
+        # Neighbouring bundles are of like length; taken alternately from two halves, threads share the work.
+        bundle = turn // 2 + (turn % 2) * ((bundles + 1) // 2)
         for i in range(bundle * BUNDLE, min((bundle + 1) * BUNDLE, count)):
             ox, oy, dx, dy = origins[i, 0], origins[i, 1], directions[i, 0], directions[i, 1]
             in_x, out_x = _within(ox, dx, f32(width))
@@ -341,6 +345,41 @@ def _places(
         lengths[n] = np.sqrt(x * x + y * y)
 
 
+@njit(fastmath=True)
+def _cells(
+    places: Floats, lengths: Floats, first: np.float32, rays_per: np.float32, begin: np.float32, steps_per: np.float32,
+    count: int, steps: int, whole: bool, cell: Places, after: Places,
+) -> None:  # fmt: skip
+    """Places and lengths become fractions; `cell` is the sample before, `after` the same step of the next ray."""
+    last_step = f32(steps) - f32(1.001)
+    last_ray = f32(count) if whole else f32(count) - f32(1.001)
+    n, length = np.int32(count), np.int32(steps)
+    for x in range(places.size):
+        place = min(max((places[x] - first) * rays_per, f32(0.0)), last_ray)
+        at = min(max((lengths[x] - begin) * steps_per, f32(0.0)), last_step)
+        i, k = np.int32(place), np.int32(at)
+        places[x], lengths[x] = place - f32(i), at - f32(k)
+        i = i if i < n else np.int32(0)
+        following = i + np.int32(1) if i + np.int32(1) < n else np.int32(0)
+        cell[x] = i * length + k
+        after[x] = following * length + k
+
+
+@njit(fastmath=True)
+def _blend_cells(field: Floats, cell: Places, after: Places, fi: Floats, fk: Floats, out: Floats) -> None:
+    """The bilinear mean of four samples of four channels, for a row of pixels."""
+    for x in range(cell.size):
+        p, q, o = u64(4) * u64(cell[x]), u64(4) * u64(after[x]), u64(4) * u64(x)
+        d = fi[x] * fk[x]
+        b, c = fk[x] - d, fi[x] - d
+        a = f32(1.0) - fi[x] - b
+        red = a * field[p] + b * field[p + u64(4)] + c * field[q] + d * field[q + u64(4)]
+        green = a * field[p + u64(1)] + b * field[p + u64(5)] + c * field[q + u64(1)] + d * field[q + u64(5)]
+        blue = a * field[p + u64(2)] + b * field[p + u64(6)] + c * field[q + u64(2)] + d * field[q + u64(6)]
+        own = a * field[p + u64(3)] + b * field[p + u64(7)] + c * field[q + u64(3)] + d * field[q + u64(7)]
+        out[o], out[o + u64(1)], out[o + u64(2)], out[o + u64(3)] = red, green, blue, own
+
+
 @njit(parallel=True, cache=True, fastmath=True)
 def _sample(
     field: Floats, count: int, steps: int, parallel: bool, whole: bool, x: float, y: float, middle: float,
@@ -352,16 +391,13 @@ def _sample(
     origin_along = x * cos + y * sin + (start if parallel else 0.0)
     origin_across = -x * sin + y * cos
     begin = f32(0.0 if parallel else start)
-    first_ray, rays_per, steps_per = f32(first), f32(per_pitch), f32(per_step)
-    last_step = f32(steps) - f32(1.001)
-    last_ray = f32(count) - f32(1.001)
     tiles_across = (columns + TILE - 1) // TILE
     for tile in prange(tiles_across * ((rows + TILE - 1) // TILE)):
         top = (tile // tiles_across) * TILE
         left = (tile % tiles_across) * TILE
         wide = min(TILE, columns - left)
-        places = np.empty(wide, np.float32)
-        lengths = np.empty(wide, np.float32)
+        places, lengths = np.empty(wide, np.float32), np.empty(wide, np.float32)
+        cell, after = np.empty(wide, np.uint32), np.empty(wide, np.uint32)
         for row in range(top, min(top + TILE, rows)):
             v = (row + y0 + 0.5) * ratio_y
             h = (left + x0 + 0.5) * ratio_x
@@ -369,28 +405,6 @@ def _sample(
                 places, lengths, f32(h * cos + v * sin - origin_along), f32(v * cos - h * sin - origin_across),
                 f32(ratio_x * cos), f32(-ratio_x * sin), parallel,
             )  # fmt: skip
-            o = (u64(row) * u64(columns) + u64(left)) * u64(4)
-            for n in range(wide):
-                place = max((places[n] - first_ray) * rays_per, f32(0.0))
-                if not whole:
-                    place = min(place, last_ray)
-                at = min(max((lengths[n] - begin) * steps_per, f32(0.0)), last_step)
-                i, k = np.int32(place), np.int32(at)
-                fi, fk = place - f32(i), at - f32(k)
-                i = i if i < count else np.int32(0)
-                after = i + np.int32(1) if i + np.int32(1) < count else np.int32(0)
-                p = (u64(i) * u64(steps) + u64(k)) * u64(4)
-                q = (u64(after) * u64(steps) + u64(k)) * u64(4)
-                d = fi * fk
-                b = fk - d
-                c = fi - d
-                a = f32(1.0) - fi - b
-                red = a * field[p] + b * field[p + u64(4)] + c * field[q] + d * field[q + u64(4)]
-                green = a * field[p + u64(1)] + b * field[p + u64(5)] + c * field[q + u64(1)] + d * field[q + u64(5)]
-                blue = a * field[p + u64(2)] + b * field[p + u64(6)] + c * field[q + u64(2)] + d * field[q + u64(6)]
-                own = a * field[p + u64(3)] + b * field[p + u64(7)] + c * field[q + u64(3)] + d * field[q + u64(7)]
-                out[o] = red
-                out[o + u64(1)] = green
-                out[o + u64(2)] = blue
-                out[o + u64(3)] = own
-                o += u64(4)
+            _cells(places, lengths, f32(first), f32(per_pitch), begin, f32(per_step), count, steps, whole, cell, after)
+            o = 4 * (row * columns + left)
+            _blend_cells(field, cell, after, places, lengths, out[o : o + 4 * wide])

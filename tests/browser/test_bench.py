@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 import tifffile
 from PIL import Image
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.pictures import scene
 
@@ -61,6 +61,8 @@ class Service:
 class BrowserTest(unittest.TestCase):
     service: Service
     page: Page
+    browser: Browser
+    folder: Path
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -230,8 +232,9 @@ class Desk(BrowserTest):
         self.rested()
         self.assertEqual([light["id"] for light in self.rig(plate)["lights"]], ["shafts-2", "shafts-1"])
         self.page.get_by_role("group", name="Shafts", exact=True).drag_to(
-            self.page.get_by_role("group", name="Shafts copy"), source_position={"x": 60, "y": 12}, target_position={"x": 60, "y": 12}
-        )
+            self.page.get_by_role("group", name="Shafts copy"),
+            source_position={"x": 60, "y": 12}, target_position={"x": 60, "y": 12},
+        )  # fmt: skip
         self.page.wait_for_timeout(200)
         self.rested()
         self.assertEqual([light["id"] for light in self.rig(plate)["lights"]], ["shafts-1", "shafts-2"])
@@ -371,5 +374,3 @@ class Trust(BrowserTest):
         self.rested()
         spread = self.rig(plate)["lights"][0]["spread"]
         self.assertEqual((spread["reach"], spread["blocking"]), (0.9, 0.11))
-
-

@@ -65,7 +65,8 @@ class Reading(unittest.TestCase):
         planar = tiff(np.moveaxis(self.samples, -1, 0), photometric="rgb", planarconfig="separate")
         self.assertEqual(read_plate(planar, "p.tif").pixels.shape, (31, 47, 3))
         for mode in ("P", "1", "LA", "I;16"):
-            picture = Image.fromarray(self.samples).convert("L").convert(mode) if mode != "I;16" else Image.new(mode, (47, 31), 9000)
+            grey = Image.fromarray(self.samples).convert("L")
+            picture = Image.new(mode, (47, 31), 9000) if mode == "I;16" else grey.convert(mode)
             out = io.BytesIO()
             picture.save(out, "PNG")
             self.assertEqual(read_plate(out.getvalue(), "p.png").pixels.shape, (31, 47, 3), mode)
@@ -92,7 +93,8 @@ class Reading(unittest.TestCase):
         first = export(plate, rig_of(), ExportOptions("tiff", "16"))
         again = export(read_plate(first, "b.tif"), rig_of(), ExportOptions("tiff", "8"))
         for data in (first, again):
-            self.assertAlmostEqual(float(Image.open(io.BytesIO(again)).getexif().get_ifd(0x8769)[0x829A]), 0.004, places=5, msg=len(data))
+            kept = Image.open(io.BytesIO(data)).getexif().get_ifd(0x8769)[0x829A]
+            self.assertAlmostEqual(float(kept), 0.004, places=5)
 
     def test_profiles_are_kept_or_converted_at_every_depth(self) -> None:
         plate = read_plate(encoded(self.samples, "PNG", icc_profile=DISPLAY_P3.icc), "a.png")
@@ -102,7 +104,8 @@ class Reading(unittest.TestCase):
             self.assertEqual(read_plate(kept, f"a{codecs()[form].FORMAT.suffixes[0]}").space.name, "Display P3")
             if form == "jpeg":
                 continue
-            turned = read_plate(export(plate, rig_of(), ExportOptions(form, depth, profile="srgb")), f"a{codecs()[form].FORMAT.suffixes[0]}")
+            data = export(plate, rig_of(), ExportOptions(form, depth, profile="srgb"))
+            turned = read_plate(data, f"a{codecs()[form].FORMAT.suffixes[0]}")
             matrix = plate.space.matrix_to(turned.space)
             assert matrix is not None
             wanted = np.clip(plate.pixels @ matrix.T, 0, np.inf if depth == "float" else 1)

@@ -8,6 +8,7 @@ import sys
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -33,7 +34,7 @@ class Promises(unittest.TestCase):
     def test_1_nothing_on_gives_back_identical_pixels_at_8_and_16_bits(self) -> None:
         rng = np.random.default_rng(4)
         for depth, kind in (("8", np.uint8), ("16", np.uint16)):
-            samples = rng.integers(0, np.iinfo(kind).max + 1, (257, 260, 3)).astype(kind)
+            samples: Any = rng.integers(0, np.iinfo(kind).max + 1, (257, 260, 3)).astype(kind)
             with tempfile.TemporaryDirectory() as folder:
                 path = Path(folder) / "a.png"
                 cv2.imwrite(str(path), samples[:, :, ::-1])
@@ -91,7 +92,7 @@ class Promises(unittest.TestCase):
             self.assertEqual(len(sums), 1, kind)
 
     def test_4_never_nan_never_negative(self) -> None:
-        plates = {
+        plates: dict[str, Any] = {
             "scene": scene(), "black": np.zeros((40, 60, 3)), "white": np.ones((40, 60, 3)), "one pixel": np.ones((1, 1, 3)),
             "thin": scene(4000, 1), "tall": scene(1, 400), "hdr": scene() * 30,
         }  # fmt: skip

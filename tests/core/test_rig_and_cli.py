@@ -108,7 +108,7 @@ class CommandLine(unittest.TestCase):
         (self.folder / "torn.json").write_text('{"lights": ')
         for name, (data, _) in bad_files().items():
             (self.folder / name).write_bytes(data)
-        calls = [("render", f"@{name}", "--rig", "@rig.json", "-o", "@out.png") for name in bad_files()]
+        calls: list[tuple[str, ...]] = [("render", f"@{name}", "--rig", "@rig.json", "-o", "@out.png") for name in bad_files()]
         calls += [
             ("render", "@plate.png", "--rig", "@bad.json", "-o", "@out.png"),
             ("render", "@plate.png", "--rig", "@torn.json", "-o", "@out.png"),

@@ -84,7 +84,7 @@ class Shafts(unittest.TestCase):
         spread = {**PLAIN, "position": (0.5, 0.5), "aureole_strength": 1.0, "aureole_size": 0.1, "disc_temperature": 6500}
         lit = rig_of(light("shafts", spread=spread))
         unlit = rig_of(light("shafts", spread={**spread, "aureole_strength": 0}))
-        pixels = plate_of(np.ones((400, 600, 3)))
+        pixels = plate_of(np.ones((400, 600, 3), np.float32))
         glow = render(pixels, lit, show="stage:under-test:spread") - render(pixels, unlit, show="stage:under-test:spread")
         luminance = glow @ pixels.space.luminance
         away = np.arange(320, 590) + 0.5 - 300

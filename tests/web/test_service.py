@@ -110,11 +110,13 @@ class Bench(ServiceTest):
 
     def test_exports_that_cannot_be_and_cancelling(self) -> None:
         plate = self.add()
-        for wrong in ({"format": "jpeg", "depth": "16"}, {"format": "gif", "depth": "8"}, {"format": "png", "depth": "8", "width": 9999, "height": 1}):
+        too_wide = {"format": "png", "depth": "8", "width": 9999, "height": 1}
+        for wrong in ({"format": "jpeg", "depth": "16"}, {"format": "gif", "depth": "8"}, too_wide):
             answer = self.client.post(f"/api/plates/{plate}/exports", json={"rig": {}, **wrong})
             self.assertEqual(answer.status_code, 422, wrong)
         first = self.client.post(f"/api/plates/{plate}/exports", json={"rig": {}, "format": "png", "depth": "8"}).json()
-        self.assertIn(self.client.delete(f"/api/exports/{first['id']}").json()["state"], ("waiting", "working", "cancelled", "done"))
+        state = self.client.delete(f"/api/exports/{first['id']}").json()["state"]
+        self.assertIn(state, ("waiting", "working", "cancelled", "done"))
         self.assertEqual(self.client.get("/api/exports/none").status_code, 422)
 
 
@@ -152,7 +154,7 @@ class Preview(ServiceTest):
         with self.preview(plate) as socket:
             for seq in range(30):
                 self.ask(socket, seq=seq)
-            seen = []
+            seen: list[int] = []
             while not seen or seen[-1] != 29:
                 seen.append(self.frame(socket)[0]["seq"])
         self.assertEqual(seen, sorted(seen))

@@ -12,6 +12,7 @@ from pydantic import Field
 
 from aurelon.core.blend import ModeName
 from aurelon.core.frame import Frame, fit_within
+from aurelon.core.mix import Tint
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Settings, setting
 from aurelon.core.space import RgbSpace
@@ -60,26 +61,8 @@ class Merge(Settings):
 
 
 @dataclass(frozen=True)
-class Travelled:
-    """Light after Spread, (h, w, 4): linear RGB that takes its colour in the next stage, and in the
-    fourth channel light whose colour `own` (3,) the kind has settled; None where there is none."""
-
-    light: Floats
-    own: Floats | None = None
-
-
-class LightField(Protocol):
-    """Light that has travelled over the whole plate and can be looked at at any size."""
-
-    @property
-    def nbytes(self) -> int: ...
-
-    def sample(self, frame: Frame) -> Travelled: ...
-
-
-@dataclass(frozen=True)
 class Scene:
-    """What Spread may look at: the Source at any frame, the plate's full size, its space.
+    """What a light may look at: the Source at any frame, the plate's full size, its space.
 
     `working_edge` bounds the long edge of the grid that light travels on; a draft has a smaller one.
     """
@@ -92,6 +75,20 @@ class Scene:
     @property
     def working_frame(self) -> Frame:
         return Frame.whole(fit_within(self.size, self.working_edge))
+
+
+class LightField(Protocol):
+    """Light that has travelled over the whole plate and can be looked at at any size.
+
+    Fields are kept from one rendering to the next, so they hold no scene; `sample` is given one.
+    """
+
+    @property
+    def nbytes(self) -> int: ...
+
+    def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
+        """(h, w, 3) linear light at the frame, its colours through `tint`; never negative."""
+        ...
 
 
 @dataclass(frozen=True)

@@ -28,7 +28,8 @@ from pydantic import Field
 
 from aurelon.core.colour import temperature_rgb
 from aurelon.core.frame import Frame, fit_within
-from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Scene, Travelled
+from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Scene
+from aurelon.core.mix import Tint, mixed
 from aurelon.core.noise import ray_variation
 from aurelon.core.plate import Plate
 from aurelon.core.resample import enlarge_to, highlights
@@ -119,24 +120,22 @@ class ShaftsField:
     """Light on the working grid, (h, w, 4): rays, and the aureole; the disc is drawn at each frame's size."""
 
     grid: Floats
-    scene: Scene
     settings: Spread
 
     @property
     def nbytes(self) -> int:
         return self.grid.nbytes
 
-    def sample(self, frame: Frame) -> Travelled:
-        light = enlarge_to(self.grid, frame)
+    def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
         s = self.settings
-        if s.mode == "parallel":
-            return Travelled(light)
-        if s.disc_strength > 0:
-            light = self._with_disc(light, frame)
-        return Travelled(light, temperature_rgb(s.disc_temperature, 0.0, self.scene.space))
+        own = tint.own @ temperature_rgb(s.disc_temperature, 0.0, scene.space)
+        light = enlarge_to(mixed(self.grid, np.column_stack([tint.light, own])), frame)
+        if s.mode == "point" and s.disc_strength > 0:
+            self._add_disc(light, scene, frame, np.maximum(own, 0))
+        return light
 
-    def _with_disc(self, light: Floats, frame: Frame) -> Floats:
-        """The disc, added to the fourth channel where the picture is open, in the box that holds it."""
+    def _add_disc(self, light: Floats, scene: Scene, frame: Frame, colour: Floats) -> None:
+        """Adds the disc where the picture is open, in the box that holds it."""
         s = self.settings
         diagonal = float(np.hypot(*frame.size))
         centre = np.array(s.position) * frame.size
@@ -144,7 +143,7 @@ class ShaftsField:
         x0, y0 = np.maximum(np.floor(centre - reach).astype(int), (frame.x0, frame.y0))
         x1, y1 = np.minimum(np.ceil(centre + reach).astype(int) + 1, (frame.x1, frame.y1))
         if x0 >= x1 or y0 >= y1:
-            return light
+            return
         y, x = np.mgrid[y0:y1, x0:x1] + 0.5
         distance = np.hypot(x - centre[0], y - centre[1]) / diagonal
         # The rim is a pixel of this frame wide, and never sharper than a tenth of the disc.
@@ -153,11 +152,9 @@ class ShaftsField:
         # Limb darkening of the sun, u = 0.6 (Cox, "Allen's Astrophysical Quantities", 14.7).
         limb = 0.4 + 0.6 * np.sqrt(np.clip(1 - (distance / s.disc_size) ** 2, 0, 1))
         box = Frame(frame.width, frame.height, int(x0), int(y0), int(x1), int(y1))
-        openness = self.scene.source_at(box)[:, :, 3]
+        openness = scene.source_at(box)[:, :, 3]
         disc = s.disc_strength * t * t * (3 - 2 * t) * limb * openness
-        light = light.copy()
-        light[y0 - frame.y0 : y1 - frame.y0, x0 - frame.x0 : x1 - frame.x0, 3] += disc.astype(np.float32)
-        return light
+        light[y0 - frame.y0 : y1 - frame.y0, x0 - frame.x0 : x1 - frame.x0] += disc[:, :, None].astype(np.float32) * colour
 
 
 def spread(scene: Scene, settings: Spread) -> LightField:
@@ -183,7 +180,7 @@ def spread(scene: Scene, settings: Spread) -> LightField:
     )
     if settings.softness > SHARPEST:
         soften(rays, geometry, np.deg2rad(settings.softness))
-    return ShaftsField(sample(rays, geometry, grid), scene, settings)
+    return ShaftsField(sample(rays, geometry, grid), settings)
 
 
 def place(plate: Plate) -> dict[str, dict[str, Any]]:

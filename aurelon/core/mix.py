@@ -1,0 +1,53 @@
+"""Matrices on the channels of light: what the Colour stage does to every pixel alike."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float32]
+u64 = np.uint64
+
+
+@dataclass(frozen=True)
+class Tint:
+    """The linear part of the Colour stage, two (3, 3) matrices on linear RGB.
+
+    `light` is for light that has the picture's colour, `own` for light whose colour its kind has
+    settled (a disc with a temperature), which only turns in hue and saturation.
+    """
+
+    light: Floats
+    own: Floats
+
+
+NEUTRAL = Tint(np.eye(3, dtype=np.float32), np.eye(3, dtype=np.float32))
+
+
+def mixed(light: Floats, matrix: Floats) -> Floats:
+    """`light` (h, w, n) with n of 3 or 4, through `matrix` (3, n), never below zero: (h, w, 3)."""
+    out = np.empty((*light.shape[:2], 3), np.float32)
+    wide = np.zeros((3, 4), np.float32)
+    wide[:, : matrix.shape[1]] = matrix
+    _mix(light.reshape(-1), light.shape[2], wide, out.reshape(-1))
+    return out
+
+
+BLOCK = 4096  # pixels
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _mix(light: Floats, channels: int, m: Floats, out: Floats) -> None:
+    zero = np.float32(0.0)
+    count = out.size // 3
+    for block in prange((count + BLOCK - 1) // BLOCK):
+        for i in range(block * BLOCK, min((block + 1) * BLOCK, count)):
+            p, o = u64(channels) * u64(i), u64(3) * u64(i)
+            r, g, b = light[p], light[p + u64(1)], light[p + u64(2)]
+            own = light[p + u64(3)] if channels == 4 else zero
+            out[o] = max(m[0, 0] * r + m[0, 1] * g + m[0, 2] * b + m[0, 3] * own, zero)
+            out[o + u64(1)] = max(m[1, 0] * r + m[1, 1] * g + m[1, 2] * b + m[1, 3] * own, zero)
+            out[o + u64(2)] = max(m[2, 0] * r + m[2, 1] * g + m[2, 2] * b + m[2, 3] * own, zero)

@@ -1,0 +1,238 @@
+"""The performance table: `make bench`. Every figure is a ratio of two things clocked in turn in one run."""
+
+from __future__ import annotations
+
+import json
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numba import njit, prange
+
+from aurelon.core import Plate, Rig, parse_rig, read_plate
+from aurelon.core.blend import MODES, merge
+from aurelon.core.cache import Cache
+from aurelon.core.export import ExportOptions, export
+from aurelon.core.frame import Frame
+from aurelon.core.lights import kinds
+from aurelon.core.pipeline import BAND_PIXELS, Evaluation
+from aurelon.web.models import PreviewRequest, View
+from aurelon.web.plates_open import OpenPlate
+from aurelon.web.preview import frames
+from tests.pictures import Floats, light, plate_of, rig_of, scene
+
+SMALL = (1549, 1033)  # 1.6 MP
+LARGE = (6000, 4000)  # 24 MP
+KIND_BOUNDS = {"shafts": 12}  # any other kind: 25
+ROOT = Path(__file__).resolve().parents[1]
+
+
+@dataclass(frozen=True)
+class Row:
+    """One line of the table. `bound` is what the design allows; `least` says that more is better."""
+
+    work: str
+    ratio: float
+    bound: float | None
+    least: bool = False
+
+    @property
+    def kept(self) -> bool:
+        return self.bound is None or (self.ratio >= self.bound if self.least else self.ratio <= self.bound)
+
+    def __str__(self) -> str:
+        sign = "" if self.bound is None else f"{'at least' if self.least else 'at most'} {self.bound:g}"
+        return f"{self.work:<66} {self.ratio:>8.2f}   {sign:<14} {'' if self.kept else 'MISSED'}"
+
+
+def clocked(work: Callable[[], Any]) -> float:
+    begun = time.perf_counter()
+    work()
+    return time.perf_counter() - begun
+
+
+def ratio(work: Callable[[], Any], to: Callable[[], Any], rounds: int = 7) -> float:
+    """The median of `work` against `to`, clocked in turn, so that a slow spell of the machine touches both.
+
+    One round goes before that is not counted.
+    """
+    work()
+    to()
+    return statistics.median(clocked(work) / clocked(to) for _ in range(rounds))
+
+
+def copying(like: Floats) -> Callable[[], None]:
+    """Copies `like` once."""
+    target = np.empty_like(like)
+
+    def copy() -> None:
+        np.copyto(target, like)
+
+    return copy
+
+
+class Table:
+    """Collects rows and prints each as it comes."""
+
+    def __init__(self) -> None:
+        self.rows: list[Row] = []
+
+    def against_copy(self, name: str, work: Callable[[], Any], like: Floats, bound: float | None, rounds: int = 9) -> None:
+        """Adds a row for `work`, against a copy of `like`."""
+        self.add(Row(name, ratio(work, copying(like), rounds), bound))
+
+    def add(self, row: Row) -> None:
+        self.rows.append(row)
+        print(row, flush=True)
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def radial_march(picture: Floats, openness: Floats, x: float, y: float, out: Floats) -> None:
+    """The sampled relative of shafts: 64 samples toward (x, y) a pixel, each weaker than the last."""
+    height, width, _ = picture.shape
+    for row in prange(height):
+        for column in range(width):
+            step_x, step_y = (x - column) / 64, (y - row) / 64
+            red = green = blue = np.float32(0)
+            weight = np.float32(1 / 64)
+            for k in range(64):
+                px = min(max(int(column + k * step_x), 0), width - 1)
+                py = min(max(int(row + k * step_y), 0), height - 1)
+                w = openness[py, px] * weight
+                red += w * picture[py, px, 0]
+                green += w * picture[py, px, 1]
+                blue += w * picture[py, px, 2]
+                weight *= np.float32(0.97)
+            out[row, column, 0], out[row, column, 1], out[row, column, 2] = red, green, blue
+
+
+def light_up(plate: Plate, rig: Rig) -> Callable[[], Any]:
+    """The work of a light up to and with its colour: source, spread and colour, nothing kept."""
+    frame = Frame.whole(plate.size)
+
+    def work() -> None:
+        evaluation = Evaluation(plate, rig, Cache(1 << 32))
+        evaluation.colour(rig.stack[0], frame)
+
+    return work
+
+
+def bench_kinds(table: Table, plate: Plate) -> None:
+    """Every kind at its defaults on 1.6 MP."""
+    for name in kinds():
+        work = light_up(plate, rig_of(light(name)))
+        table.against_copy(f"{name} at its defaults, 1.6 MP", work, plate.pixels, KIND_BOUNDS.get(name, 25))
+
+
+def bench_shafts(table: Table, plate: Plate) -> None:
+    openness = np.ascontiguousarray(plate.pixels[:, :, 1])
+    out = np.empty_like(plate.pixels)
+    for where, position in (("in the frame", (0.5, 0.3)), ("off the frame", (0.4, -0.8))):
+        rig = rig_of(light("shafts", spread={"position": position}))
+        ours = light_up(plate, rig)
+        table.against_copy(f"shafts, source {where}, 1.6 MP", ours, plate.pixels, 12)
+        x, y = position[0] * plate.size[0], position[1] * plate.size[1]
+        march = partial(radial_march, plate.pixels, openness, x, y, out)
+        table.add(Row(f"  a 64-sample radial march, source {where}, to ours", ratio(march, ours), 8, least=True))
+    wide, narrow = (light_up(plate, rig_of(light("shafts", spread={"reach": reach}))) for reach in (2.0, 0.02))
+    table.add(Row("  reach 200 % to reach 2 %", ratio(wide, narrow), 1.2))
+
+
+def bench_modes(table: Table) -> None:
+    """A whole 24 MP picture merged, in bands as a rendering takes it."""
+    rng = np.random.default_rng(1)
+    below, lit = (rng.random((LARGE[1], LARGE[0], 3), np.float32) for _ in range(2))
+    weights = np.array([0.2126, 0.7152, 0.0722], np.float32)
+    high = BAND_PIXELS // LARGE[0]
+
+    def merged(mode: str) -> None:
+        for y in range(0, LARGE[1], high):
+            b, l = below[y : y + high], lit[y : y + high]
+            merge(b, l, None, weights, mode=mode, intensity=1, opacity=0.9, keep_darks=0)
+
+    for mode in MODES:
+        table.against_copy(f"blend mode {mode}, 24 MP", partial(merged, mode), below, 4, rounds=5)
+
+
+def bench_drag(table: Table, like: Floats) -> None:
+    """The whole way of a drag on the server: request as text in, encoded frames out, one setting stepped."""
+    data = (ROOT / "demo/plates/headland.jpg").read_bytes()
+    plate = read_plate(data, "headland.jpg")
+    rig = parse_rig((ROOT / "demo/rigs/headland.json").read_bytes()).model_dump()
+    opened = OpenPlate(plate, Cache(640 << 20))
+    scale = min(944 * 0.8 / plate.size[0], 664 * 0.8 / plate.size[1])
+    view = View(width=round(plate.size[0] * scale), height=round(plate.size[1] * scale), x0=0, y0=0,
+                x1=round(plate.size[0] * scale), y1=round(plate.size[1] * scale))  # fmt: skip
+    steps = iter(range(10_000))
+    for name, stage, setting, per in (("position", "spread", "position", 0.0005), ("intensity", "merge", "intensity", 0.001),
+                                      ("threshold", "source", "threshold", 0.0001)):  # fmt: skip
+
+        def work(stage: str = stage, setting: str = setting, per: float = per) -> None:
+            chosen = rig["lights"][0]
+            k = next(steps)
+            chosen[stage][setting] = [0.606 + k * per, 0.39] if setting == "position" else 0.5 + k * per
+            request = PreviewRequest.model_validate_json(json.dumps(
+                {"seq": k, "rig": rig, "view": view.model_dump(), "draft": True, "light": chosen["id"], "stage_width": 150}
+            ))  # fmt: skip
+            next(frames(opened, request, lambda: False))
+
+        table.against_copy(f"drag of {name}, request to encoded frame, 1280 x 800", work, like, 20, rounds=25)
+
+
+EXPORT_ALONE = """
+import sys
+from pathlib import Path
+from aurelon.core import parse_rig, read_plate
+from aurelon.core.export import ExportOptions, export
+rig = parse_rig(Path(sys.argv[2]).read_bytes())
+export(read_plate(Path(sys.argv[1]).read_bytes(), "large.jpg"), rig, ExportOptions("jpeg", "8"))
+print(next(line.split()[1] for line in Path("/proc/self/status").read_text().splitlines() if line.startswith("VmHWM")))
+"""
+
+
+def bench_export(table: Table) -> None:
+    """24 MP JPEG in, light, JPEG out; and the most memory that a process of its own took for it."""
+    pixels = scene(*LARGE)
+    blank = plate_of(pixels)
+    data = export(blank, Rig(), ExportOptions("jpeg", "8"))
+    for lights, gigabytes in ((1, 2.0), (5, 3.0)):
+        names = [list(kinds())[i % len(kinds())] if lights > 1 else "shafts" for i in range(lights)]
+        rig = rig_of(*({**light(name), "id": f"light-{i}"} for i, name in enumerate(names)))
+
+        def work(rig: Rig = rig) -> None:
+            export(read_plate(data, "large.jpg"), rig, ExportOptions("jpeg", "8"))
+
+        of = "one light" if lights == 1 else f"{lights} lights"
+        table.against_copy(f"export of a 24 MP JPEG with {of}, decode to encode", work, pixels, 100, rounds=2)
+        with tempfile.TemporaryDirectory() as folder:
+            (Path(folder) / "large.jpg").write_bytes(data)
+            (Path(folder) / "rig.json").write_text(rig.model_dump_json())
+            command = [sys.executable, "-c", EXPORT_ALONE, f"{folder}/large.jpg", f"{folder}/rig.json"]
+            peak = int(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
+        table.add(Row(f"  peak memory with {of}, GB", peak / 1e6, gigabytes))
+
+
+def main() -> int:
+    table = Table()
+    print(f"{'work':<66} {'ratio':>8}   bound")
+    plate = plate_of(scene(*SMALL))
+    bench_shafts(table, plate)
+    bench_kinds(table, plate)
+    bench_modes(table)
+    bench_drag(table, plate.pixels)
+    bench_export(table)
+    missed = sum(not row.kept for row in table.rows)
+    print(f"{len(table.rows)} rows, {missed} missed")
+    return 1 if missed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
