@@ -46,7 +46,8 @@ def merge(
     out = np.empty(below.shape, np.float32)
     cover = mask if mask is not None else np.ones((1, 1), np.float32)
     _merge(
-        np.ascontiguousarray(below).reshape(-1), light.reshape(-1), cover.reshape(-1), mask is not None, luminance, MODES.index(mode), mode in BLACK_IS_NEUTRAL,
+        np.ascontiguousarray(below).reshape(-1), light.reshape(-1), cover.reshape(-1), mask is not None, luminance,
+        MODES.index(mode), mode in BLACK_IS_NEUTRAL,
         f32(intensity), f32(opacity), f32(keep_darks), out.reshape(-1),
     )  # fmt: skip
     return out

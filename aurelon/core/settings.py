@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Unit = Literal["diagonal", "degrees", "kelvin", "gain", "stops", "count", "share", "plate", ""]
+Unit = Literal["diagonal", "degrees", "kelvin", "gain", "stops", "count", "seed", "share", "plate", ""]
 Handle = Literal["position", "direction", "radius"]
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import signal
 import socket
 import subprocess
@@ -119,6 +120,10 @@ class BrowserTest(unittest.TestCase):
         field.press("Enter")
         self.rested()
 
+    def choose(self, label: str, option: str) -> None:
+        self.page.get_by_role("button", name=re.compile(f"{label}$")).click()
+        self.page.get_by_role("option", name=option, exact=True).click()
+
     def add_shafts(self) -> None:
         self.page.get_by_role("button", name="Add a light").click()
         self.page.get_by_role("menuitem", name="Shafts").click()
@@ -164,8 +169,7 @@ class WholeWay(BrowserTest):
         # Reach, blocking and mode.
         self.type_value("Reach, value", "80")
         self.type_value("Blocking, value", "25")
-        self.page.get_by_role("group", name="Merge").get_by_label("Blend mode").last.click()
-        self.page.get_by_role("option", name="Screen").click()
+        self.choose("Blend mode", "Screen")
         self.rested()
         stored = self.rig(plate)["lights"][1]
         self.assertEqual((stored["spread"]["reach"], stored["spread"]["blocking"], stored["merge"]["mode"]), (0.8, 0.25, "screen"))
@@ -205,10 +209,8 @@ class WholeWay(BrowserTest):
         # The export, against the command line on the same rig.
         self.page.get_by_role("button", name="Export…").click()
         dialog = self.page.get_by_role("dialog")
-        dialog.get_by_label("Format").last.click()
-        self.page.get_by_role("option", name="TIFF").click()
-        dialog.get_by_label("Depth").last.click()
-        self.page.get_by_role("option", name="16 bits").click()
+        self.choose("Format", "TIFF")
+        self.choose("Depth", "16 bits")
         with self.page.expect_download(timeout=120000) as download:
             dialog.get_by_role("button", name="Export").click()
         exported = tifffile.imread(download.value.path())
@@ -232,7 +234,7 @@ class Desk(BrowserTest):
         self.rested()
         self.assertEqual([light["id"] for light in self.rig(plate)["lights"]], ["shafts-2", "shafts-1"])
         self.page.get_by_role("group", name="Shafts", exact=True).drag_to(
-            self.page.get_by_role("group", name="Shafts copy"),
+            self.page.get_by_role("group", name="Shafts copy", exact=True),
             source_position={"x": 60, "y": 12}, target_position={"x": 60, "y": 12},
         )  # fmt: skip
         self.page.wait_for_timeout(200)
@@ -249,7 +251,7 @@ class Desk(BrowserTest):
         self.page.keyboard.press("ArrowRight")
         self.rested()
         self.assertAlmostEqual(self.rig(plate)["lights"][1]["merge"]["intensity"], 1.01)
-        self.page.get_by_role("group", name="Shafts copy").click(button="right", position={"x": 60, "y": 12})
+        self.page.get_by_role("group", name="Shafts copy", exact=True).click(button="right", position={"x": 60, "y": 12})
         self.page.get_by_role("menuitem", name="Remove").click()
         self.rested()
         self.assertEqual(len(self.rig(plate)["lights"]), 1)
@@ -294,8 +296,7 @@ class Desk(BrowserTest):
     def test_parallel_rays_have_a_direction_handle(self) -> None:
         plate = self.bring_in("parallel")
         self.add_shafts()
-        self.page.get_by_role("group", name="Spread").get_by_label("Rays from").last.click()
-        self.page.get_by_role("option", name="Parallel").click()
+        self.choose("Rays from", "Parallel")
         self.rested()
         self.page.get_by_role("slider", name="Angle on the picture").focus()
         self.page.keyboard.press("ArrowRight")
@@ -305,24 +306,13 @@ class Desk(BrowserTest):
 
 class Home(BrowserTest):
     def test_drop_rename_delete_and_undo(self) -> None:
-        import base64
-        import io
-
-        out = io.BytesIO()
-        Image.new("RGB", (60, 40), (90, 120, 160)).save(out, "PNG")
+        path = self.folder / "dropped.png"
+        Image.new("RGB", (60, 40), (90, 120, 160)).save(path)
         self.page.get_by_role("button", name="Open Boatshed", exact=True).wait_for()
-        transfer = self.page.evaluate_handle(
-            """(text) => {
-              const bytes = Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
-              const transfer = new DataTransfer();
-              transfer.items.add(new File([bytes], "dropped.png", { type: "image/png" }));
-              return transfer;
-            }""",
-            base64.b64encode(out.getvalue()).decode(),
-        )
-        zone = self.page.locator("[data-rac]").first
-        for kind in ("dragenter", "dragover", "drop"):
-            zone.dispatch_event(kind, {"dataTransfer": transfer, "clientX": 400, "clientY": 500})
+        devtools = self.page.context.new_cdp_session(self.page)
+        for kind in ("dragEnter", "dragOver", "drop"):
+            data = {"items": [], "files": [str(path)], "dragOperationsMask": 1}
+            devtools.send("Input.dispatchDragEvent", {"type": kind, "x": 400, "y": 600, "data": data})
         self.page.wait_for_url("**/plates/*")
         self.rested()
         self.page.get_by_role("button", name="Back to the plates").click()

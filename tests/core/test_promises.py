@@ -16,8 +16,10 @@ from PIL import Image
 
 from aurelon.core import Rig, open_plate, read_plate, render
 from aurelon.core.blend import MODES
+from aurelon.core.cache import Cache
 from aurelon.core.export import ExportOptions, export
 from aurelon.core.lights import kinds
+from aurelon.core.pipeline import Evaluation
 from tests.pictures import every_kind, light, plate_of, psnr, rig_of, scene
 
 RENDER_TWICE = """
@@ -127,15 +129,20 @@ class Promises(unittest.TestCase):
         for kind in every_kind():
             if "reach" not in kinds()[kind].spread_settings.model_fields:
                 continue
-            from aurelon.core.cache import Cache
-            from aurelon.core.pipeline import Evaluation
-
             plate = plate_of(scene())
             sizes = {
                 Evaluation(plate, rig := rig_of(light(kind, spread={"reach": reach})), Cache(1 << 28)).field(rig.stack[0]).nbytes
                 for reach in (0.02, 0.5, 2.0)
             }
             self.assertEqual(len(sizes), 1)
+
+    def test_a_rendering_that_was_cancelled_does_not_spoil_what_it_left_in_the_cache(self) -> None:
+        plate, cache = plate_of(scene()), Cache(1 << 28)
+        for kind in every_kind():
+            rig, stopped = rig_of(light(kind)), False
+            render(plate, rig, cache=cache, cancelled=lambda: stopped)  # noqa: B023
+            stopped = True
+            np.testing.assert_array_equal(render(plate, rig, size=(240, 160), cache=cache), render(plate, rig, size=(240, 160)))
 
     def test_adding_a_light_at_its_place_shows_and_never_darkens(self) -> None:
         plate = plate_of(scene())

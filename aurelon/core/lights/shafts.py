@@ -84,7 +84,7 @@ class Spread(Settings):
     variety: float = setting(
         0.45, "How much the rays differ: 0 is even light, 1 strong bars", unit="share", low=0, high=1, step=0.01
     )
-    seed: int = setting(1, "Another number, another set of rays", unit="count", low=0, high=9999, step=1)
+    seed: int = setting(1, "Another number, another set of rays", unit="seed", low=0, high=9999, step=1)
     disc_strength: float = setting(
         1.0, "Brightness of the disc itself", unit="gain", low=0, high=8, step=0.01, bend=2.0, when={"mode": ["point"]}
     )

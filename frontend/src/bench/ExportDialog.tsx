@@ -143,7 +143,7 @@ export function ExportDialog({ plate, rig, formats, open, onClose }: Props) {
           }}
         />
         <Select label="Depth" value={choice.depth} options={(format?.depths ?? []).map((d) => ({ value: d, text: depthNames[d] ?? d }))} onChange={(depth) => setChoice({ ...choice, depth })} />
-        <TextField label={`Long edge in pixels (${long} at full size)`} inputMode="numeric" value={edge} onChange={setEdge} />
+        <TextField label="Long edge in pixels" placeholder={`${long} (full size)`} inputMode="numeric" value={edge} onChange={setEdge} />
         <Select
           label="Colour profile"
           value={choice.profile}

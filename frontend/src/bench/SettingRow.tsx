@@ -102,17 +102,23 @@ export function SettingRow({ plate, setting, value, onChange, onRest, onReset, o
       )}
       {(setting.kind === "number" || setting.kind === "whole") && typeof value === "number" && (
         <>
-          <Slider
-            label={setting.label}
-            value={value}
-            low={setting.low ?? 0}
-            high={setting.high ?? 1}
-            step={setting.step ?? 0.01}
-            bend={setting.bend}
-            origin={typeof setting.default === "number" ? setting.default : 0}
-            onChange={onChange}
-            onRest={onRest}
-          />
+          {setting.unit === "seed" ? (
+            <Button weight="bare" aria-label={`Another ${setting.label.toLowerCase()}`} onPress={() => once(value < (setting.high ?? value) ? value + 1 : (setting.low ?? 0))}>
+              Another
+            </Button>
+          ) : (
+            <Slider
+              label={setting.label}
+              value={value}
+              low={setting.low ?? 0}
+              high={setting.high ?? 1}
+              step={setting.step ?? 0.01}
+              bend={setting.bend}
+              origin={typeof setting.default === "number" ? setting.default : 0}
+              onChange={onChange}
+              onRest={onRest}
+            />
+          )}
           <NumberField label={`${setting.label}, value`} value={value} low={setting.low} high={setting.high} step={setting.step ?? 0.01} shown={text.shown} read={text.read} onCommit={once} />
           <span className="unit">{text.unit}</span>
         </>

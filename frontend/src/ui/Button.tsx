@@ -24,7 +24,7 @@ const look = css<{ $weight: Weight }>`
   cursor: default;
   &[data-hovered] { background: ${(p) => (p.$weight === "strong" ? "#9bdcc5" : tone.hover)}; }
   &[data-pressed] { transform: translateY(1px); }
-  &[data-selected] { background: ${tone.accent}; color: ${tone.onAccent}; border-color: transparent; }
+  &[data-selected] { color: ${tone.accent}; border-color: ${tone.accent}; }
   &[data-disabled] { opacity: 0.4; }
   &[data-focus-visible] { ${focusRing} }
 `;

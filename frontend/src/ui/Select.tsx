@@ -7,7 +7,7 @@ const Frame = styled(AriaSelect)`
   display: grid;
   gap: 4px;
   min-width: 0;
-  > label { color: ${tone.faint}; }
+  > :first-child:not(button) { color: ${tone.faint}; }
 `;
 
 const Field = styled(Button)`

@@ -25,17 +25,19 @@ interface Props {
   value: string;
   autoFocus?: boolean;
   inputMode?: "text" | "numeric";
+  placeholder?: string;
   onChange: (value: string) => void;
   onDone?: (kept: boolean) => void;
 }
 
 /** A line of text; Enter keeps it, Escape does not. */
-export function TextField({ label, hideLabel, value, autoFocus, inputMode, onChange, onDone }: Props) {
+export function TextField({ label, hideLabel, value, autoFocus, inputMode, placeholder, onChange, onDone }: Props) {
   return (
     <Frame value={value} onChange={onChange} {...(hideLabel ? { "aria-label": label } : {})} {...(autoFocus ? { autoFocus } : {})}>
       {!hideLabel && <Label>{label}</Label>}
       <Input
         inputMode={inputMode}
+        placeholder={placeholder}
         onFocus={(event) => event.currentTarget.select()}
         onBlur={() => onDone?.(true)}
         onKeyDown={(event) => {
