@@ -40,14 +40,21 @@ DARKS_END = 0.4
 
 def merge(
     below: Floats, light: Floats, mask: Floats | None, luminance: Floats,
-    *, mode: str, intensity: float, opacity: float, keep_darks: float,
+    *, mode: str, intensity: float, opacity: float, keep_darks: float, opaque: bool = False,
 ) -> Floats:  # fmt: skip
-    """`light` (h, w, 3) laid on `below` (h, w, 3), both linear; `mask` (h, w) in 0..1 or None."""
+    """`light` (h, w, 3) laid on `below` (h, w, 3), both linear; `mask` (h, w) in 0..1 or None.
+
+    `opaque` light is a whole picture: where black is not neutral its alpha is 1 all over, and an
+    intensity below 1 fades it in, as black would else come before the picture.
+    """
+    if opaque and mode not in BLACK_IS_NEUTRAL:
+        opacity *= min(intensity, 1.0)
+        intensity = max(intensity, 1.0) if intensity > 0 else 0.0
     out = np.empty(below.shape, np.float32)
     cover = mask if mask is not None else np.ones((1, 1), np.float32)
     _merge(
         np.ascontiguousarray(below).reshape(-1), light.reshape(-1), cover.reshape(-1), mask is not None, luminance,
-        MODES.index(mode), mode in BLACK_IS_NEUTRAL,
+        MODES.index(mode), mode in BLACK_IS_NEUTRAL, opaque,
         f32(intensity), f32(opacity), f32(keep_darks), out.reshape(-1),
     )  # fmt: skip
     return out
@@ -260,7 +267,7 @@ RUN = 16  # chunks that a thread takes at once, with one set of planes
 
 @njit(parallel=True, cache=True, fastmath=True)
 def _merge(
-    below: Floats, light: Floats, mask: Floats, masked: bool, luminance: Floats, mode: int, black_is_neutral: bool,
+    below: Floats, light: Floats, mask: Floats, masked: bool, luminance: Floats, mode: int, black_is_neutral: bool, opaque: bool,
     intensity: np.float32, opacity: np.float32, keep_darks: np.float32, out: Floats,
 ) -> None:  # fmt: skip
     pixels = out.size // 3
@@ -297,7 +304,7 @@ def _merge(
             _encode(lr, intensity, sr)
             _encode(lg, intensity, sg)
             _encode(lb, intensity, sb)
-            if not black_is_neutral:
+            if not black_is_neutral and not opaque:
                 _unmultiply(sr, sg, sb, alpha)
             if mode < HUE:
                 _separable(mode, er, sr)

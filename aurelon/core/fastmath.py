@@ -8,7 +8,8 @@ largest error over the range in float32, and tests/core/test_fastmath.py holds i
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+from numba import njit, prange
+from numpy.typing import NDArray
 
 f32 = np.float32
 
@@ -80,3 +81,21 @@ def angle_of(y: np.float32, x: np.float32) -> np.float32:
     if x < f32(0.0):
         a = f32(3.141592653589793) - a
     return -a if y < f32(0.0) else a
+
+
+BLOCK = 1 << 14
+
+
+def encode_array(linear: NDArray[np.float32]) -> NDArray[np.float32]:
+    """IEC 61966-2-1 encoding of linear light of any shape, held at display white."""
+    flat = np.ascontiguousarray(linear).reshape(-1)
+    out = np.empty_like(flat)
+    _encode_array(flat, out)
+    return out.reshape(linear.shape)
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _encode_array(linear: NDArray[np.float32], out: NDArray[np.float32]) -> None:
+    for block in prange((linear.size + BLOCK - 1) // BLOCK):
+        for i in range(block * BLOCK, min((block + 1) * BLOCK, linear.size)):
+            out[i] = srgb_encode(min(linear[i], f32(1.0)))

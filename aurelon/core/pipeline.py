@@ -19,12 +19,12 @@ from aurelon.core.cache import Cache
 from aurelon.core.errors import Cancelled, RigError
 from aurelon.core.frame import Frame, fit_within
 from aurelon.core.lights import kinds
-from aurelon.core.lights.kind import LightField, Scene
+from aurelon.core.lights.kind import Detected, LightField, Reading, Scene
 from aurelon.core.mix import NEUTRAL, Tint
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Light, LookAt, Mask, Rig
 from aurelon.core.settings import Settings
-from aurelon.core.tone import prepare, tint_of, under_house_light
+from aurelon.core.tone import levelled, prepare, tint_of, under_house_light
 
 Floats = NDArray[np.float32]
 Stage = Literal["source", "spread", "colour", "mask", "merge"]
@@ -120,16 +120,32 @@ class Evaluation:
         kind = kinds()[light.kind]
 
         def make() -> Floats:
-            return kind.source(self._picture(light.look_at, light), self.plate.space, light.source, frame)
+            return kind.source(self._reading_of(light, self.found(light)), light.source, frame)
 
         return self._kept(self._source_key(light), frame, make)
+
+    def _reading_of(self, light: Light, found: Detected | None) -> Reading:
+        return Reading(self._picture(light.look_at, light), self.plate.space, found)
+
+    def found(self, light: Light) -> Detected | None:
+        """What the kind detects in the picture; None for kinds that detect nothing."""
+        detect = kinds()[light.kind].detect
+        if detect is None:
+            return None
+        if self._cancelled():
+            raise Cancelled
+
+        def make() -> Detected:
+            return detect(self._reading_of(light, None), light.source)
+
+        return self._cache.get(("found", self._source_key(light)), make)
 
     def _spread_key(self, light: Light) -> Hashable:
         return ("spread", self._source_key(light), _key(light.spread), self._draft)
 
     def _scene(self, light: Light) -> Scene:
         edge = DRAFT_EDGE if self._draft else WORKING_EDGE
-        return Scene(partial(self.source, light), self.plate.size, self.plate.space, edge)
+        return Scene(partial(self.source, light), partial(self.found, light), self.plate.size, self.plate.space, edge)
 
     def field(self, light: Light) -> LightField:
         """The light as it has travelled over the whole plate."""
@@ -150,7 +166,8 @@ class Evaluation:
 
     def colour(self, light: Light, frame: Frame) -> Floats:
         def make() -> Floats:
-            return self.travelled(light, frame, tint_of(light.colour, self.plate.space))
+            light_here = self.travelled(light, frame, tint_of(light.colour, self.plate.space))
+            return levelled(light_here, light.colour)
 
         return self._kept(self._colour_key(light), frame, make)
 
@@ -184,7 +201,7 @@ class Evaluation:
         m = light.merge
         return merge(
             below, self.colour(light, frame), self.mask(light.mask, frame), self.plate.space.luminance,
-            mode=m.mode, intensity=m.intensity, opacity=m.opacity, keep_darks=m.keep_darks,
+            opaque=kinds()[light.kind].opaque, mode=m.mode, intensity=m.intensity, opacity=m.opacity, keep_darks=m.keep_darks,
         )  # fmt: skip
 
     # What can be shown

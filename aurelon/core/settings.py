@@ -6,8 +6,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Unit = Literal["diagonal", "degrees", "kelvin", "gain", "stops", "count", "seed", "share", "plate", ""]
-Handle = Literal["position", "direction", "radius"]
+Unit = Literal["diagonal", "degrees", "kelvin", "gain", "stops", "count", "seed", "share", "plate", "points", "mm", ""]
+Handle = Literal["position", "direction", "radius", "points", "levels"]
 
 
 class Settings(BaseModel):

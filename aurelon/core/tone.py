@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numba import njit, prange
 from numpy.typing import NDArray
 
 from aurelon.core.colour import NEUTRAL_KELVIN, hue_and_saturation, picked_rgb, temperature_rgb, white_balance
@@ -62,3 +63,31 @@ def tint_of(settings: Colour, space: RgbSpace) -> Tint:
         mix = (1 - settings.strength) * mix + settings.strength * np.outer(chosen, space.luminance)
     turned = hue_and_saturation(settings.hue, settings.saturation, space)
     return Tint(np.asarray(turned @ mix, np.float32), turned)
+
+
+NARROWEST = 0.01  # between black and white, where black is set above it
+
+
+def levelled(light: Floats, settings: Colour) -> Floats:
+    """Black, white and gamma on light (h, w, 3), in linear light; what lies above white goes on straight."""
+    s = settings
+    if s.black == 0.0 and s.white == 1.0 and s.gamma == 1.0:
+        return light
+    out = np.empty_like(light)
+    per_span = np.float32(1 / max(s.white - s.black, NARROWEST))
+    _level(light.reshape(-1), np.float32(s.black), per_span, np.float32(1 / s.gamma), out.reshape(-1))
+    return out
+
+
+BLOCK = 1 << 14
+
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _level(light: Floats, black: np.float32, per_span: np.float32, power: np.float32, out: Floats) -> None:
+    zero, one = np.float32(0.0), np.float32(1.0)
+    for block in prange((light.size + BLOCK - 1) // BLOCK):
+        for i in range(block * BLOCK, min((block + 1) * BLOCK, light.size)):
+            t = max((light[i] - black) * per_span, zero)
+            # The straight part has the curve's slope at white, so that there is no corner.
+            out[i] = t**power if t < one else one + (t - one) * power

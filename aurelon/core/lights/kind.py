@@ -14,10 +14,13 @@ from aurelon.core.blend import ModeName
 from aurelon.core.frame import Frame, fit_within
 from aurelon.core.mix import Tint
 from aurelon.core.plate import Plate
+from aurelon.core.resample import reduce_to
 from aurelon.core.settings import Settings, setting
-from aurelon.core.space import RgbSpace
+from aurelon.core.space import SRGB_CURVE, RgbSpace
 
 Floats = NDArray[np.float32]
+
+CANONICAL_EDGE = 1536  # long edge of the version of a plate on which things are detected
 
 
 class Colour(Settings):
@@ -47,6 +50,16 @@ class Colour(Settings):
     )  # fmt: skip
     hue: float = setting(0.0, "Turns the light's hue", unit="degrees", low=-180, high=180, step=1)
     saturation: float = setting(1.0, "Drains or strengthens the light's colour", unit="gain", low=0, high=2, step=0.01)
+    black: float = setting(
+        0.0, "Light below this is taken away", unit="share", low=0, high=1, step=0.005, bend=2.0, handle="levels"
+    )
+    white: float = setting(
+        1.0, "Light of this strength becomes full", unit="share", low=0.02, high=4, step=0.01, bend=2.0, handle="levels"
+    )
+    gamma: float = setting(
+        1.0, "Lifts (above 1) or sinks the middle of the light", unit="", low=0.2, high=5, step=0.01, bend=2.0,
+        handle="levels",
+    )  # fmt: skip
 
 
 class Merge(Settings):
@@ -60,6 +73,28 @@ class Merge(Settings):
     )
 
 
+class Detected(Protocol):
+    """What a kind detects in the picture once, before its Source is drawn at any size."""
+
+    @property
+    def nbytes(self) -> int: ...
+
+
+@dataclass(frozen=True)
+class Reading:
+    """The picture (H, W, 3) that Source reads, at its full size, and what was detected in it."""
+
+    picture: Floats
+    space: RgbSpace
+    found: Detected | None = None
+
+    @property
+    def canonical(self) -> Floats:
+        """The version on which things are detected, the same whatever size is shown."""
+        height, width, _ = self.picture.shape
+        return reduce_to(self.picture, Frame.whole(fit_within((width, height), CANONICAL_EDGE)))
+
+
 @dataclass(frozen=True)
 class Scene:
     """What a light may look at: the Source at any frame, the plate's full size, its space.
@@ -68,13 +103,18 @@ class Scene:
     """
 
     source_at: Callable[[Frame], Floats]
+    found: Callable[[], Detected | None]
     size: tuple[int, int]
     space: RgbSpace
     working_edge: int
 
     @property
     def working_frame(self) -> Frame:
-        return Frame.whole(fit_within(self.size, self.working_edge))
+        return self.frame_of(1.0)
+
+    def frame_of(self, finer: float) -> Frame:
+        """The whole plate on a grid that is `finer` times the working one, never finer than the plate."""
+        return Frame.whole(fit_within(self.size, max(1, round(self.working_edge * finer))))
 
 
 class LightField(Protocol):
@@ -91,14 +131,23 @@ class LightField(Protocol):
         ...
 
 
+def open_share(plate: Plate, share: float, knee: float) -> float:
+    """The threshold, display-encoded, that this share of the picture's pixels passes by half the knee."""
+    luminance = plate.at(Frame.whole(fit_within(plate.size, 160))) @ plate.space.luminance
+    codes = SRGB_CURVE.encode(np.minimum(luminance, 1.0))
+    return round(float(np.clip(np.quantile(codes, 1 - share) - knee / 2, 0.02, 0.9)), 2)
+
+
 @dataclass(frozen=True)
 class Kind:
     """A kind of light.
 
-    `source(picture, space, settings, frame)` gives what shines, (h, w, 3) and further channels of
-    the kind's own; it measures the picture (H, W, 3) at its full size and reduces afterwards.
-    `spread(scene, settings)` gives the light field. `place(plate)` gives spread settings that show
-    the light at once on this plate.
+    `source(reading, settings, frame)` gives what shines, (h, w, 3) and further channels of the kind's
+    own; it measures the picture at its full size and reduces afterwards. `detect(reading, settings)`,
+    where a kind has one, comes before it and is made once for all frames. `spread(scene, settings)`
+    gives the light field. `place(plate)` gives settings of the stages that show the light at once on
+    this plate. `opaque` light is a whole picture, black included, not light on black.
+    `nothing_shines` tells the person what to do when Source is black.
     """
 
     name: str
@@ -106,8 +155,11 @@ class Kind:
     summary: str
     source_settings: type[Settings]
     spread_settings: type[Settings]
-    source: Callable[[Floats, RgbSpace, Any, Frame], Floats]
+    source: Callable[[Reading, Any, Frame], Floats]
     spread: Callable[[Scene, Any], LightField]
     place: Callable[[Plate], dict[str, dict[str, Any]]]
     colour: Colour
     merge: Merge
+    detect: Callable[[Reading, Any], Detected] | None = None
+    opaque: bool = False
+    nothing_shines: str = "Nothing is bright enough: lower Threshold in Source."

@@ -28,13 +28,12 @@ from pydantic import Field
 
 from aurelon.core.colour import temperature_rgb
 from aurelon.core.frame import Frame, fit_within
-from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Scene
+from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene, open_share
 from aurelon.core.mix import Tint, mixed
 from aurelon.core.noise import ray_variation
 from aurelon.core.plate import Plate
 from aurelon.core.resample import enlarge_to, highlights
 from aurelon.core.settings import Settings, setting
-from aurelon.core.space import SRGB_CURVE, RgbSpace
 from aurelon.core.transport import march, parallel_rays, polar_rays, sample, soften
 
 STRONGEST_BLOCKING = 80.0  # β per diagonal at blocking 1: a thing of 1 % of the diagonal halves a ray
@@ -110,9 +109,9 @@ class Spread(Settings):
     )  # fmt: skip
 
 
-def source(picture: Floats, space: RgbSpace, settings: Source, frame: Frame) -> Floats:
+def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
     """(h, w, 4): the picture's light where it is open, and the openness w itself."""
-    return highlights(picture, space.luminance, settings.threshold, settings.knee, frame)
+    return highlights(reading.picture, reading.space.luminance, settings.threshold, settings.knee, frame)
 
 
 @dataclass(frozen=True)
@@ -187,13 +186,10 @@ def place(plate: Plate) -> dict[str, dict[str, Any]]:
     """A source on the brightest broad part of the picture, and a threshold that this part passes."""
     frame = Frame.whole(fit_within(plate.size, 160))
     luminance = plate.at(frame) @ plate.space.luminance
-    codes = SRGB_CURVE.encode(np.minimum(luminance, 1.0))
     broad = cv2.GaussianBlur(luminance, (0, 0), max(frame.size) / 40)
     y, x = np.unravel_index(int(np.argmax(broad)), broad.shape)
-    knee = Source().knee
-    threshold = float(np.clip(np.quantile(codes, 0.7) - knee / 2, 0.02, 0.9))
     return {
-        "source": {"threshold": round(threshold, 2)},
+        "source": {"threshold": open_share(plate, 0.3, Source().knee)},
         "spread": {"position": [round((x + 0.5) / frame.width, 4), round((y + 0.5) / frame.height, 4)]},
     }
 

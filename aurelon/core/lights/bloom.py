@@ -1,0 +1,101 @@
+"""Bloom: highlights spill over what surrounds them.
+
+Glare in a lens and an eye is a narrow core on a wide, faint veil that falls off about as 1/r². Here
+it is a sum of Gaussians, each half as wide as the last, from `radius` down: equal weights give that
+fall-off, `falloff` tips them toward the veil or toward the core. The weights sum to 1.
+
+References: Spencer, Shirley, Zimmerman and Greenberg, "Physically-Based Glare Effects for Digital
+Images" (1995), for the shape of glare; Burt and Adelson (1983) for the pyramid (see `octaves.py`).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from aurelon.core.frame import Frame
+from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene, open_share
+from aurelon.core.mix import Tint, mixed
+from aurelon.core.octaves import gaussian_mixture
+from aurelon.core.plate import Plate
+from aurelon.core.resample import enlarge_to, highlights
+from aurelon.core.settings import Settings, setting
+
+OCTAVES = 7
+TIP = 1.1  # natural logarithm by which falloff 0 and 1 weigh one octave against the next
+
+
+class Source(Settings):
+    """Which highlights spill."""
+
+    threshold: float = setting(
+        0.6, "How bright the picture must be to spill", unit="share", low=0, high=2, step=0.01
+    )
+    knee: float = setting(
+        0.25, "How gradually light counts above the threshold", unit="share", low=0.01, high=1, step=0.01
+    )
+
+
+class Spread(Settings):
+    """How far they spill."""
+
+    radius: float = setting(
+        0.05, "How wide the widest veil is", unit="diagonal", low=0.002, high=0.3, step=0.001, bend=2.0
+    )
+    falloff: float = setting(
+        0.5, "The balance between a wide veil (0) and a tight core (1)", unit="share", low=0, high=1, step=0.01
+    )
+
+
+def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+    """(h, w, 3): the picture's light where it is above the threshold."""
+    shining = highlights(reading.picture, reading.space.luminance, settings.threshold, settings.knee, frame)
+    return np.ascontiguousarray(shining[:, :, :3])
+
+
+@dataclass(frozen=True)
+class GlowField:
+    """Soft light on a grid (h, w, 3)."""
+
+    grid: Floats
+
+    @property
+    def nbytes(self) -> int:
+        return self.grid.nbytes
+
+    def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
+        return enlarge_to(mixed(self.grid, tint.light), frame)
+
+
+def octave_weights(falloff: float) -> list[float]:
+    """Of the widest octave first; they sum to 1."""
+    weights = np.exp(2 * TIP * (falloff - 0.5) * np.arange(OCTAVES))
+    return [float(w) for w in weights / weights.sum()]
+
+
+def spread(scene: Scene, settings: Spread) -> LightField:
+    frame = scene.working_frame
+    widest = settings.radius * float(np.hypot(*frame.size))
+    sigmas = [widest / 2**k for k in range(OCTAVES)]
+    return GlowField(gaussian_mixture(scene.source_at(frame), sigmas, octave_weights(settings.falloff)))
+
+
+def place(plate: Plate) -> dict[str, dict[str, Any]]:
+    """A threshold that a small, bright share of this picture passes."""
+    return {"source": {"threshold": open_share(plate, 0.04, Source().knee)}}
+
+
+KIND = Kind(
+    name="bloom",
+    title="Bloom",
+    summary="Highlights spill over what surrounds them",
+    source_settings=Source,
+    spread_settings=Spread,
+    source=source,
+    spread=spread,
+    place=place,
+    colour=Colour(origin="plate"),
+    merge=Merge(),
+)

@@ -1,0 +1,154 @@
+"""Halation: film's red fringe round highlights.
+
+Light passes the emulsion, reflects at the back of the film base and exposes the layers again from
+below, the red-sensitive one, which lies deepest, the most. The kernel of a channel is
+
+    (1 - ring) · exp(-r/L) / (2πL²)  +  ring · δ(r - R) / (2πR), blurred by the emulsion,
+
+with L the length of the skirt (green about a third of red's, blue nearly none) and R the radius at
+which total reflection sets in, R = 2 t tan(asin(1/n)), for a base of thickness t and index n. Both
+have closed Hankel transforms, (1 + (2πLρ)²)^(-3/2) and J₀(2πRρ), so the convolution is one
+multiplication in the frequency plane and sums to 1 exactly. Millimetres on the film are scaled to
+the plate by `film width`, whose long edge the plate's long edge is.
+
+References: Scheiner, "Photographische Wirkungen der Reflexion an der Glasseite" (1890) and Mees,
+"The Theory of the Photographic Process" (1942), ch. 21, for the ring; Bracewell, "The Fourier
+Transform and Its Applications", Hankel transform pairs; Abramowitz and Stegun 9.4.1, 9.4.3 for J₀.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from aurelon.core.frame import Frame
+from aurelon.core.lights.bloom import GlowField
+from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene, open_share
+from aurelon.core.plate import Plate
+from aurelon.core.resample import highlights
+from aurelon.core.settings import Settings, setting
+
+Doubles = NDArray[np.float64]
+
+FINER = 1.5  # times the working grid, so that the ring is resolved
+EMULSION_BLUR = 0.012  # mm, by which the ring is softened
+SKIRT_OF_GREEN = 1 / 3  # of the red layer's
+SKIRT_OF_BLUE = 0.12
+BLUE_SHARE = 0.02  # of the light that reaches the blue-sensitive layer
+CUT_OFF_SKIRTS = 6.0  # lengths of the red skirt that the mirrored border has room for
+
+
+class Source(Settings):
+    """Which highlights are strong enough to come back from the base."""
+
+    threshold: float = setting(
+        0.72, "How bright the picture must be", unit="share", low=0, high=2, step=0.01
+    )
+    knee: float = setting(
+        0.25, "How gradually light counts above the threshold", unit="share", low=0.01, high=1, step=0.01
+    )
+
+
+class Spread(Settings):
+    """The film."""
+
+    film_width: float = setting(
+        36.0, "Long edge of the picture on the film; the smaller the film, the wider the fringe", unit="mm",
+        low=4, high=130, step=0.5, bend=2.0,
+    )  # fmt: skip
+    base_thickness: float = setting(
+        0.13, "Thickness of the film base", unit="mm", low=0.02, high=0.5, step=0.005, bend=1.5
+    )
+    index: float = setting(1.48, "Refractive index of the film base", low=1.2, high=1.9, step=0.01)
+    skirt: float = setting(
+        0.16, "Length over which the red fringe fades", unit="mm", low=0.02, high=1, step=0.005, bend=1.5
+    )
+    ring: float = setting(0.12, "How much of the light lies in the ring", unit="share", low=0, high=1, step=0.01)
+    green: float = setting(
+        0.2, "How much of it reaches the green layer: 0 is red, more goes to orange", unit="share", low=0, high=1, step=0.01
+    )
+
+
+def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+    """(h, w, 3): the picture's linear light where it is above the threshold."""
+    shining = highlights(reading.picture, reading.space.luminance, settings.threshold, settings.knee, frame)
+    return np.ascontiguousarray(shining[:, :, :3])
+
+
+def ring_radius(base_thickness: float, index: float) -> float:
+    """Where total reflection sets in, in mm from the highlight."""
+    return 2 * base_thickness * float(np.tan(np.arcsin(1 / index)))
+
+
+def bessel_j0(x: Doubles) -> Doubles:
+    """J₀ for x >= 0, error below 1e-7 (Abramowitz and Stegun 9.4.1 and 9.4.3)."""
+    near = np.minimum(x / 3, 1.0) ** 2
+    low = np.polyval([0.0002100, -0.0039444, 0.0444479, -0.3163866, 1.2656208, -2.2499997, 1.0], near)
+    t = 3 / np.maximum(x, 3.0)
+    size = np.polyval([0.00014476, -0.00072805, 0.00137237, -0.00009512, -0.00552740, -0.00000077, 0.79788456], t)
+    phase = x + np.polyval([0.00013558, -0.00029333, -0.00054125, 0.00262573, -0.00003954, -0.04166397, -0.78539816], t)
+    return np.asarray(np.where(x <= 3, low, size * np.cos(phase) / np.sqrt(np.maximum(x, 3.0))))
+
+
+def transfer(frequency: Doubles, skirt: float, ring: float, radius: float, blur: float) -> Doubles:
+    """The kernel's transform at `frequency` (cycles a unit); lengths in that unit. 1 at frequency 0."""
+    skirts = (1 + (2 * np.pi * skirt * frequency) ** 2) ** -1.5
+    circle = bessel_j0(2 * np.pi * radius * frequency) * np.exp(-2 * (np.pi * blur * frequency) ** 2)
+    return np.asarray((1 - ring) * skirts + ring * circle)
+
+
+def spread(scene: Scene, settings: Spread) -> LightField:
+    s = settings
+    frame = scene.frame_of(FINER)
+    light = scene.source_at(frame)
+    cells = max(frame.size) / s.film_width  # to the millimetre
+    radius = ring_radius(s.base_thickness, s.index) * cells
+    margin = int(np.ceil(min(CUT_OFF_SKIRTS * s.skirt * cells + radius, max(frame.size) / 2)))
+    height, width = light.shape[:2]
+    tall, wide = _smooth_size(height + 2 * margin), _smooth_size(width + 2 * margin)
+    # Numbers of cells that factor well; the room beside the picture is its mirror image.
+    below, right = tall - height - margin, wide - width - margin
+    frequency = np.hypot(np.fft.fftfreq(tall)[:, None], np.fft.rfftfreq(wide)[None])
+    out = np.empty_like(light)
+    # The red layer takes what the others let through: the luminance of the highlight, in the main.
+    whole = light @ scene.space.luminance
+    padded = np.pad(whole, ((margin, below), (margin, right)), mode="symmetric")
+    spectrum = np.fft.rfft2(padded)
+    for channel, (length, share) in enumerate(((1.0, 1.0), (SKIRT_OF_GREEN, s.green), (SKIRT_OF_BLUE, BLUE_SHARE))):
+        kernel = transfer(frequency, length * s.skirt * cells, s.ring, radius, EMULSION_BLUR * cells).astype(np.float32)
+        spreaded = np.fft.irfft2(spectrum * kernel, (tall, wide))
+        out[:, :, channel] = share * np.maximum(spreaded[margin : margin + height, margin : margin + width], 0)
+    return GlowField(out)
+
+
+def _smooth_size(n: int) -> int:
+    """The next number from `n` whose prime factors are 2, 3 and 5 only."""
+    while True:
+        rest = n
+        for factor in (2, 3, 5):
+            while rest % factor == 0:
+                rest //= factor
+        if rest == 1:
+            return n
+        n += 1
+
+
+def place(plate: Plate) -> dict[str, dict[str, Any]]:
+    """A threshold that a small, bright share of this picture passes."""
+    return {"source": {"threshold": open_share(plate, 0.03, Source().knee)}}
+
+
+KIND = Kind(
+    name="halation",
+    title="Halation",
+    summary="Film's red fringe round highlights",
+    source_settings=Source,
+    spread_settings=Spread,
+    source=source,
+    spread=spread,
+    place=place,
+    colour=Colour(origin="plate"),
+    merge=Merge(mode="add", intensity=0.6),
+)

@@ -1,0 +1,122 @@
+"""Velvet: a soft, dreamy finish that knits a picture together.
+
+With p the picture, display-encoded, and s = screen(p, p) = 1 - (1 - p)², the finish is
+s · (1 - softness + softness · G(s)), where G is a Gaussian of `radius`: it lightens, deepens and
+blurs at once, as two transparencies in one mount do, one of them out of focus. `contrast` is a
+power on the result about its middle. The opacity of Merge says how much of it there is.
+
+The darkroom's practice: a sharp and a soft transparency, each exposed one stop over, in one mount.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numba import njit, prange
+
+from aurelon.core.fastmath import srgb_decode, srgb_encode
+from aurelon.core.frame import Frame
+from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.mix import Tint, mixed
+from aurelon.core.octaves import gaussian_mixture
+from aurelon.core.plate import Plate
+from aurelon.core.resample import enlarge_to, reduce_to
+from aurelon.core.settings import Settings, setting
+
+f32 = np.float32
+
+
+class Source(Settings):
+    """The whole picture shines."""
+
+
+class Spread(Settings):
+    """How soft the finish is."""
+
+    radius: float = setting(
+        0.012, "How far the soft picture is out of focus", unit="diagonal", low=0.001, high=0.15, step=0.0005, bend=2.0
+    )
+    softness: float = setting(
+        0.85, "How much of the soft picture lies over the sharp one", unit="share", low=0, high=1, step=0.01
+    )
+    contrast: float = setting(
+        -0.25, "Deepens (above 0) or eases (below 0) the darks of the finish", unit="", low=-1, high=1, step=0.01
+    )
+
+
+def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+    """(h, w, 3): the picture."""
+    return reduce_to(reading.picture, frame)
+
+
+@dataclass(frozen=True)
+class VelvetField:
+    """G(s) on the working grid, (h, w, 3) display-encoded; s itself comes with each frame."""
+
+    grid: Floats
+    settings: Spread
+
+    @property
+    def nbytes(self) -> int:
+        return self.grid.nbytes
+
+    def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
+        out = np.empty((*frame.shape, 3), np.float32)
+        power = f32(2.0**self.settings.contrast)
+        sharp = np.ascontiguousarray(scene.source_at(frame)).reshape(-1)
+        _sandwich(sharp, enlarge_to(self.grid, frame).reshape(-1), f32(self.settings.softness), power, out.reshape(-1))
+        return out if np.array_equal(tint.light, np.eye(3)) else mixed(out, tint.light)
+
+
+BLOCK = 1 << 13
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _screened(picture: Floats, out: Floats) -> None:
+    for block in prange((picture.size + BLOCK - 1) // BLOCK):
+        for i in range(block * BLOCK, min((block + 1) * BLOCK, picture.size)):
+            dark = f32(1.0) - srgb_encode(min(picture[i], f32(1.0)))
+            out[i] = f32(1.0) - dark * dark
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _sandwich(sharp: Floats, soft: Floats, softness: np.float32, power: np.float32, out: Floats) -> None:
+    for block in prange((sharp.size + BLOCK - 1) // BLOCK):
+        for i in range(block * BLOCK, min((block + 1) * BLOCK, sharp.size)):
+            dark = f32(1.0) - srgb_encode(min(sharp[i], f32(1.0)))
+            finish = (f32(1.0) - dark * dark) * (f32(1.0) - softness + softness * min(max(soft[i], f32(0.0)), f32(1.0)))
+            if power != f32(1.0):
+                finish = finish**power
+            over = max(sharp[i] - f32(1.0), f32(0.0))
+            out[i] = max(srgb_decode(min(max(finish, f32(0.0)), f32(1.0))), f32(0.0)) + over
+
+
+def spread(scene: Scene, settings: Spread) -> LightField:
+    frame = scene.working_frame
+    screened = np.empty((*frame.shape, 3), np.float32)
+    _screened(np.ascontiguousarray(scene.source_at(frame)).reshape(-1), screened.reshape(-1))
+    sigma = settings.radius * float(np.hypot(*frame.size))
+    return VelvetField(gaussian_mixture(screened, [sigma], [1.0]), settings)
+
+
+def place(plate: Plate) -> dict[str, dict[str, Any]]:
+    """The defaults show on any picture."""
+    return {}
+
+
+KIND = Kind(
+    name="velvet",
+    title="Velvet",
+    summary="A soft, dreamy finish that lightens, deepens and blurs at once",
+    source_settings=Source,
+    spread_settings=Spread,
+    source=source,
+    spread=spread,
+    place=place,
+    colour=Colour(origin="plate"),
+    merge=Merge(mode="normal", opacity=0.6),
+    opaque=True,
+    nothing_shines="The picture is black: lift Exposure of the plate.",
+)
