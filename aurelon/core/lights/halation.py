@@ -5,7 +5,7 @@ below, the red-sensitive one, which lies deepest, the most. The kernel of a chan
 
     (1 - ring) · exp(-r/L) / (2πL²)  +  ring · δ(r - R) / (2πR), blurred by the emulsion,
 
-with L the length of the skirt (green about a third of red's, blue nearly none) and R the radius at
+with L the length of the skirt (green about a third of red's; blue gets next to nothing) and R the radius at
 which total reflection sets in, R = 2 t tan(asin(1/n)), for a base of thickness t and index n. Both
 have closed Hankel transforms, (1 + (2πLρ)²)^(-3/2) and J₀(2πRρ), so the convolution is one
 multiplication in the frequency plane and sums to 1 exactly. Millimetres on the film are scaled to
@@ -21,6 +21,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from numba import njit, prange
 from numpy.typing import NDArray
 
 from aurelon.core.frame import Frame
@@ -32,12 +33,11 @@ from aurelon.core.settings import Settings, setting
 
 Doubles = NDArray[np.float64]
 
-FINER = 1.5  # times the working grid, so that the ring is resolved
+FINER = 1.15  # times the working grid, so that the ring is resolved
 EMULSION_BLUR = 0.012  # mm, by which the ring is softened
 SKIRT_OF_GREEN = 1 / 3  # of the red layer's
-SKIRT_OF_BLUE = 0.12
-BLUE_SHARE = 0.02  # of the light that reaches the blue-sensitive layer
-CUT_OFF_SKIRTS = 6.0  # lengths of the red skirt that the mirrored border has room for
+BLUE_SHARE = 0.06  # of green's light, which is all that the blue-sensitive layer on top gets
+MARGIN = 0.06  # of the long edge; the mirrored border that light goes into and comes back from
 
 
 class Source(Settings):
@@ -82,21 +82,36 @@ def ring_radius(base_thickness: float, index: float) -> float:
     return 2 * base_thickness * float(np.tan(np.arcsin(1 / index)))
 
 
-def bessel_j0(x: Doubles) -> Doubles:
+@njit(fastmath=True)
+def bessel_j0(x: float) -> float:
     """J₀ for x >= 0, error below 1e-7 (Abramowitz and Stegun 9.4.1 and 9.4.3)."""
-    near = np.minimum(x / 3, 1.0) ** 2
-    low = np.polyval([0.0002100, -0.0039444, 0.0444479, -0.3163866, 1.2656208, -2.2499997, 1.0], near)
-    t = 3 / np.maximum(x, 3.0)
-    size = np.polyval([0.00014476, -0.00072805, 0.00137237, -0.00009512, -0.00552740, -0.00000077, 0.79788456], t)
-    phase = x + np.polyval([0.00013558, -0.00029333, -0.00054125, 0.00262573, -0.00003954, -0.04166397, -0.78539816], t)
-    return np.asarray(np.where(x <= 3, low, size * np.cos(phase) / np.sqrt(np.maximum(x, 3.0))))
+    if x <= 3.0:
+        t = (x / 3.0) ** 2
+        low = ((-0.3163866 + t * (0.0444479 + t * (-0.0039444 + t * 0.0002100))) * t + 1.2656208) * t - 2.2499997
+        return 1.0 + low * t
+    t = 3.0 / x
+    size = 0.79788456 + t * (-0.00000077 + t * (-0.00552740 + t * (-0.00009512 + t * (
+        0.00137237 + t * (-0.00072805 + t * 0.00014476)))))  # fmt: skip
+    phase = x - 0.78539816 + t * (-0.04166397 + t * (-0.00003954 + t * (0.00262573 + t * (
+        -0.00054125 + t * (-0.00029333 + t * 0.00013558)))))  # fmt: skip
+    return float(size * np.cos(phase) / np.sqrt(x))
 
 
-def transfer(frequency: Doubles, skirt: float, ring: float, radius: float, blur: float) -> Doubles:
-    """The kernel's transform at `frequency` (cycles a unit); lengths in that unit. 1 at frequency 0."""
-    skirts = (1 + (2 * np.pi * skirt * frequency) ** 2) ** -1.5
-    circle = bessel_j0(2 * np.pi * radius * frequency) * np.exp(-2 * (np.pi * blur * frequency) ** 2)
-    return np.asarray((1 - ring) * skirts + ring * circle)
+@njit(parallel=True, cache=True, fastmath=True)
+def transfer(
+    down: Doubles, across: Doubles, skirts: Doubles, ring: float, radius: float, blur: float, out: Floats
+) -> None:
+    """The transforms of kernels that share a ring, at frequencies `down` (n,) and `across` (m,), cycles a unit.
+
+    `skirts` (k,) and the other lengths are in that unit; `out` is (k, n, m), 1 at frequency 0.
+    """
+    for y in prange(down.size):
+        for x in range(across.size):
+            squared = down[y] * down[y] + across[x] * across[x]
+            circle = bessel_j0(2 * np.pi * radius * np.sqrt(squared)) * np.exp(-2 * (np.pi * blur) ** 2 * squared)
+            for k in range(skirts.size):
+                lorentz = 1.0 + (2 * np.pi * skirts[k]) ** 2 * squared
+                out[k, y, x] = (1.0 - ring) / (lorentz * np.sqrt(lorentz)) + ring * circle
 
 
 def spread(scene: Scene, settings: Spread) -> LightField:
@@ -105,21 +120,21 @@ def spread(scene: Scene, settings: Spread) -> LightField:
     light = scene.source_at(frame)
     cells = max(frame.size) / s.film_width  # to the millimetre
     radius = ring_radius(s.base_thickness, s.index) * cells
-    margin = int(np.ceil(min(CUT_OFF_SKIRTS * s.skirt * cells + radius, max(frame.size) / 2)))
     height, width = light.shape[:2]
-    tall, wide = _smooth_size(height + 2 * margin), _smooth_size(width + 2 * margin)
+    margin = max(4, round(MARGIN * max(height, width)))
     # Numbers of cells that factor well; the room beside the picture is its mirror image.
-    below, right = tall - height - margin, wide - width - margin
-    frequency = np.hypot(np.fft.fftfreq(tall)[:, None], np.fft.rfftfreq(wide)[None])
+    tall, wide = _smooth_size(height + 2 * margin), _smooth_size(width + 2 * margin)
+    room = ((margin, tall - height - margin), (margin, wide - width - margin))
+    spectrum = np.fft.rfft2(np.pad(light @ scene.space.luminance, room, mode="symmetric"))
+    down, across = np.asarray(np.fft.fftfreq(tall), np.float64), np.asarray(np.fft.rfftfreq(wide), np.float64)
+    skirts = np.array([s.skirt * cells, SKIRT_OF_GREEN * s.skirt * cells])
+    kernels = np.empty((2, *spectrum.shape), np.float32)
+    transfer(down, across, skirts, s.ring, radius, EMULSION_BLUR * cells, kernels)
     out = np.empty_like(light)
-    # The red layer takes what the others let through: the luminance of the highlight, in the main.
-    whole = light @ scene.space.luminance
-    padded = np.pad(whole, ((margin, below), (margin, right)), mode="symmetric")
-    spectrum = np.fft.rfft2(padded)
-    for channel, (length, share) in enumerate(((1.0, 1.0), (SKIRT_OF_GREEN, s.green), (SKIRT_OF_BLUE, BLUE_SHARE))):
-        kernel = transfer(frequency, length * s.skirt * cells, s.ring, radius, EMULSION_BLUR * cells).astype(np.float32)
-        spreaded = np.fft.irfft2(spectrum * kernel, (tall, wide))
-        out[:, :, channel] = share * np.maximum(spreaded[margin : margin + height, margin : margin + width], 0)
+    for channel, share in enumerate((1.0, s.green)):
+        whole = np.fft.irfft2(spectrum * kernels[channel], (tall, wide))
+        out[:, :, channel] = share * np.maximum(whole[margin : margin + height, margin : margin + width], 0)
+    out[:, :, 2] = BLUE_SHARE * out[:, :, 1]
     return GlowField(out)
 
 

@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 from numba import njit, prange
 
-from aurelon.core.fastmath import srgb_decode, srgb_encode
+from aurelon.core.fastmath import srgb_encode
 from aurelon.core.frame import Frame
 from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.mix import Tint, mixed
@@ -24,6 +24,7 @@ from aurelon.core.octaves import gaussian_mixture
 from aurelon.core.plate import Plate
 from aurelon.core.resample import enlarge_to, reduce_to
 from aurelon.core.settings import Settings, setting
+from aurelon.core.space import SRGB_CURVE
 
 f32 = np.float32
 
@@ -64,12 +65,15 @@ class VelvetField:
 
     def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
         out = np.empty((*frame.shape, 3), np.float32)
-        power = f32(2.0**self.settings.contrast)
         sharp = np.ascontiguousarray(scene.source_at(frame)).reshape(-1)
-        _sandwich(sharp, enlarge_to(self.grid, frame).reshape(-1), f32(self.settings.softness), power, out.reshape(-1))
+        soft = enlarge_to(self.grid, frame).reshape(-1)
+        # Contrast and decoding are one curve, looked up.
+        curve = SRGB_CURVE.decode(np.linspace(0, 1, STEPS) ** 2.0**self.settings.contrast).astype(np.float32)
+        _sandwich(sharp, soft, f32(self.settings.softness), curve, out.reshape(-1))
         return out if np.array_equal(tint.light, np.eye(3)) else mixed(out, tint.light)
 
 
+STEPS = 8192  # of the curve
 BLOCK = 1 << 13
 
 
@@ -82,15 +86,17 @@ def _screened(picture: Floats, out: Floats) -> None:
 
 
 @njit(parallel=True, cache=True, fastmath=True)
-def _sandwich(sharp: Floats, soft: Floats, softness: np.float32, power: np.float32, out: Floats) -> None:
+def _sandwich(sharp: Floats, soft: Floats, softness: np.float32, curve: Floats, out: Floats) -> None:
+    last = f32(curve.size) - f32(1.001)
     for block in prange((sharp.size + BLOCK - 1) // BLOCK):
         for i in range(block * BLOCK, min((block + 1) * BLOCK, sharp.size)):
             dark = f32(1.0) - srgb_encode(min(sharp[i], f32(1.0)))
             finish = (f32(1.0) - dark * dark) * (f32(1.0) - softness + softness * min(max(soft[i], f32(0.0)), f32(1.0)))
-            if power != f32(1.0):
-                finish = finish**power
-            over = max(sharp[i] - f32(1.0), f32(0.0))
-            out[i] = max(srgb_decode(min(max(finish, f32(0.0)), f32(1.0))), f32(0.0)) + over
+            place = min(max(finish, f32(0.0)), f32(1.0)) * last
+            k = np.int32(place)
+            part = place - f32(k)
+            below, above = curve[np.uint64(k)], curve[np.uint64(k) + np.uint64(1)]
+            out[i] = below + part * (above - below) + max(sharp[i] - f32(1.0), f32(0.0))
 
 
 def spread(scene: Scene, settings: Spread) -> LightField:
