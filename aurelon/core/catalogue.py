@@ -12,6 +12,7 @@ from pydantic import BaseModel
 
 from aurelon.core.blend import MODES
 from aurelon.core.codecs import codecs
+from aurelon.core.errors import RigError
 from aurelon.core.lights import kinds
 from aurelon.core.pipeline import STAGES
 from aurelon.core.rig import LIGHT_MODELS, HouseLight, Prepare
@@ -95,6 +96,8 @@ def _describe(name: str, schema: dict[str, Any], default: Any) -> SettingInfo:
         kind = "choice"
     elif unit == "plate":
         kind = "point"
+    elif unit == "points":
+        kind = "points"
     elif schema.get("type") == "integer":
         kind = "whole"
     else:
@@ -125,7 +128,7 @@ def _group(name: str, label: str, help: str, model: Settings) -> GroupInfo:
         _describe(key, part, values[key])
         for key, part in schema.items()
         if part.get("minimum") is None or part["minimum"] != part.get("maximum")
-        if part.get("type") not in ("array", "null", None) or part.get("unit") == "plate"
+        if part.get("type") not in ("array", "null", None) or part.get("unit") in ("plate", "points")
     ]
     return GroupInfo(name=name, label=label, help=help, settings=shown)
 
@@ -149,6 +152,16 @@ def catalogue() -> list[KindInfo]:
             )
         )
     return found
+
+
+def setting_info(kind: str, stage: str, name: str) -> SettingInfo:
+    """One setting of a stage of a kind. Raises RigError where there is none."""
+    info = next(k for k in catalogue() if k.name == kind)
+    for group in info.groups:
+        for s in group.settings:
+            if group.name == stage and s.name == name:
+                return s
+    raise RigError([(f"{stage}.{name}", f"is not a setting of {kind}")])
 
 
 @cache

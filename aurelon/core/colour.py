@@ -52,6 +52,38 @@ def chromaticity(kelvin: float, tint: float = 0.0) -> tuple[float, float]:
     return float(3 * u / scale), float(2 * v / scale)
 
 
+WARMEST, COOLEST = 1000.0, 25000.0
+
+
+@cache
+def _locus() -> tuple[Doubles, Doubles]:
+    """Temperatures, evenly spaced in reciprocal kelvin, and their CIE 1960 u, v: (n,) and (n, 2)."""
+    kelvin = 1 / np.linspace(1 / WARMEST, 1 / COOLEST, 600)
+    return kelvin, np.array([_planckian_uv(k) for k in kelvin])
+
+
+def temperature_of(rgb: Triple, space: RgbSpace) -> tuple[float, float]:
+    """The temperature (1 000..25 000 K) and tint (-1..1) of a linear colour (3,) in `space`.
+
+    The nearest point of the locus in CIE 1960 u, v, which is what correlated colour temperature is;
+    6 500 K and no tint for black.
+    """
+    x, y, z = np.linalg.inv(space.from_d65) @ np.asarray(rgb, np.float64)
+    if x + y + z <= 1e-9:
+        return NEUTRAL_KELVIN, 0.0
+    here = np.array([4 * x, 6 * y]) / (x + 15 * y + 3 * z)
+    kelvin, locus = _locus()
+    nearest = int(np.argmin(np.linalg.norm(locus - here, axis=1)))
+    before, after = max(nearest - 1, 0), min(nearest + 1, len(kelvin) - 1)
+    along = locus[after] - locus[before]
+    share = float(np.clip((here - locus[before]) @ along / (along @ along), 0, 1))
+    found = 1 / ((1 - share) / kelvin[before] + share / kelvin[after])
+    off = here - (locus[before] + share * along)
+    green = np.array([along[1], -along[0]]) / np.hypot(*along)
+    green = green if green[1] > 0 else -green  # v grows toward green
+    return float(found), float(np.clip(-(off @ green) / TINT_REACH, -1, 1))
+
+
 def _at_unit_luminance(rgb: Doubles, space: RgbSpace) -> Triple:
     """Scaled to luminance 1, and no channel above 4, so that a deep colour does not run away."""
     rgb = np.maximum(rgb, 0.0)

@@ -13,11 +13,11 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from aurelon.core.cache import Cache
 from aurelon.core.codecs import codecs, format_of_path
 from aurelon.core.codecs.raster import Raster
 from aurelon.core.errors import Cancelled, OutputError
-from aurelon.core.frame import Frame
-from aurelon.core.pipeline import render_bands
+from aurelon.core.pipeline import Evaluation, render_bands, seen_frame
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Rig
 from aurelon.core.space import DISPLAY_P3, LINEAR_SRGB, SRGB, RgbSpace
@@ -39,7 +39,7 @@ class ExportOptions:
     profile: ProfileChoice = "keep"
     show: str = "result"
 
-    def checked(self, plate: Plate) -> ExportOptions:
+    def checked(self, plate: Plate, rig: Rig) -> ExportOptions:
         """The same options. Raises OutputError when they cannot be met."""
         codec = codecs().get(self.format)
         if codec is None:
@@ -50,10 +50,9 @@ class ExportOptions:
             )
         if self.size is not None:
             width, height = self.size
-            if not (1 <= width <= plate.size[0] and 1 <= height <= plate.size[1]):
-                raise OutputError(
-                    f"{width} x {height} pixels is not within the plate's own {plate.size[0]} x {plate.size[1]}"
-                )
+            tall, wide = seen_frame(plate, rig).shape
+            if not (1 <= width <= wide and 1 <= height <= tall):
+                raise OutputError(f"{width} x {height} pixels is not within the picture's own {wide} x {tall}")
         return self
 
 
@@ -86,26 +85,28 @@ def export(
 
     Raises OutputError when the options cannot be met, Cancelled once `cancelled()` is true.
     """
-    codec = codecs()[options.checked(plate).format]
-    size = options.size or plate.size
+    codec = codecs()[options.checked(plate, rig).format]
+    frame = seen_frame(plate, rig, options.size)
+    alpha_of = Evaluation(plate, rig, Cache(0)).alpha
     target = _target_space(plate, options)
     kind: Any = {"8": np.uint8, "16": np.uint16, "float": np.float32}[options.depth]
-    samples = np.empty((size[1], size[0], 3), kind)
-    alpha = np.empty((size[1], size[0]), kind) if plate.alpha is not None else None
-    for band, pixels in render_bands(plate, rig, Frame.whole(size), show=options.show, cancelled=cancelled):
+    samples = np.empty((*frame.shape, 3), kind)
+    alpha = np.empty(frame.shape, kind) if plate.alpha is not None else None
+    for band, pixels in render_bands(plate, rig, frame, show=options.show, cancelled=cancelled):
         codes = to_codes(pixels, plate.space, target)
-        cover = plate.alpha_at(band)
+        cover = alpha_of(band)
+        part = slice(band.y0 - frame.y0, band.y1 - frame.y0)
         if cover is not None and not codec.FORMAT.has_alpha:
             # Without alpha, what is transparent becomes white paper.
             codes = codes * cover[:, :, None] + (1 - cover[:, :, None])
         if options.depth == "float":
-            samples[band.y0 : band.y1] = codes
+            samples[part] = codes
         else:
-            quantise(codes, band.x0, band.y0, samples[band.y0 : band.y1], options.depth == "8")
+            quantise(codes, 0, part.start, samples[part], options.depth == "8")
         if alpha is not None and cover is not None:
             top = 1 if options.depth == "float" else np.iinfo(kind).max
-            alpha[band.y0 : band.y1] = cover if top == 1 else np.round(cover * np.float32(top))
-        progress(0.9 * band.y1 / size[1])
+            alpha[part] = cover if top == 1 else np.round(cover * np.float32(top))
+        progress(0.9 * part.stop / frame.shape[0])
         if cancelled():
             raise Cancelled
     raster = Raster(samples, alpha if codec.FORMAT.has_alpha else None, target.icc, plate.exif)

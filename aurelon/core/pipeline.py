@@ -21,6 +21,7 @@ from aurelon.core.frame import Frame, fit_within
 from aurelon.core.lights import kinds
 from aurelon.core.lights.kind import Detected, LightField, Reading, Scene
 from aurelon.core.mix import NEUTRAL, Tint
+from aurelon.core.opening import cropped, needed, turned
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Light, LookAt, Mask, Rig
 from aurelon.core.settings import Settings
@@ -36,7 +37,7 @@ DRAFT_READING_EDGE = 1536  # a draft reads the plate's highlights from a reduced
 BAND_PIXELS = 2_000_000  # a rendering without a cache goes in bands of about this many pixels
 
 # Kernels share their threads; one rendering at a time has them, and lets go between bands.
-_engine = Lock()
+engine = Lock()
 
 
 def _never() -> bool:
@@ -81,7 +82,8 @@ class Evaluation:
     # The picture below the lights
 
     def _prepared_key(self) -> Hashable:
-        return ("prepared", self.plate.key, _key(self.rig.prepare))
+        # What is seen of the picture changes nothing that lights read.
+        return ("prepared", self.plate.key, self.rig.prepare.model_dump_json(exclude={"straighten", "crop"}))
 
     def prepared(self, frame: Frame) -> Floats:
         make = partial(self._prepare, frame)
@@ -231,6 +233,21 @@ class Evaluation:
                 return self.merge(light, self.below(light, frame), frame)
 
     def show(self, show: str, frame: Frame) -> Floats:
+        """What `show` asks for, as the straightened frame shows it. Raises RigError for what cannot be shown."""
+        angle = self.rig.prepare.straighten
+        upright = needed(frame, angle)
+        if self._passing is not None:
+            self._passing = upright
+        return turned(self._upright(show, upright), upright, frame, angle)
+
+    def alpha(self, frame: Frame) -> Floats | None:
+        """(h, w) in 0..1 as the straightened frame shows it, or None where the plate has none."""
+        angle = self.rig.prepare.straighten
+        upright = needed(frame, angle)
+        cover = self.plate.alpha_at(upright)
+        return cover if cover is None or angle == 0 else np.minimum(turned(cover, upright, frame, angle)[:, :, 0], 1)
+
+    def _upright(self, show: str, frame: Frame) -> Floats:
         """`result`, `before`, `stage:LIGHT:STAGE` or `mask:LIGHT`. Raises RigError for anything else."""
         match show.split(":"):
             case ["result"]:
@@ -260,34 +277,49 @@ def render(
 ) -> Floats:
     """The picture, float32 (h, w, 3), linear light in the plate's primaries.
 
-    `size` is the (width, height) of the whole plate, its own where left out; `region` is the part
-    (x0, y0, x1, y1) of that which is wanted. With a `cache` stages are kept from call to call.
-    Raises RigError for a `show` that the rig cannot give, Cancelled once `cancelled()` is true.
+    `size` is the (width, height) of the picture that is seen, after straightening and crop; its own
+    where left out. `region` is the part (x0, y0, x1, y1) of that which is wanted. With a `cache` stages
+    are kept from call to call. Raises RigError for a `show` that the rig cannot give, Cancelled once
+    `cancelled()` is true.
     """
-    width, height = size or plate.size
-    x0, y0, x1, y1 = region or (0, 0, width, height)
-    if not (0 <= x0 < x1 <= width and 0 <= y0 < y1 <= height):
-        raise ValueError(f"region {region} does not lie within {width} x {height}")
-    frame = Frame(width, height, x0, y0, x1, y1)
+    frame = seen_frame(plate, rig, size)
+    if region is not None:
+        x0, y0, x1, y1 = region
+        rows, columns = frame.shape
+        if not (0 <= x0 < x1 <= columns and 0 <= y0 < y1 <= rows):
+            raise ValueError(f"region {region} does not lie within {columns} x {rows}")
+        frame = Frame(frame.width, frame.height, frame.x0 + x0, frame.y0 + y0, frame.x0 + x1, frame.y0 + y1)
     if cache is not None:
-        with _engine:
-            evaluation = Evaluation(plate, rig, cache, draft=draft, cancelled=cancelled)
-            return evaluation.show(show, frame)
+        return show_frame(plate, rig, frame, cache, show=show, draft=draft, cancelled=cancelled)
     out = np.empty((*frame.shape, 3), np.float32)
     for band, pixels in render_bands(plate, rig, frame, show=show, cancelled=cancelled):
-        out[band.y0 - y0 : band.y1 - y0] = pixels
+        out[band.y0 - frame.y0 : band.y1 - frame.y0] = pixels
     return out
+
+
+def seen_frame(plate: Plate, rig: Rig, size: tuple[int, int] | None = None) -> Frame:
+    """The part of the frame that is seen, at `size` (width, height) or as large as on the plate."""
+    return cropped(rig.prepare.box(plate.size), plate.size, size)
+
+
+def show_frame(
+    plate: Plate, rig: Rig, frame: Frame, cache: Cache, *, show: str = "result", draft: bool = False,
+    cancelled: Callable[[], bool] = _never,
+) -> Floats:  # fmt: skip
+    """Any part of the straightened frame, cropped away or not, through a cache; as `render` else."""
+    with engine:
+        return Evaluation(plate, rig, cache, draft=draft, cancelled=cancelled).show(show, frame)
 
 
 def render_bands(
     plate: Plate, rig: Rig, frame: Frame, *, show: str = "result", cancelled: Callable[[], bool] = _never
 ) -> Iterator[tuple[Frame, Floats]]:
-    """Yields (frame, pixels) of the picture from top to bottom, keeping only what bands share."""
+    """Yields (band, pixels) of a part of the straightened frame from top to bottom, keeping what bands share."""
     shared = Cache(1 << 30)
     _, columns = frame.shape
     high = max(1, BAND_PIXELS // columns)
     for y in range(frame.y0, frame.y1, high):
         band = frame.rows(y, min(y + high, frame.y1))
-        with _engine:
+        with engine:
             pixels = Evaluation(plate, rig, shared, passing=band, cancelled=cancelled).show(show, band)
         yield band, pixels

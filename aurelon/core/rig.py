@@ -15,9 +15,29 @@ from pydantic import Field, ValidationError, create_model, model_validator
 from aurelon.core.errors import RigError
 from aurelon.core.lights import kinds
 from aurelon.core.lights.kind import Colour, Kind, Merge
+from aurelon.core.opening import WHOLE, Box, largest_box
 from aurelon.core.settings import Settings, setting
 
 LookAt = Literal["original", "prepared", "below"]
+
+
+Share = Annotated[float, Field(ge=0, le=1)]
+SMALLEST_CROP = 0.01
+
+
+class Crop(Settings):
+    """A box of the straightened picture, in fractions of the plate: left, top, right, bottom."""
+
+    x0: Share = 0.0
+    y0: Share = 0.0
+    x1: Share = 1.0
+    y1: Share = 1.0
+
+    @model_validator(mode="after")
+    def _has_an_inside(self) -> Self:
+        if self.x1 - self.x0 < SMALLEST_CROP or self.y1 - self.y0 < SMALLEST_CROP:
+            raise ValueError(f"the crop is too small; each side must be at least {SMALLEST_CROP:.0%} of the plate's")
+        return self
 
 
 class Prepare(Settings):
@@ -27,8 +47,16 @@ class Prepare(Settings):
     contrast: float = setting(0.0, "Spreads or gathers tones about mid-grey", low=-1, high=1, step=0.01)
     saturation: float = setting(0.0, "Strengthens or drains colour", low=-1, high=1, step=0.01)
     temperature: float = setting(0.0, "Cools (below 0) or warms (above 0) the picture", low=-1, high=1, step=0.01)
-    straighten: float = setting(0.0, "Not open yet: must be 0", unit="degrees", low=0, high=0)
-    crop: None = setting(None, "Not open yet: must be null")
+    straighten: float = setting(
+        0.0, "Turns the picture counter-clockwise, to level a horizon", unit="degrees", low=-45, high=45, step=0.05, bend=1.0
+    )
+    crop: Crop | None = Field(None, description="What of the picture is seen; null shows all of it")
+
+    def box(self, size: tuple[int, int]) -> Box:
+        """What of the frame is seen; `size` is the plate's."""
+        if self.crop is not None:
+            return Box(self.crop.x0, self.crop.y0, self.crop.x1, self.crop.y1)
+        return largest_box(self.straighten, size) if self.straighten else WHOLE
 
 
 class Mask(Settings):

@@ -41,6 +41,16 @@ def _encode(pixels: Floats, matrix: Floats, turned: bool, out: Floats) -> None:
                 out[y, x, c] = srgb_encode(min(max(value, zero), one))
 
 
+CLIP_MARK, STRIPE = (255, 40, 150), 6  # a colour that no light has; stripes show what lies under them
+
+
+def mark_clipped(picture: NDArray[Any], pixels: Floats) -> None:
+    """Stripes over the places of `picture` (h, w, 3) uint8 where `pixels` has a channel at display white."""
+    height, width, _ = pixels.shape
+    stripes = (np.arange(height)[:, None] + np.arange(width)[None]) // STRIPE % 2 == 0
+    picture[(pixels >= 1.0 - 1e-4).any(axis=2) & stripes] = CLIP_MARK
+
+
 def encode_jpeg(picture: NDArray[Any], quality: int) -> bytes:
     """For frames that last a moment: JPEG without chroma reduction."""
     flags = [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444]

@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 
 from aurelon.core.export import ProfileChoice
 from aurelon.core.rig import AnyLight, Rig
+from aurelon.core.variants import Sweep
 from aurelon.store import BenchState, PlateRecord
 
 
@@ -72,8 +73,99 @@ class Step(BaseModel):
     base: int
 
 
-class NewLight(BaseModel):
+class RigIn(BaseModel):
+    """A rig as it stands on the bench, kept or not."""
+
+    rig: Rig
+
+
+class SheetCell(BaseModel):
+    """A light of one kind, placed so that it shows on this plate, and the plate with it (JPEG in base64)."""
+
+    title: str
+    summary: str
     light: AnyLight
+    picture: str
+
+
+class Sheet(BaseModel):
+    cells: list[SheetCell]
+
+
+class SweptPlace(BaseModel):
+    """A setting of a light: `stage` is one of the five."""
+
+    stage: Literal["source", "spread", "colour", "merge"]
+    setting: str
+
+
+class StripRequest(BaseModel):
+    """What is stepped through: one setting, two, the seed or the blend mode; `span` 1 is the whole range."""
+
+    rig: Rig
+    light: str
+    sweep: Sweep
+    places: list[SweptPlace] = Field([], max_length=2)
+    span: float = Field(1.0, gt=0, le=1)
+
+
+class SweptValue(BaseModel):
+    stage: str
+    setting: str
+    value: float | str
+
+
+class StripCell(BaseModel):
+    """One picture of a strip (JPEG in base64), the values that make it, and whether they are the present ones."""
+
+    values: list[SweptValue]
+    present: bool
+    picture: str
+
+
+class Strip(BaseModel):
+    cells: list[StripCell]
+    columns: int
+
+
+class FactsRequest(BaseModel):
+    rig: Rig
+    light: str | None = None
+
+
+class HistogramOut(BaseModel):
+    red: list[float]
+    green: list[float]
+    blue: list[float]
+    clipped: float
+
+
+class PointOut(BaseModel):
+    x: float
+    y: float
+    found: bool
+    on: bool
+
+
+class FactsOut(BaseModel):
+    """Facts of the picture and of one light; `says` has what a person should know of a light by its id."""
+
+    before: HistogramOut
+    after: HistogramOut
+    light: list[float] | None
+    light_reach: float
+    says: dict[str, str]
+    points: list[PointOut] | None
+
+
+class MatchRequest(BaseModel):
+    rig: Rig
+    spot: tuple[float, float]
+
+
+class Matched(BaseModel):
+    temperature: float
+    tint: float
 
 
 class ExportRequest(BaseModel):
@@ -97,7 +189,7 @@ class ExportOut(BaseModel):
 
 
 class View(BaseModel):
-    """The whole plate at `width` x `height` device pixels, and the part x0..x1, y0..y1 on the screen."""
+    """The straightened frame at `width` x `height` device pixels, and the part x0..x1, y0..y1 on the screen."""
 
     width: int = Field(ge=1, le=60000)
     height: int = Field(ge=1, le=60000)
@@ -114,9 +206,19 @@ class PreviewRequest(BaseModel):
     rig: Rig
     view: View
     show: str = "result"
+    clipping: bool = False
     draft: bool = False
     light: str | None = None
     stage_width: int = Field(200, ge=16, le=800)
+
+
+class BoxOut(BaseModel):
+    """What is seen of the straightened frame, in its fractions."""
+
+    x0: float
+    y0: float
+    x1: float
+    y1: float
 
 
 class FrameHeader(BaseModel):
@@ -126,6 +228,8 @@ class FrameHeader(BaseModel):
     part: str
     exact: bool
     view: View
+    box: BoxOut
+    angle: float
 
 
 class PreviewFailure(BaseModel):

@@ -8,6 +8,7 @@ an exact frame PNG.
 from __future__ import annotations
 
 import asyncio
+import base64
 import struct
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -16,13 +17,13 @@ from fastapi import WebSocket, WebSocketDisconnect
 from pydantic import ValidationError
 from starlette.websockets import WebSocketState
 
-from aurelon.core import AurelonError, render
+from aurelon.core import AurelonError, Rig, render
 from aurelon.core.errors import Cancelled, RigError
 from aurelon.core.frame import Frame, fit_within
-from aurelon.core.pipeline import STAGES
+from aurelon.core.pipeline import STAGES, Evaluation, seen_frame, show_frame
 from aurelon.core.rig import problem_of
-from aurelon.core.screen import encode_jpeg, encode_png, to_screen
-from aurelon.web.models import FrameHeader, PreviewFailure, PreviewRequest, View
+from aurelon.core.screen import encode_jpeg, encode_png, mark_clipped, to_screen
+from aurelon.web.models import BoxOut, FrameHeader, PreviewFailure, PreviewRequest, View
 from aurelon.web.plates_open import OpenPlate
 
 DRAFT_QUALITY = 88
@@ -37,21 +38,37 @@ def frames(opened: OpenPlate, request: PreviewRequest, cancelled: Callable[[], b
     view = _drafted(request.view) if request.draft else request.view
 
     def shown(show: str, v: View) -> bytes:
-        pixels = render(
-            plate, request.rig, size=(v.width, v.height), region=(v.x0, v.y0, v.x1, v.y1), show=show,
-            cache=opened.cache, draft=request.draft, cancelled=cancelled,
-        )  # fmt: skip
-        alpha = plate.alpha_at(Frame(v.width, v.height, v.x0, v.y0, v.x1, v.y1)) if show in ("result", "before") else None
+        frame = Frame(v.width, v.height, v.x0, v.y0, v.x1, v.y1)
+        if not (v.x0 < v.x1 <= v.width and v.y0 < v.y1 <= v.height):
+            raise ValueError("the part of the picture that was asked for lies outside it; reload the page")
+        pixels = show_frame(
+            plate, request.rig, frame, opened.cache, show=show, draft=request.draft, cancelled=cancelled
+        )
+        whole = show in ("result", "before")
+        alpha = Evaluation(plate, request.rig, opened.cache).alpha(frame) if whole else None
         picture = to_screen(pixels, plate.space, v.x0, v.y0, alpha)
+        if request.clipping and whole:
+            mark_clipped(picture, pixels)
         return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture)
 
-    yield _frame(request, "picture", view, shown(request.show, view))
+    yield _frame(request, plate.size, "picture", view, shown(request.show, view))
     if request.light is None:
         return
     width, height = fit_within(plate.size, request.stage_width)
     small = View(width=width, height=height, x0=0, y0=0, x1=width, y1=height)
     for stage in STAGES:
-        yield _frame(request, stage, small, shown(f"stage:{request.light}:{stage}", small))
+        yield _frame(request, plate.size, stage, small, shown(f"stage:{request.light}:{stage}", small))
+
+
+SMALL_EDGE, SMALL_QUALITY = 320, 84
+
+
+def small_picture(opened: OpenPlate, rig: Rig) -> str:
+    """A small result as a JPEG in base64, of the coarser grids that are enough for it."""
+    plate = opened.plate
+    rows, columns = seen_frame(plate, rig).shape
+    pixels = render(plate, rig, size=fit_within((columns, rows), SMALL_EDGE), cache=opened.cache, draft=True)
+    return base64.b64encode(encode_jpeg(to_screen(pixels, plate.space), SMALL_QUALITY)).decode()
 
 
 def _drafted(view: View) -> View:
@@ -68,9 +85,13 @@ def _drafted(view: View) -> View:
     )  # fmt: skip
 
 
-def _frame(request: PreviewRequest, part: str, view: View, picture: bytes) -> bytes:
-    header = FrameHeader(seq=request.seq, part=part, exact=not request.draft, view=view).model_dump_json().encode()
-    return struct.pack("<I", len(header)) + header + picture
+def _frame(request: PreviewRequest, size: tuple[int, int], part: str, view: View, picture: bytes) -> bytes:
+    box = BoxOut.model_validate(request.rig.prepare.box(size), from_attributes=True)
+    header = FrameHeader(
+        seq=request.seq, part=part, exact=not request.draft, view=view, box=box, angle=request.rig.prepare.straighten
+    )
+    head = header.model_dump_json().encode()
+    return struct.pack("<I", len(head)) + head + picture
 
 
 class PreviewSession:

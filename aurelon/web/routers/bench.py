@@ -2,15 +2,34 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 from fastapi import APIRouter, WebSocket
 
-from aurelon.core import RigError
+from aurelon.core.judge import LIGHT_REACH, judge, match_colour
 from aurelon.core.lights import kinds
 from aurelon.core.rig import LIGHT_MODELS
+from aurelon.core.variants import GRID_STEPS, Place, variants
 from aurelon.store import UnknownPlate
 from aurelon.web.context import Context, Shared
-from aurelon.web.models import BenchOut, ConflictOut, Edit, NewLight, Step
-from aurelon.web.preview import PreviewSession
+from aurelon.web.models import (
+    BenchOut,
+    ConflictOut,
+    Edit,
+    FactsOut,
+    FactsRequest,
+    Matched,
+    MatchRequest,
+    RigIn,
+    Sheet,
+    SheetCell,
+    Step,
+    Strip,
+    StripCell,
+    StripRequest,
+    SweptValue,
+)  # fmt: skip
+from aurelon.web.preview import PreviewSession, small_picture
 
 router = APIRouter(prefix="/plates/{plate_id}", tags=["bench"])
 REFUSED = {409: {"model": ConflictOut}}
@@ -36,17 +55,52 @@ def redo(context: Shared, plate_id: int, step: Step) -> BenchOut:
     return BenchOut.of(context.store.redo(plate_id, step.base))
 
 
-@router.get("/new-light")
-def new_light(context: Shared, plate_id: int, kind: str) -> NewLight:
-    """A light of that kind, placed so that it shows at once on this plate; it is not added yet."""
-    if kind not in kinds():
-        raise RigError([("kind", f"'{kind}' is no kind of light; there are: {', '.join(kinds())}")])
-    taken = {light.id for light in context.store.bench(plate_id).rig.stack}
-    number = next(n for n in range(1, 1000) if f"{kind}-{n}" not in taken)
-    placed = kinds()[kind].place(context.open_plates.get(plate_id).plate)
-    name = kinds()[kind].title if number == 1 else f"{kinds()[kind].title} {number}"
-    fields = {"id": f"{kind}-{number}", "name": name, "kind": kind, **placed}
-    return NewLight(light=LIGHT_MODELS[kind].model_validate(fields))
+@router.post("/sheet")
+def kind_sheet(context: Shared, plate_id: int, body: RigIn) -> Sheet:
+    """A light of every kind, placed on this plate over the rig as it stands; none is added yet."""
+    opened = context.open_plates.get(plate_id)
+    taken = {light.id for light in body.rig.stack}
+    cells = []
+    for name, kind in kinds().items():
+        number = next(n for n in range(1, 1000) if f"{name}-{n}" not in taken)
+        title = kind.title if number == 1 else f"{kind.title} {number}"
+        fields = {"id": f"{name}-{number}", "name": title, "kind": name, **kind.place(opened.plate)}
+        light = LIGHT_MODELS[name].model_validate(fields)
+        rig = body.rig.model_copy(update={"lights": [*body.rig.stack, light]})
+        cells.append(SheetCell(title=kind.title, summary=kind.summary, light=light, picture=small_picture(opened, rig)))
+    return Sheet(cells=cells)
+
+
+@router.post("/strip")
+def test_strip(context: Shared, plate_id: int, body: StripRequest) -> Strip:
+    """The picture with one setting, two, the seed or the blend mode of a light stepped through."""
+    opened = context.open_plates.get(plate_id)
+    places = [Place(p.stage, p.setting) for p in body.places]
+    cells = [
+        StripCell(
+            values=[SweptValue(stage=p.stage, setting=p.setting, value=value) for p, value in variant.values],
+            present=variant.present,
+            picture=small_picture(opened, variant.rig),
+        )
+        for variant in variants(body.rig, body.light, body.sweep, places, body.span)
+    ]
+    return Strip(cells=cells, columns=GRID_STEPS if body.sweep == "grid" else len(cells))
+
+
+@router.post("/facts")
+def get_facts(context: Shared, plate_id: int, body: FactsRequest) -> FactsOut:
+    """Histograms, clipping, and what the lights have to say of themselves."""
+    opened = context.open_plates.get(plate_id)
+    facts = judge(opened.plate, body.rig, body.light, opened.cache)
+    return FactsOut.model_validate({**asdict(facts), "light_reach": LIGHT_REACH})
+
+
+@router.post("/match")
+def match(context: Shared, plate_id: int, body: MatchRequest) -> Matched:
+    """Temperature and tint of the prepared picture at a spot."""
+    opened = context.open_plates.get(plate_id)
+    kelvin, tint = match_colour(opened.plate, body.rig, body.spot, opened.cache)
+    return Matched(temperature=round(kelvin, -1), tint=round(tint, 2))
 
 
 @router.websocket("/preview")

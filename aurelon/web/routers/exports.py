@@ -33,7 +33,7 @@ def start_export(context: Shared, plate_id: int, body: ExportRequest) -> ExportO
     record = context.store.plate(plate_id)
     plate = context.open_plates.get(plate_id).plate
     size = (body.width, body.height) if body.width and body.height else None
-    options = ExportOptions(body.format, body.depth, body.quality, size, body.profile).checked(plate)
+    options = ExportOptions(body.format, body.depth, body.quality, size, body.profile).checked(plate, body.rig)
     form = codecs()[body.format].FORMAT
     stem = "".join(c if c.isalnum() or c in " -_." else "-" for c in record.name).strip() or "plate"
     name = PurePath(f"{stem}-lit").name + form.suffixes[0]

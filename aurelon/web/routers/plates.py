@@ -9,6 +9,7 @@ from fastapi import APIRouter, File, Query, Response, UploadFile
 
 from aurelon.core import PlateError, Rig, read_plate, render
 from aurelon.core.frame import fit_within
+from aurelon.core.pipeline import seen_frame
 from aurelon.core.screen import encode_jpeg, to_screen
 from aurelon.web.context import Shared
 from aurelon.web.models import PlateOut, Rename
@@ -60,7 +61,8 @@ def get_thumbnail(context: Shared, plate_id: int, revision: Annotated[int, Query
     if picture is None:
         state = context.store.bench(plate_id)
         opened = context.open_plates.get(plate_id)
-        size = fit_within(opened.plate.size, THUMBNAIL_EDGE)
+        rows, columns = seen_frame(opened.plate, state.rig).shape
+        size = fit_within((columns, rows), THUMBNAIL_EDGE)
         pixels = render(opened.plate, state.rig, size=size, cache=opened.cache)
         picture = encode_jpeg(to_screen(pixels, opened.plate.space), 88)
         context.store.keep_thumbnail(plate_id, state.revision, picture)

@@ -132,6 +132,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plates/{plate_id}/facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Get Facts
+         * @description Histograms, clipping, and what the lights have to say of themselves.
+         */
+        post: operations["get_facts_api_plates__plate_id__facts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plates/{plate_id}/file": {
         parameters: {
             query?: never;
@@ -152,20 +172,20 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/plates/{plate_id}/new-light": {
+    "/api/plates/{plate_id}/match": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /**
-         * New Light
-         * @description A light of that kind, placed so that it shows at once on this plate; it is not added yet.
-         */
-        get: operations["new_light_api_plates__plate_id__new_light_get"];
+        get?: never;
         put?: never;
-        post?: never;
+        /**
+         * Match
+         * @description Temperature and tint of the prepared picture at a spot.
+         */
+        post: operations["match_api_plates__plate_id__match_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -217,6 +237,46 @@ export interface paths {
         put?: never;
         /** Save Revision */
         post: operations["save_revision_api_plates__plate_id__revisions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plates/{plate_id}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Kind Sheet
+         * @description A light of every kind, placed on this plate over the rig as it stands; none is added yet.
+         */
+        post: operations["kind_sheet_api_plates__plate_id__sheet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plates/{plate_id}/strip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Test Strip
+         * @description The picture with one setting, two, the seed or the blend mode of a light stepped through.
+         */
+        post: operations["test_strip_api_plates__plate_id__strip_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -278,10 +338,104 @@ export interface components {
             /** Undo */
             undo: string | null;
         };
+        /**
+         * BloomLight
+         * @description Highlights spill over what surrounds them
+         */
+        BloomLight: {
+            /**
+             * @default {
+             *       "black": 0,
+             *       "gamma": 1,
+             *       "hue": 0,
+             *       "origin": "plate",
+             *       "picked": "#ffd9a0",
+             *       "saturation": 1,
+             *       "strength": 0.7,
+             *       "temperature": 5200,
+             *       "tint": 0,
+             *       "white": 1
+             *     }
+             */
+            colour: components["schemas"]["Colour"];
+            /**
+             * Id
+             * @description Names the light within its rig
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bloom";
+            /**
+             * Look At
+             * @description Which picture the light reads
+             * @default prepared
+             * @enum {string}
+             */
+            look_at: "original" | "prepared" | "below";
+            /**
+             * @default {
+             *       "parts": [],
+             *       "start": "everything"
+             *     }
+             */
+            mask: components["schemas"]["Mask"];
+            /**
+             * @default {
+             *       "intensity": 1,
+             *       "keep_darks": 0,
+             *       "mode": "expose",
+             *       "opacity": 1
+             *     }
+             */
+            merge: components["schemas"]["Merge"];
+            /**
+             * Name
+             * @description What the light is called on the desk
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the light shines
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "knee": 0.25,
+             *       "threshold": 0.6
+             *     }
+             */
+            source: components["schemas"]["aurelon__core__lights__bloom__Source"];
+            /**
+             * @default {
+             *       "falloff": 0.5,
+             *       "radius": 0.05
+             *     }
+             */
+            spread: components["schemas"]["aurelon__core__lights__bloom__Spread"];
+        };
         /** Body_add_plate_api_plates_post */
         Body_add_plate_api_plates_post: {
             /** File */
             file: string;
+        };
+        /**
+         * BoxOut
+         * @description What is seen of the straightened frame, in its fractions.
+         */
+        BoxOut: {
+            /** X0 */
+            x0: number;
+            /** X1 */
+            x1: number;
+            /** Y0 */
+            y0: number;
+            /** Y1 */
+            y1: number;
         };
         /**
          * Catalogue
@@ -302,6 +456,18 @@ export interface components {
          * @description The hue of the light: the picture's own, a temperature, or a picked colour.
          */
         Colour: {
+            /**
+             * Black
+             * @description Light below this is taken away
+             * @default 0
+             */
+            black: number;
+            /**
+             * Gamma
+             * @description Lifts (above 1) or sinks the middle of the light
+             * @default 1
+             */
+            gamma: number;
             /**
              * Hue
              * @description Turns the light's hue
@@ -345,6 +511,12 @@ export interface components {
              * @default 0
              */
             tint: number;
+            /**
+             * White
+             * @description Light of this strength becomes full
+             * @default 1
+             */
+            white: number;
         };
         /**
          * ConflictOut
@@ -362,6 +534,113 @@ export interface components {
                 string,
                 string
             ][];
+        };
+        /**
+         * Crop
+         * @description A box of the straightened picture, in fractions of the plate: left, top, right, bottom.
+         */
+        Crop: {
+            /**
+             * X0
+             * @default 0
+             */
+            x0: number;
+            /**
+             * X1
+             * @default 1
+             */
+            x1: number;
+            /**
+             * Y0
+             * @default 0
+             */
+            y0: number;
+            /**
+             * Y1
+             * @default 1
+             */
+            y1: number;
+        };
+        /**
+         * EdgeLight
+         * @description Outlines of the picture shine
+         */
+        EdgeLight: {
+            /**
+             * @default {
+             *       "black": 0,
+             *       "gamma": 1,
+             *       "hue": 0,
+             *       "origin": "plate",
+             *       "picked": "#ffd9a0",
+             *       "saturation": 1,
+             *       "strength": 0.7,
+             *       "temperature": 5200,
+             *       "tint": 0,
+             *       "white": 1
+             *     }
+             */
+            colour: components["schemas"]["Colour"];
+            /**
+             * Id
+             * @description Names the light within its rig
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "edge";
+            /**
+             * Look At
+             * @description Which picture the light reads
+             * @default prepared
+             * @enum {string}
+             */
+            look_at: "original" | "prepared" | "below";
+            /**
+             * @default {
+             *       "parts": [],
+             *       "start": "everything"
+             *     }
+             */
+            mask: components["schemas"]["Mask"];
+            /**
+             * @default {
+             *       "intensity": 0.8,
+             *       "keep_darks": 0,
+             *       "mode": "screen",
+             *       "opacity": 1
+             *     }
+             */
+            merge: components["schemas"]["Merge"];
+            /**
+             * Name
+             * @description What the light is called on the desk
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the light shines
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "scale": 0.0012,
+             *       "thickness": 0.001,
+             *       "threshold": 0.3
+             *     }
+             */
+            source: components["schemas"]["aurelon__core__lights__edge__Source"];
+            /**
+             * @default {
+             *       "glow": 0.5,
+             *       "glow_radius": 0.02
+             *     }
+             */
+            spread: components["schemas"]["aurelon__core__lights__edge__Spread"];
         };
         /**
          * Edit
@@ -418,6 +697,124 @@ export interface components {
             width?: number | null;
         };
         /**
+         * FactsOut
+         * @description Facts of the picture and of one light; `says` has what a person should know of a light by its id.
+         */
+        FactsOut: {
+            after: components["schemas"]["HistogramOut"];
+            before: components["schemas"]["HistogramOut"];
+            /** Light */
+            light: number[] | null;
+            /** Light Reach */
+            light_reach: number;
+            /** Points */
+            points: components["schemas"]["PointOut"][] | null;
+            /** Says */
+            says: {
+                [key: string]: string;
+            };
+        };
+        /** FactsRequest */
+        FactsRequest: {
+            /** Light */
+            light?: string | null;
+            rig: components["schemas"]["Rig"];
+        };
+        /**
+         * FlareLight
+         * @description Ghosts, a streak and a veil from a lens
+         */
+        FlareLight: {
+            /**
+             * @default {
+             *       "black": 0,
+             *       "gamma": 1,
+             *       "hue": 0,
+             *       "origin": "plate",
+             *       "picked": "#ffd9a0",
+             *       "saturation": 1,
+             *       "strength": 0.7,
+             *       "temperature": 5200,
+             *       "tint": 0,
+             *       "white": 1
+             *     }
+             */
+            colour: components["schemas"]["Colour"];
+            /**
+             * Id
+             * @description Names the light within its rig
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "flare";
+            /**
+             * Look At
+             * @description Which picture the light reads
+             * @default prepared
+             * @enum {string}
+             */
+            look_at: "original" | "prepared" | "below";
+            /**
+             * @default {
+             *       "parts": [],
+             *       "start": "everything"
+             *     }
+             */
+            mask: components["schemas"]["Mask"];
+            /**
+             * @default {
+             *       "intensity": 1,
+             *       "keep_darks": 0,
+             *       "mode": "expose",
+             *       "opacity": 1
+             *     }
+             */
+            merge: components["schemas"]["Merge"];
+            /**
+             * Name
+             * @description What the light is called on the desk
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the light shines
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "apart": 0.03,
+             *       "hidden": [],
+             *       "knee": 0.15,
+             *       "most": 3,
+             *       "placed": [],
+             *       "threshold": 0.85
+             *     }
+             */
+            source: components["schemas"]["aurelon__core__lights__flare__Source"];
+            /**
+             * @default {
+             *       "dispersion": 1,
+             *       "ghosts": 1,
+             *       "headroom": 15,
+             *       "lens": "lantern",
+             *       "rotation": 9,
+             *       "roundness": 0.25,
+             *       "size": 1,
+             *       "streak": 0,
+             *       "streak_angle": 0,
+             *       "streak_length": 0.18,
+             *       "streak_temperature": 14000,
+             *       "veil": 1
+             *     }
+             */
+            spread: components["schemas"]["aurelon__core__lights__flare__Spread"];
+        };
+        /**
          * FormatInfo
          * @description A file format that can be written.
          */
@@ -440,6 +837,9 @@ export interface components {
          * @description Goes before the picture in every binary frame, as JSON after a 4-byte length.
          */
         FrameHeader: {
+            /** Angle */
+            angle: number;
+            box: components["schemas"]["BoxOut"];
             /** Exact */
             exact: boolean;
             /** Part */
@@ -461,6 +861,101 @@ export interface components {
             name: string;
             /** Settings */
             settings: components["schemas"]["SettingInfo"][];
+        };
+        /**
+         * HalationLight
+         * @description Film's red fringe round highlights
+         */
+        HalationLight: {
+            /**
+             * @default {
+             *       "black": 0,
+             *       "gamma": 1,
+             *       "hue": 0,
+             *       "origin": "plate",
+             *       "picked": "#ffd9a0",
+             *       "saturation": 1,
+             *       "strength": 0.7,
+             *       "temperature": 5200,
+             *       "tint": 0,
+             *       "white": 1
+             *     }
+             */
+            colour: components["schemas"]["Colour"];
+            /**
+             * Id
+             * @description Names the light within its rig
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "halation";
+            /**
+             * Look At
+             * @description Which picture the light reads
+             * @default prepared
+             * @enum {string}
+             */
+            look_at: "original" | "prepared" | "below";
+            /**
+             * @default {
+             *       "parts": [],
+             *       "start": "everything"
+             *     }
+             */
+            mask: components["schemas"]["Mask"];
+            /**
+             * @default {
+             *       "intensity": 0.6,
+             *       "keep_darks": 0,
+             *       "mode": "add",
+             *       "opacity": 1
+             *     }
+             */
+            merge: components["schemas"]["Merge"];
+            /**
+             * Name
+             * @description What the light is called on the desk
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the light shines
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "knee": 0.25,
+             *       "threshold": 0.72
+             *     }
+             */
+            source: components["schemas"]["aurelon__core__lights__halation__Source"];
+            /**
+             * @default {
+             *       "base_thickness": 0.13,
+             *       "film_width": 36,
+             *       "green": 0.2,
+             *       "index": 1.48,
+             *       "ring": 0.12,
+             *       "skirt": 0.16
+             *     }
+             */
+            spread: components["schemas"]["aurelon__core__lights__halation__Spread"];
+        };
+        /** HistogramOut */
+        HistogramOut: {
+            /** Blue */
+            blue: number[];
+            /** Clipped */
+            clipped: number;
+            /** Green */
+            green: number[];
+            /** Red */
+            red: number[];
         };
         /**
          * HouseLight
@@ -528,6 +1023,22 @@ export interface components {
              */
             start: "everything" | "nothing";
         };
+        /** MatchRequest */
+        MatchRequest: {
+            rig: components["schemas"]["Rig"];
+            /** Spot */
+            spot: [
+                number,
+                number
+            ];
+        };
+        /** Matched */
+        Matched: {
+            /** Temperature */
+            temperature: number;
+            /** Tint */
+            tint: number;
+        };
         /**
          * Merge
          * @description How the light is laid on what is below it.
@@ -559,11 +1070,6 @@ export interface components {
              */
             opacity: number;
         };
-        /** NewLight */
-        NewLight: {
-            /** Light */
-            light: components["schemas"]["ShaftsLight"];
-        };
         /** PlateOut */
         PlateOut: {
             /** Created */
@@ -585,6 +1091,65 @@ export interface components {
             /** Width */
             width: number;
         };
+        /** PointOut */
+        PointOut: {
+            /** Found */
+            found: boolean;
+            /** On */
+            on: boolean;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * PointSource
+         * @description Which points shine: highlights of the picture, and what is placed by hand.
+         */
+        PointSource: {
+            /**
+             * Apart
+             * @description The smallest distance between two points
+             * @default 0.03
+             */
+            apart: number;
+            /**
+             * Hidden
+             * @description Found points that are switched off
+             * @default []
+             */
+            hidden: [
+                number,
+                number
+            ][];
+            /**
+             * Knee
+             * @description How gradually light counts above the threshold
+             * @default 0.15
+             */
+            knee: number;
+            /**
+             * Most
+             * @description How many points are taken, brightest first; 0 takes none
+             * @default 12
+             */
+            most: number;
+            /**
+             * Placed
+             * @description Points placed by hand
+             * @default []
+             */
+            placed: [
+                number,
+                number
+            ][];
+            /**
+             * Threshold
+             * @description How bright the picture must be to count as a point of light
+             * @default 0.85
+             */
+            threshold: number;
+        };
         /**
          * Prepare
          * @description What is done to the picture before any light; the file itself is never changed.
@@ -596,11 +1161,8 @@ export interface components {
              * @default 0
              */
             contrast: number;
-            /**
-             * Crop
-             * @description Not open yet: must be null
-             */
-            crop?: null;
+            /** @description What of the picture is seen; null shows all of it */
+            crop?: components["schemas"]["Crop"] | null;
             /**
              * Exposure
              * @description Lifts or drops the whole picture
@@ -615,7 +1177,7 @@ export interface components {
             saturation: number;
             /**
              * Straighten
-             * @description Not open yet: must be 0
+             * @description Turns the picture counter-clockwise, to level a horizon
              * @default 0
              */
             straighten: number;
@@ -638,6 +1200,11 @@ export interface components {
          * @description What the bench wants to see. `draft` while something is dragged; `light` wants its stage pictures.
          */
         PreviewRequest: {
+            /**
+             * Clipping
+             * @default false
+             */
+            clipping: boolean;
             /**
              * Draft
              * @default false
@@ -711,7 +1278,7 @@ export interface components {
              * Lights
              * @default []
              */
-            lights: components["schemas"]["ShaftsLight"][];
+            lights: (components["schemas"]["BloomLight"] | components["schemas"]["EdgeLight"] | components["schemas"]["FlareLight"] | components["schemas"]["HalationLight"] | components["schemas"]["ShaftsLight"] | components["schemas"]["StarburstLight"] | components["schemas"]["VelvetLight"])[];
             /**
              * Mattes
              * @description Not open yet: must be empty
@@ -734,6 +1301,13 @@ export interface components {
              * @constant
              */
             version: 1;
+        };
+        /**
+         * RigIn
+         * @description A rig as it stands on the bench, kept or not.
+         */
+        RigIn: {
+            rig: components["schemas"]["Rig"];
         };
         /**
          * SettingInfo
@@ -781,13 +1355,16 @@ export interface components {
         ShaftsLight: {
             /**
              * @default {
+             *       "black": 0,
+             *       "gamma": 1,
              *       "hue": 0,
              *       "origin": "temperature",
              *       "picked": "#ffd9a0",
              *       "saturation": 1,
              *       "strength": 0.7,
              *       "temperature": 5200,
-             *       "tint": 0
+             *       "tint": 0,
+             *       "white": 1
              *     }
              */
             colour: components["schemas"]["Colour"];
@@ -842,7 +1419,7 @@ export interface components {
              *       "threshold": 0.45
              *     }
              */
-            source: components["schemas"]["Source"];
+            source: components["schemas"]["aurelon__core__lights__shafts__Source"];
             /**
              * @default {
              *       "angle": -60,
@@ -865,13 +1442,553 @@ export interface components {
              *       "variety": 0.45
              *     }
              */
-            spread: components["schemas"]["Spread"];
+            spread: components["schemas"]["aurelon__core__lights__shafts__Spread"];
+        };
+        /** Sheet */
+        Sheet: {
+            /** Cells */
+            cells: components["schemas"]["SheetCell"][];
+        };
+        /**
+         * SheetCell
+         * @description A light of one kind, placed so that it shows on this plate, and the plate with it (JPEG in base64).
+         */
+        SheetCell: {
+            /** Light */
+            light: components["schemas"]["BloomLight"] | components["schemas"]["EdgeLight"] | components["schemas"]["FlareLight"] | components["schemas"]["HalationLight"] | components["schemas"]["ShaftsLight"] | components["schemas"]["StarburstLight"] | components["schemas"]["VelvetLight"];
+            /** Picture */
+            picture: string;
+            /** Summary */
+            summary: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * StarburstLight
+         * @description Diffraction spikes on points of light
+         */
+        StarburstLight: {
+            /**
+             * @default {
+             *       "black": 0,
+             *       "gamma": 1,
+             *       "hue": 0,
+             *       "origin": "plate",
+             *       "picked": "#ffd9a0",
+             *       "saturation": 1,
+             *       "strength": 0.7,
+             *       "temperature": 5200,
+             *       "tint": 0,
+             *       "white": 1
+             *     }
+             */
+            colour: components["schemas"]["Colour"];
+            /**
+             * Id
+             * @description Names the light within its rig
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "starburst";
+            /**
+             * Look At
+             * @description Which picture the light reads
+             * @default prepared
+             * @enum {string}
+             */
+            look_at: "original" | "prepared" | "below";
+            /**
+             * @default {
+             *       "parts": [],
+             *       "start": "everything"
+             *     }
+             */
+            mask: components["schemas"]["Mask"];
+            /**
+             * @default {
+             *       "intensity": 1,
+             *       "keep_darks": 0,
+             *       "mode": "expose",
+             *       "opacity": 1
+             *     }
+             */
+            merge: components["schemas"]["Merge"];
+            /**
+             * Name
+             * @description What the light is called on the desk
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the light shines
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "apart": 0.03,
+             *       "hidden": [],
+             *       "knee": 0.15,
+             *       "most": 12,
+             *       "placed": [],
+             *       "threshold": 0.85
+             *     }
+             */
+            source: components["schemas"]["PointSource"];
+            /**
+             * @default {
+             *       "blades": 6,
+             *       "dust": 0.15,
+             *       "headroom": 7,
+             *       "pattern": "aperture",
+             *       "rotation": 12,
+             *       "roundness": 0.08,
+             *       "seed": 1,
+             *       "size": 0.16,
+             *       "spikes": 6,
+             *       "taper": 0.5
+             *     }
+             */
+            spread: components["schemas"]["aurelon__core__lights__starburst__Spread"];
+        };
+        /** Step */
+        Step: {
+            /** Base */
+            base: number;
+        };
+        /** Strip */
+        Strip: {
+            /** Cells */
+            cells: components["schemas"]["StripCell"][];
+            /** Columns */
+            columns: number;
+        };
+        /**
+         * StripCell
+         * @description One picture of a strip (JPEG in base64), the values that make it, and whether they are the present ones.
+         */
+        StripCell: {
+            /** Picture */
+            picture: string;
+            /** Present */
+            present: boolean;
+            /** Values */
+            values: components["schemas"]["SweptValue"][];
+        };
+        /**
+         * StripRequest
+         * @description What is stepped through: one setting, two, the seed or the blend mode; `span` 1 is the whole range.
+         */
+        StripRequest: {
+            /** Light */
+            light: string;
+            /**
+             * Places
+             * @default []
+             */
+            places: components["schemas"]["SweptPlace"][];
+            rig: components["schemas"]["Rig"];
+            /**
+             * Span
+             * @default 1
+             */
+            span: number;
+            /**
+             * Sweep
+             * @enum {string}
+             */
+            sweep: "setting" | "grid" | "seeds" | "modes";
+        };
+        /**
+         * SweptPlace
+         * @description A setting of a light: `stage` is one of the five.
+         */
+        SweptPlace: {
+            /** Setting */
+            setting: string;
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "source" | "spread" | "colour" | "merge";
+        };
+        /** SweptValue */
+        SweptValue: {
+            /** Setting */
+            setting: string;
+            /** Stage */
+            stage: string;
+            /** Value */
+            value: number | string;
+        };
+        /**
+         * VelvetLight
+         * @description A soft, dreamy finish that lightens, deepens and blurs at once
+         */
+        VelvetLight: {
+            /**
+             * @default {
+             *       "black": 0,
+             *       "gamma": 1,
+             *       "hue": 0,
+             *       "origin": "plate",
+             *       "picked": "#ffd9a0",
+             *       "saturation": 1,
+             *       "strength": 0.7,
+             *       "temperature": 5200,
+             *       "tint": 0,
+             *       "white": 1
+             *     }
+             */
+            colour: components["schemas"]["Colour"];
+            /**
+             * Id
+             * @description Names the light within its rig
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "velvet";
+            /**
+             * Look At
+             * @description Which picture the light reads
+             * @default prepared
+             * @enum {string}
+             */
+            look_at: "original" | "prepared" | "below";
+            /**
+             * @default {
+             *       "parts": [],
+             *       "start": "everything"
+             *     }
+             */
+            mask: components["schemas"]["Mask"];
+            /**
+             * @default {
+             *       "intensity": 1,
+             *       "keep_darks": 0,
+             *       "mode": "normal",
+             *       "opacity": 0.6
+             *     }
+             */
+            merge: components["schemas"]["Merge"];
+            /**
+             * Name
+             * @description What the light is called on the desk
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the light shines
+             * @default true
+             */
+            on: boolean;
+            /** @default {} */
+            source: components["schemas"]["aurelon__core__lights__velvet__Source"];
+            /**
+             * @default {
+             *       "contrast": -0.25,
+             *       "radius": 0.012,
+             *       "softness": 0.85
+             *     }
+             */
+            spread: components["schemas"]["aurelon__core__lights__velvet__Spread"];
+        };
+        /**
+         * View
+         * @description The straightened frame at `width` x `height` device pixels, and the part x0..x1, y0..y1 on the screen.
+         */
+        View: {
+            /** Height */
+            height: number;
+            /** Width */
+            width: number;
+            /** X0 */
+            x0: number;
+            /** X1 */
+            x1: number;
+            /** Y0 */
+            y0: number;
+            /** Y1 */
+            y1: number;
+        };
+        /**
+         * Source
+         * @description Which highlights spill.
+         */
+        aurelon__core__lights__bloom__Source: {
+            /**
+             * Knee
+             * @description How gradually light counts above the threshold
+             * @default 0.25
+             */
+            knee: number;
+            /**
+             * Threshold
+             * @description How bright the picture must be to spill
+             * @default 0.6
+             */
+            threshold: number;
+        };
+        /**
+         * Spread
+         * @description How far they spill.
+         */
+        aurelon__core__lights__bloom__Spread: {
+            /**
+             * Falloff
+             * @description The balance between a wide veil (0) and a tight core (1)
+             * @default 0.5
+             */
+            falloff: number;
+            /**
+             * Radius
+             * @description How wide the widest veil is
+             * @default 0.05
+             */
+            radius: number;
+        };
+        /**
+         * Source
+         * @description Which outlines shine.
+         */
+        aurelon__core__lights__edge__Source: {
+            /**
+             * Scale
+             * @description How large the detail is whose outlines count
+             * @default 0.0012
+             */
+            scale: number;
+            /**
+             * Thickness
+             * @description How thick the lines are
+             * @default 0.001
+             */
+            thickness: number;
+            /**
+             * Threshold
+             * @description How strong an edge must be
+             * @default 0.3
+             */
+            threshold: number;
+        };
+        /**
+         * Spread
+         * @description How far the lines glow.
+         */
+        aurelon__core__lights__edge__Spread: {
+            /**
+             * Glow
+             * @description How much of the light glows; the rest stays in the line
+             * @default 0.5
+             */
+            glow: number;
+            /**
+             * Glow Radius
+             * @description How wide the glow round the lines is
+             * @default 0.02
+             */
+            glow_radius: number;
+        };
+        /**
+         * Source
+         * @description Which points flare.
+         */
+        aurelon__core__lights__flare__Source: {
+            /**
+             * Apart
+             * @description The smallest distance between two points
+             * @default 0.03
+             */
+            apart: number;
+            /**
+             * Hidden
+             * @description Found points that are switched off
+             * @default []
+             */
+            hidden: [
+                number,
+                number
+            ][];
+            /**
+             * Knee
+             * @description How gradually light counts above the threshold
+             * @default 0.15
+             */
+            knee: number;
+            /**
+             * Most
+             * @description How many points are taken, brightest first; 0 takes none
+             * @default 3
+             */
+            most: number;
+            /**
+             * Placed
+             * @description Points placed by hand
+             * @default []
+             */
+            placed: [
+                number,
+                number
+            ][];
+            /**
+             * Threshold
+             * @description How bright the picture must be to count as a point of light
+             * @default 0.85
+             */
+            threshold: number;
+        };
+        /**
+         * Spread
+         * @description The lens.
+         */
+        aurelon__core__lights__flare__Spread: {
+            /**
+             * Dispersion
+             * @description How far the glass parts the colours
+             * @default 1
+             */
+            dispersion: number;
+            /**
+             * Ghosts
+             * @description Strength of the ghosts
+             * @default 1
+             */
+            ghosts: number;
+            /**
+             * Headroom
+             * @description How much brighter the lamps are than the picture shows
+             * @default 15
+             */
+            headroom: number;
+            /**
+             * Lens
+             * @description The lens that the light passes
+             * @default lantern
+             * @enum {string}
+             */
+            lens: "breakwater" | "foghorn" | "gull" | "lantern" | "skerry";
+            /**
+             * Rotation
+             * @description Turns the diaphragm
+             * @default 9
+             */
+            rotation: number;
+            /**
+             * Roundness
+             * @description Of the diaphragm: straight blades (0) to round (1)
+             * @default 0.25
+             */
+            roundness: number;
+            /**
+             * Size
+             * @description Size of the ghosts
+             * @default 1
+             */
+            size: number;
+            /**
+             * Streak
+             * @description Strength of the streak
+             * @default 0
+             */
+            streak: number;
+            /**
+             * Streak Angle
+             * @description Where the streak points
+             * @default 0
+             */
+            streak_angle: number;
+            /**
+             * Streak Length
+             * @description Length over which the streak fades
+             * @default 0.18
+             */
+            streak_length: number;
+            /**
+             * Streak Temperature
+             * @description Colour of the streak
+             * @default 14000
+             */
+            streak_temperature: number;
+            /**
+             * Veil
+             * @description Strength of the veil over the picture
+             * @default 1
+             */
+            veil: number;
+        };
+        /**
+         * Source
+         * @description Which highlights are strong enough to come back from the base.
+         */
+        aurelon__core__lights__halation__Source: {
+            /**
+             * Knee
+             * @description How gradually light counts above the threshold
+             * @default 0.25
+             */
+            knee: number;
+            /**
+             * Threshold
+             * @description How bright the picture must be
+             * @default 0.72
+             */
+            threshold: number;
+        };
+        /**
+         * Spread
+         * @description The film.
+         */
+        aurelon__core__lights__halation__Spread: {
+            /**
+             * Base Thickness
+             * @description Thickness of the film base
+             * @default 0.13
+             */
+            base_thickness: number;
+            /**
+             * Film Width
+             * @description Long edge of the picture on the film; the smaller the film, the wider the fringe
+             * @default 36
+             */
+            film_width: number;
+            /**
+             * Green
+             * @description How much of it reaches the green layer: 0 is red, more goes to orange
+             * @default 0.2
+             */
+            green: number;
+            /**
+             * Index
+             * @description Refractive index of the film base
+             * @default 1.48
+             */
+            index: number;
+            /**
+             * Ring
+             * @description How much of the light lies in the ring
+             * @default 0.12
+             */
+            ring: number;
+            /**
+             * Skirt
+             * @description Length over which the red fringe fades
+             * @default 0.16
+             */
+            skirt: number;
         };
         /**
          * Source
          * @description What is open: the bright parts of the picture.
          */
-        Source: {
+        aurelon__core__lights__shafts__Source: {
             /**
              * Knee
              * @description How gradually the picture opens above the threshold
@@ -889,7 +2006,7 @@ export interface components {
          * Spread
          * @description How the rays travel.
          */
-        Spread: {
+        aurelon__core__lights__shafts__Spread: {
             /**
              * Angle
              * @description Where parallel rays travel to: 0 is right, 90 up
@@ -988,28 +2105,101 @@ export interface components {
              */
             variety: number;
         };
-        /** Step */
-        Step: {
-            /** Base */
-            base: number;
+        /**
+         * Spread
+         * @description The lens, or the star.
+         */
+        aurelon__core__lights__starburst__Spread: {
+            /**
+             * Blades
+             * @description Blades of the diaphragm
+             * @default 6
+             */
+            blades: number;
+            /**
+             * Dust
+             * @description Dust and scratches on the glass
+             * @default 0.15
+             */
+            dust: number;
+            /**
+             * Headroom
+             * @description How much brighter the lamps are than the picture shows
+             * @default 7
+             */
+            headroom: number;
+            /**
+             * Star from
+             * @description From a diaphragm, or drawn plainly
+             * @default aperture
+             * @enum {string}
+             */
+            pattern: "aperture" | "drawn";
+            /**
+             * Rotation
+             * @description Turns the star
+             * @default 12
+             */
+            rotation: number;
+            /**
+             * Roundness
+             * @description From straight blades (0) to a round opening (1)
+             * @default 0.08
+             */
+            roundness: number;
+            /**
+             * Seed
+             * @description Another number, other dust
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Size
+             * @description How far the farthest spikes go
+             * @default 0.16
+             */
+            size: number;
+            /**
+             * Spikes
+             * @description Spikes of the drawn star, an even number
+             * @default 6
+             */
+            spikes: number;
+            /**
+             * Taper
+             * @description How fast the spikes thin out
+             * @default 0.5
+             */
+            taper: number;
         };
         /**
-         * View
-         * @description The whole plate at `width` x `height` device pixels, and the part x0..x1, y0..y1 on the screen.
+         * Source
+         * @description The whole picture shines.
          */
-        View: {
-            /** Height */
-            height: number;
-            /** Width */
-            width: number;
-            /** X0 */
-            x0: number;
-            /** X1 */
-            x1: number;
-            /** Y0 */
-            y0: number;
-            /** Y1 */
-            y1: number;
+        aurelon__core__lights__velvet__Source: Record<string, never>;
+        /**
+         * Spread
+         * @description How soft the finish is.
+         */
+        aurelon__core__lights__velvet__Spread: {
+            /**
+             * Contrast
+             * @description Deepens (above 0) or eases (below 0) the darks of the finish
+             * @default -0.25
+             */
+            contrast: number;
+            /**
+             * Radius
+             * @description How far the soft picture is out of focus
+             * @default 0.012
+             */
+            radius: number;
+            /**
+             * Softness
+             * @description How much of the soft picture lies over the sharp one
+             * @default 0.85
+             */
+            softness: number;
         };
     };
     responses: never;
@@ -1332,6 +2522,41 @@ export interface operations {
             };
         };
     };
+    get_facts_api_plates__plate_id__facts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plate_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactsRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactsOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_file_api_plates__plate_id__file_get: {
         parameters: {
             query?: never;
@@ -1361,18 +2586,20 @@ export interface operations {
             };
         };
     };
-    new_light_api_plates__plate_id__new_light_get: {
+    match_api_plates__plate_id__match_post: {
         parameters: {
-            query: {
-                kind: string;
-            };
+            query?: never;
             header?: never;
             path: {
                 plate_id: number;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchRequest"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -1380,7 +2607,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NewLight"];
+                    "application/json": components["schemas"]["Matched"];
                 };
             };
             /** @description Client Error */
@@ -1500,6 +2727,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConflictOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    kind_sheet_api_plates__plate_id__sheet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plate_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sheet"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    test_strip_api_plates__plate_id__strip_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plate_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StripRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Strip"];
                 };
             };
             /** @description Client Error */
