@@ -77,7 +77,7 @@ def diffraction(blades: int, roundness: float, dust: float, seed: int, space: Rg
         for c in range(3):
             out[:, :, c] += spot * np.float32(rgb[c])
     out = np.maximum(out / white.astype(np.float32), 0)
-    return np.asarray(out / out.sum(axis=(0, 1)), np.float32)
+    return np.asarray(out / out.sum(axis=(0, 1), dtype=np.float64), np.float32)
 
 
 CORE_SHARE = 0.97  # of a drawn star's light, which a lens, too, leaves in the middle

@@ -23,7 +23,7 @@ from aurelon.core.lights.kind import Detected, LightField, Reading, Scene
 from aurelon.core.mix import NEUTRAL, Tint
 from aurelon.core.opening import cropped, needed, turned
 from aurelon.core.plate import Plate
-from aurelon.core.rig import Light, LookAt, Mask, Rig
+from aurelon.core.rig import Light, Mask, Rig
 from aurelon.core.settings import Settings
 from aurelon.core.tone import levelled, prepare, tint_of, under_house_light
 
@@ -109,10 +109,10 @@ class Evaluation:
             return ("original", self.plate.key)
         return self._prepared_key() if light.look_at == "prepared" else self._below_key(light)
 
-    def _picture(self, look_at: LookAt, light: Light) -> Floats:
-        if look_at == "original":
-            return self.plate.at(self._reading)
-        return self.prepared(self._reading) if look_at == "prepared" else self.below(light, self._reading)
+    def _picture(self, light: Light, frame: Frame) -> Floats:
+        if light.look_at == "original":
+            return self.plate.at(frame)
+        return self.prepared(frame) if light.look_at == "prepared" else self.below(light, frame)
 
     def _source_key(self, light: Light) -> Hashable:
         return ("source", light.kind, self._picture_key(light), self._reading.size, _key(light.source))
@@ -122,12 +122,14 @@ class Evaluation:
         kind = kinds()[light.kind]
 
         def make() -> Floats:
+            if kind.at_frame:
+                return kind.source(Reading(self._picture(light, frame), self.plate.space), light.source, frame)
             return kind.source(self._reading_of(light, self.found(light)), light.source, frame)
 
         return self._kept(self._source_key(light), frame, make)
 
     def _reading_of(self, light: Light, found: Detected | None) -> Reading:
-        return Reading(self._picture(light.look_at, light), self.plate.space, found)
+        return Reading(self._picture(light, self._reading), self.plate.space, found)
 
     def found(self, light: Light) -> Detected | None:
         """What the kind detects in the picture; None for kinds that detect nothing."""

@@ -47,7 +47,11 @@ class PointSource(Settings):
         [], max_length=48, description="Points placed by hand", json_schema_extra={"unit": "points", "handle": "points"}
     )
     hidden: list[Place] = Field(
-        [], max_length=200, description="Found points that are switched off", json_schema_extra={"unit": "points"}
+        [],
+        max_length=200,
+        title="Switched off",
+        description="Found points that are switched off",
+        json_schema_extra={"unit": "points"},
     )
 
 

@@ -14,12 +14,9 @@ from pydantic import Field, ValidationError, create_model, model_validator
 
 from aurelon.core.errors import RigError
 from aurelon.core.lights import kinds
-from aurelon.core.lights.kind import Colour, Kind, Merge
+from aurelon.core.lights.kind import Colour, Kind, LookAt, Merge
 from aurelon.core.opening import WHOLE, Box, largest_box
 from aurelon.core.settings import Settings, setting
-
-LookAt = Literal["original", "prepared", "below"]
-
 
 Share = Annotated[float, Field(ge=0, le=1)]
 SMALLEST_CROP = 0.01
@@ -95,6 +92,7 @@ class Light(Settings):
 def _model_of(kind: Kind) -> type[Light]:
     fields: dict[str, Any] = {
         "kind": (Literal[kind.name], ...),
+        "look_at": (LookAt, Field(kind.look_at, description="Which picture the light reads")),
         "source": (kind.source_settings, kind.source_settings()),
         "spread": (kind.spread_settings, kind.spread_settings()),
         "colour": (Colour, kind.colour),

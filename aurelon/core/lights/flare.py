@@ -69,7 +69,7 @@ class Spread(Settings):
 
     lens: LensName = setting("lantern", "The lens that the light passes")
     headroom: float = setting(
-        15.0, "How much brighter the lamps are than the picture shows", unit="stops", low=0, high=22, step=0.1
+        14.0, "How much brighter the lamps are than the picture shows", unit="stops", low=0, high=22, step=0.1
     )
     ghosts: float = setting(1.0, "Strength of the ghosts", unit="gain", low=0, high=20, step=0.05, bend=2.0)
     size: float = setting(1.0, "Size of the ghosts", unit="gain", low=0.1, high=4, step=0.05, bend=2.0)

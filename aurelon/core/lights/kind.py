@@ -19,6 +19,7 @@ from aurelon.core.settings import Settings, setting
 from aurelon.core.space import SRGB_CURVE, RgbSpace
 
 Floats = NDArray[np.float32]
+LookAt = Literal["original", "prepared", "below"]
 
 CANONICAL_EDGE = 1536  # long edge of the version of a plate on which things are detected
 
@@ -146,7 +147,8 @@ class Kind:
     own; it measures the picture at its full size and reduces afterwards. `detect(reading, settings)`,
     where a kind has one, comes before it and is made once for all frames. `spread(scene, settings)`
     gives the light field. `place(plate)` gives settings of the stages that show the light at once on
-    this plate. `opaque` light is a whole picture, black included, not light on black.
+    this plate. `look_at` is the picture that a new light reads; a Source that is the very picture may
+    be read `at_frame`, at the size that is shown. `opaque` light is a whole picture, black included, not light on black.
     `nothing_shines` tells the person what to do when Source is black.
     """
 
@@ -162,4 +164,6 @@ class Kind:
     merge: Merge
     detect: Callable[[Reading, Any], Detected] | None = None
     opaque: bool = False
+    look_at: LookAt = "prepared"
+    at_frame: bool = False
     nothing_shines: str = "Nothing is bright enough: lower Threshold in Source."

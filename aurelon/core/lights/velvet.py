@@ -22,7 +22,7 @@ from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Re
 from aurelon.core.mix import Tint, mixed
 from aurelon.core.octaves import gaussian_mixture
 from aurelon.core.plate import Plate
-from aurelon.core.resample import enlarge_to, reduce_to
+from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import Settings, setting
 from aurelon.core.space import SRGB_CURVE
 
@@ -48,8 +48,8 @@ class Spread(Settings):
 
 
 def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
-    """(h, w, 3): the picture."""
-    return reduce_to(reading.picture, frame)
+    """(h, w, 3): the picture, read at the frame."""
+    return reading.picture
 
 
 @dataclass(frozen=True)
@@ -124,5 +124,7 @@ KIND = Kind(
     colour=Colour(origin="plate"),
     merge=Merge(mode="normal", opacity=0.6),
     opaque=True,
+    look_at="below",
+    at_frame=True,
     nothing_shines="The picture is black: lift Exposure of the plate.",
 )

@@ -15,6 +15,11 @@ export type ExportJob = Schemas["ExportOut"];
 export type ExportRequest = Schemas["ExportRequest"];
 export type View = Schemas["View"];
 export type PreviewRequest = Schemas["PreviewRequest"];
+export type SheetCell = Schemas["SheetCell"];
+export type StripCell = Schemas["StripCell"];
+export type StripRequest = Schemas["StripRequest"];
+export type Facts = Schemas["FactsOut"];
+export type Box = Schemas["BoxOut"];
 export type FrameHeader = Schemas["FrameHeader"];
 export type PreviewFailure = Schemas["PreviewFailure"];
 

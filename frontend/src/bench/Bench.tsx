@@ -1,26 +1,33 @@
-import { useCallback, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
-import { call, said, type Catalogue, type GroupInfo, type Plate, type Rig, type SettingInfo } from "../api/client";
+import { call, said, type Box, type Catalogue, type Facts, type GroupInfo, type Light, type Plate, type Rig, type SettingInfo, type StripCell } from "../api/client";
 import { go } from "../route";
-import { Button } from "../ui/Button";
+import { Button, Toggle } from "../ui/Button";
 import { Message } from "../ui/Message";
 import { useNotices } from "../ui/Notices";
 import { tone } from "../ui/theme";
 import { ConflictDialog } from "./ConflictDialog";
+import { CropHandles } from "./CropHandles";
 import { Desk } from "./Desk";
+import { Drawn } from "./Drawn";
 import { EdgePointer } from "./EdgePointer";
 import { ExportDialog } from "./ExportDialog";
 import { GroupColumn } from "./GroupColumn";
 import { Handles } from "./Handles";
+import { Histograms } from "./Histograms";
 import { KeysDialog } from "./KeysDialog";
+import { KindSheet } from "./KindSheet";
 import { Path } from "./Path";
+import { PointHandles, type PointLists } from "./PointHandles";
 import { PictureArea } from "./PictureArea";
 import { duplicateLight, isShown, lightOf, moveLight, soloed, valuesAt, withLight, withoutLight, withValues, type Place, type Selection, type SettingValue, type Stage } from "./rig";
+import { StripDialog, type Swept } from "./StripDialog";
 import { TopBar } from "./TopBar";
 import { useBench, type BenchModel } from "./useBench";
+import { useFacts } from "./useFacts";
 import { useKeys, type Key } from "./useKeys";
 import { usePreview, type Wanted } from "./usePreview";
-import { fitted, including, wantedView, zoomed, type Placement, type Point } from "./view";
+import { fitted, including, toPlate, wantedView, WHOLE, zoomed, type Placement, type Point } from "./view";
 
 const Frame = styled.div`
   height: 100%;
@@ -65,6 +72,32 @@ const Flag = styled.div`
   color: ${tone.strong};
 `;
 
+const Tools = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin-top: 12px;
+`;
+
+const SHORTEST_LINE = 20; // CSS pixels
+
+function isPointLists(values: unknown): values is PointLists {
+  return typeof values === "object" && values !== null && "placed" in values && "hidden" in values;
+}
+
+function firstOn(facts: Facts | null): [number, number] | undefined {
+  const point = facts?.points?.find((p) => p.on);
+  return point && [point.x, point.y];
+}
+
+function rounded(place: [number, number]): [number, number] {
+  return [Number(place[0].toFixed(4)), Number(place[1].toFixed(4))];
+}
+
+function defaults(group: GroupInfo): Record<string, unknown> {
+  return Object.fromEntries(group.settings.map((s) => [s.name, s.default]));
+}
+
 export function Bench({ plateId, catalogue }: { plateId: number; catalogue: Catalogue }) {
   const bench = useBench(plateId);
   if (bench.failure) {
@@ -96,16 +129,23 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const [solo, setSolo] = useState<string | null>(null);
   const [handles, setHandles] = useState(true);
   const [held, setHeld] = useState<"before" | "without" | null>(null);
-  const [dialog, setDialog] = useState<"export" | "keys" | null>(null);
+  const [dialog, setDialog] = useState<"export" | "keys" | "kinds" | null>(null);
+  const [strip, setStrip] = useState<Swept | null>(null);
+  const [tool, setTool] = useState<"crop" | "horizon" | "spot" | null>(null);
+  const [clipping, setClipping] = useState(false);
+  const [seen, setSeen] = useState<Box>(WHOLE);
 
   const selection = settled(chosen, rig);
   const light = typeof selection === "object" ? lightOf(rig, selection.light) : undefined;
   const kind = catalogue.kinds.find((k) => k.name === light?.kind);
-  const placement = useMemo(() => placed ?? (area.x > 0 ? fitted(area, plate) : null), [placed, area, plate]);
+  const angle = rig.prepare.straighten;
+  // While the crop is being set, all of the frame is shown.
+  const box = tool === "crop" ? WHOLE : seen;
+  const placement = useMemo(() => (placed ? { ...placed, angle } : area.x > 0 ? fitted(area, plate, angle, box) : null), [placed, area, plate, angle, box]);
   const ratio = window.devicePixelRatio;
 
   const wanted = useMemo<Wanted | null>(() => {
-    const view = placement && wantedView(placement, area, plate, ratio);
+    const view = placement && wantedView(placement, area, plate, ratio, box);
     if (!view) return null;
     const without = held === "without" && light ? withLight(rig, light.id, (l) => ({ ...l, on: false })) : rig;
     return {
@@ -113,9 +153,15 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
       view,
       show: held === "before" ? "before" : held === null && large && light ? `stage:${light.id}:${large}` : "result",
       light: light?.id ?? null,
+      clipping,
     };
-  }, [placement, area, plate, ratio, held, light, rig, solo, large]);
+  }, [placement, area, plate, ratio, box, held, light, rig, solo, large, clipping]);
   const preview = usePreview(plate.id, wanted, dragging);
+  const facts = useFacts(plate.id, rig, light?.id ?? null, !dragging);
+  const told = preview.picture?.box;
+  useEffect(() => {
+    if (told) setSeen((now) => (JSON.stringify(now) === JSON.stringify(told) ? now : told));
+  }, [told]);
 
   // What was changed since the last step that is kept; the newest rig, for handlers that outlive a drawing.
   const newest = useRef(rig);
@@ -143,21 +189,26 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const setting = (place: Place, name: string, value: SettingValue) => change(withValues(newest.current, place, { [name]: value }));
   const reset = (place: Place, s: SettingInfo) => edit(withValues(newest.current, place, { [s.name]: s.default }), `Reset ${s.label}`);
   const resetAll = (place: Place, group: GroupInfo) =>
-    edit(withValues(newest.current, place, Object.fromEntries(group.settings.map((s) => [s.name, s.default]))), `Reset ${group.label}`);
+    edit(withValues(newest.current, place, defaults(group)), `Reset ${group.label}`);
   const named = (id: string) => lightOf(newest.current, id)?.name ?? id;
 
-  const add = async (name: string) => {
-    const { data, error } = await call("get", "/api/plates/{plate_id}/new-light", { path: { plate_id: plate.id }, query: { kind: name } });
-    if (!data) {
-      warn(said(error));
-      return;
-    }
-    const taken = new Set(newest.current.lights.map((l) => l.id));
-    let id = data.light.id;
-    for (let n = 2; taken.has(id); n++) id = `${name}-${n}`;
-    edit({ ...newest.current, lights: [...newest.current.lights, { ...data.light, id }] }, `Add ${data.light.name}`);
-    setChosen({ light: id });
+  const add = (made: Light) => {
+    setDialog(null);
+    edit({ ...newest.current, lights: [...newest.current.lights, made] }, `Add ${made.name}`);
+    setChosen({ light: made.id });
     setLarge(null);
+  };
+
+  const match = async (spot: [number, number]) => {
+    if (!light) return;
+    const { data, error } = await call("post", "/api/plates/{plate_id}/match", { path: { plate_id: plate.id }, body: { rig: newest.current, spot } });
+    if (data) edit(withValues(newest.current, { light: light.id, stage: "colour" }, { origin: "temperature", ...data }), `${light.name}: match the picture`);
+    else warn(said(error));
+  };
+  const pickStrip = (values: StripCell["values"]) => {
+    if (!light || !strip) return;
+    const next = values.reduce((r, v) => withValues(r, { light: light.id, stage: v.stage as Stage }, { [v.setting]: v.value }), newest.current);
+    edit(next, `${light.name}: ${strip.setting.label}`);
   };
 
   const duplicate = (id: string) => {
@@ -176,7 +227,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const fit = () => setPlaced(null);
   const zoomBy = (factor: number) => placement && setPlaced(zoomed(placement, { x: area.x / 2, y: area.y / 2 }, factor));
   const full = () => placement && zoomBy(1 / ratio / placement.scale);
-  const see = (position: [number, number]) => setPlaced(including(area, plate, position));
+  const see = (position: [number, number]) => setPlaced(including(area, plate, angle, position));
   const select = (next: Selection) => {
     setChosen(next);
     if (typeof next === "string") setLarge(null);
@@ -186,6 +237,18 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const spreadPlace = light ? ({ light: light.id, stage: "spread" } as const) : null;
   const spreadValues = spreadPlace ? valuesAt(rig, spreadPlace) : {};
   const positions = spread?.settings.filter((s) => s.handle === "position" && isShown(s, spreadValues)) ?? [];
+  const sourcePlace = light ? ({ light: light.id, stage: "source" } as const) : null;
+  const sourceValues = sourcePlace ? valuesAt(rig, sourcePlace) : {};
+  const pointLists = isPointLists(sourceValues) ? sourceValues : null;
+  const setPoints = (lists: PointLists, label: string) => sourcePlace && edit(withValues(newest.current, sourcePlace, { ...lists }), `${named(sourcePlace.light)}: ${label}`);
+  const origin = (positions[0] ? (spreadValues[positions[0].name] as [number, number]) : undefined) ?? firstOn(facts) ?? [0.5, 0.5];
+  const level = (from: Point, to: Point) => {
+    // The line that was drawn is to lie level, or plumb if it is nearer to that.
+    const drawn = (-Math.atan2(to.y - from.y, to.x - from.x) * 180) / Math.PI;
+    const off = drawn - Math.round(drawn / 90) * 90;
+    setTool(null);
+    if (Math.hypot(to.x - from.x, to.y - from.y) > SHORTEST_LINE) edit(withValues(newest.current, "prepare", { straighten: Number((angle - off).toFixed(2)) }), "Straighten");
+  };
   const intensity = kind?.groups.at(-1)?.settings.find((s) => s.name === "intensity") ?? catalogue.kinds[0]?.groups.at(-1)?.settings.find((s) => s.name === "intensity");
 
   const keys: Key[] = [
@@ -194,6 +257,8 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     { keys: "B", does: "Hold: the picture as shot", press: () => setHeld("before"), release: () => setHeld(null) },
     { keys: "W", does: "Hold: without the selected light", press: () => setHeld("without"), release: () => setHeld(null) },
     { keys: "H", does: "Handles on or off", press: () => setHandles((now) => !now) },
+    { keys: "A", does: "Add a light", press: () => setDialog("kinds") },
+    { keys: "K", does: "Clipping on or off", press: () => setClipping((now) => !now) },
     { keys: "F", does: "Fit", press: fit },
     { keys: "1", does: "One to one", press: full },
     { keys: "O", does: "Selected light on or off", press: () => light && edit(withLight(rig, light.id, (l) => ({ ...l, on: !l.on })), `Switch ${named(light.id)}`) },
@@ -203,10 +268,10 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     { keys: "Alt ArrowRight", does: "Move the selected light higher", press: () => moveBy(1) },
     { keys: "Delete", does: "Remove the selected light", press: () => light && remove(light.id) },
     { keys: "Ctrl E", does: "Export", press: () => setDialog("export") },
-    { keys: "Escape", does: "Back from a stage shown large", press: () => setLarge(null) },
+    { keys: "Escape", does: "Back from a stage shown large, or from a tool", press: () => (tool ? setTool(null) : setLarge(null)) },
     { keys: "?", does: "What the keys do", press: () => setDialog("keys") },
   ];
-  useKeys(keys, dialog === null && bench.conflict === null);
+  useKeys(keys, dialog === null && strip === null && bench.conflict === null);
 
   const flag = held === "before" ? "Before" : held === "without" ? `Without ${light?.name ?? "this light"}` : large && light ? `${light.name}: ${large}` : null;
 
@@ -217,6 +282,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
         save={bench.save}
         zoom={(placement?.scale ?? 0) * ratio}
         handles={handles}
+        clipping={clipping}
         hasLight={light !== undefined}
         onUndo={bench.undo}
         onRedo={bench.redo}
@@ -224,14 +290,28 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
         onFull={full}
         onZoom={zoomBy}
         onHandles={setHandles}
+        onClipping={setClipping}
         onBefore={(now) => setHeld(now ? "before" : null)}
         onWithout={(now) => setHeld(now ? "without" : null)}
         onExport={() => setDialog("export")}
         onHelp={() => setDialog("keys")}
       />
       <Middle data-exact={!preview.busy && preview.picture?.exact ? "yes" : "no"} data-testid="picture">
-        <PictureArea plate={plate} picture={preview.picture} placement={placement} onArea={onArea} onPlacement={setPlaced}>
-          {handles && placement && light?.on && spread && spreadPlace && held === null && (
+        <PictureArea plate={plate} picture={preview.picture} box={box} placement={placement} onArea={onArea} onPlacement={setPlaced}>
+          {tool === "crop" && placement && (
+            <CropHandles plate={plate} area={area} placement={placement} box={rig.prepare.crop ?? seen} onChange={(crop) => setting("prepare", "crop", crop)} onRest={() => rest("Crop")} />
+          )}
+          {tool === "horizon" && <Drawn line label="Draw along the horizon" onDone={level} />}
+          {tool === "spot" && placement && (
+            <Drawn
+              label="Press where the warmth is to be taken from"
+              onDone={(_, at) => {
+                setTool(null);
+                void match(toPlate(placement, plate, at));
+              }}
+            />
+          )}
+          {handles && placement && light?.on && spread && spreadPlace && held === null && tool === null && (
             <>
               <Handles
                 plate={plate}
@@ -242,7 +322,9 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
                 onChange={(name, value) => setting(spreadPlace, name, value)}
                 onRest={(label) => rest(`${light.name}: ${label}`)}
                 onReset={(s) => reset(spreadPlace, s)}
-              />
+              >
+                {pointLists && facts?.points && <PointHandles plate={plate} placement={placement} points={facts.points} lists={pointLists} onChange={setPoints} />}
+              </Handles>
               {positions.map((s) => (
                 <EdgePointer key={s.name} label={s.label} plate={plate} area={area} placement={placement} position={spreadValues[s.name] as [number, number]} onShow={() => see(spreadValues[s.name] as [number, number])} />
               ))}
@@ -269,7 +351,8 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
             selection={selection}
             solo={solo}
             onSelect={select}
-            onAdd={(name) => void add(name)}
+            says={facts?.says ?? {}}
+            onAdd={() => setDialog("kinds")}
             onMove={move}
             actions={{
               intensity,
@@ -299,6 +382,13 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
             onResetStage={(stage, group) => resetAll({ light: light.id, stage }, group)}
             onLookAt={(value) => edit(withLight(rig, light.id, (l) => ({ ...l, look_at: value })), `${light.name}: looks at`)}
             onBringIntoView={see}
+            facts={facts}
+            onStrip={(stage, s) => setStrip({ stage, setting: s })}
+            onMatch={(where) => (where === "spot" ? setTool("spot") : void match(origin))}
+            points={{
+              add: () => pointLists && placement && setPoints({ ...pointLists, placed: [...pointLists.placed, rounded(toPlate(placement, plate, { x: area.x / 2, y: area.y / 2 }))] }, "Add a point"),
+              clear: (s) => pointLists && setPoints({ ...pointLists, [s.name]: [] }, s.label),
+            }}
           />
         )}
         {selection === "plate" && (
@@ -310,7 +400,21 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
             onChange={(name, value) => setting("prepare", name, value)}
             onRest={rest}
             onReset={(s) => reset("prepare", s)}
-            onResetAll={() => resetAll("prepare", catalogue.plate)}
+            onResetAll={() => edit({ ...newest.current, prepare: { ...newest.current.prepare, ...defaults(catalogue.plate), crop: null } }, "The picture as shot")}
+            above={<Histograms facts={facts} />}
+            below={
+              <Tools>
+                <Toggle hint="Drag the edges over the whole picture; lights stay where they are on it" isSelected={tool === "crop"} onChange={(now) => setTool(now ? "crop" : null)}>
+                  Crop
+                </Toggle>
+                <Toggle hint="Draw a line along what should lie level" isSelected={tool === "horizon"} onChange={(now) => setTool(now ? "horizon" : null)}>
+                  Draw the horizon
+                </Toggle>
+                <Button isDisabled={!rig.prepare.crop} hint="Shows all of the picture again" onPress={() => edit(withValues(newest.current, "prepare", { crop: null }), "Lift the crop")}>
+                  Lift the crop
+                </Button>
+              </Tools>
+            }
           />
         )}
         {selection === "house" && (
@@ -328,6 +432,8 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
       </Side>
       <ExportDialog plate={plate} rig={rig} formats={catalogue.formats} open={dialog === "export"} onClose={() => setDialog(null)} />
       <KeysDialog keys={keys} open={dialog === "keys"} onClose={() => setDialog(null)} />
+      {dialog === "kinds" && <KindSheet plate={plate} rig={rig} onPick={add} onClose={() => setDialog(null)} />}
+      {strip && light && kind && <StripDialog plate={plate} rig={rig} light={light} kind={kind} swept={strip} onPick={pickStrip} onClose={() => setStrip(null)} />}
       <ConflictDialog open={bench.conflict !== null} onTheirs={bench.takeTheirs} onMine={bench.keepMine} />
     </Frame>
   );

@@ -3,7 +3,6 @@ import styled from "styled-components";
 import type { Catalogue, Light, Rig } from "../api/client";
 import { Button } from "../ui/Button";
 import { Icon } from "../ui/Icon";
-import { Menu } from "../ui/Menu";
 import { tone } from "../ui/theme";
 import { Chip } from "./Chip";
 import { LightChip, type LightActions } from "./LightChip";
@@ -31,13 +30,14 @@ interface Props {
   selection: Selection;
   solo: string | null;
   onSelect: (selection: Selection) => void;
-  onAdd: (kind: string) => void;
+  says: Record<string, string>;
+  onAdd: () => void;
   onMove: (id: string, to: number) => void;
   actions: LightActions;
 }
 
 /** The plate, the house light and every light in order, lowest first, with what adds another. */
-export function Desk({ rig, catalogue, selection, solo, onSelect, onAdd, onMove, actions }: Props) {
+export function Desk({ rig, catalogue, selection, solo, says, onSelect, onAdd, onMove, actions }: Props) {
   const [carried, setCarried] = useState<string | null>(null);
   const selected = typeof selection === "object" ? selection.light : null;
   const titles = new Map(catalogue.kinds.map((kind) => [kind.name, kind.title]));
@@ -56,6 +56,7 @@ export function Desk({ rig, catalogue, selection, solo, onSelect, onAdd, onMove,
           first={index === 0}
           last={index === rig.lights.length - 1}
           carried={carried === light.id}
+          says={says[light.id]}
           onSelect={() => onSelect({ light: light.id })}
           onCarry={(now) => setCarried(now ? light.id : null)}
           onDropHere={() => {
@@ -67,11 +68,9 @@ export function Desk({ rig, catalogue, selection, solo, onSelect, onAdd, onMove,
         />
       ))}
       <Add>
-        <Menu label="Kinds of light" choices={catalogue.kinds.map((kind) => ({ id: kind.name, text: kind.title, about: kind.summary, act: () => onAdd(kind.name) }))}>
-          <Button weight={rig.lights.length === 0 ? "strong" : "plain"}>
-            <Icon name="plus" /> Add a light
-          </Button>
-        </Menu>
+        <Button weight={rig.lights.length === 0 ? "strong" : "plain"} hint="Every kind of light on this plate (A)" onPress={onAdd}>
+          <Icon name="plus" /> Add a light
+        </Button>
       </Add>
     </Row>
   );

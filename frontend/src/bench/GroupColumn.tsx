@@ -1,3 +1,4 @@
+import type { ReactNode } from "react";
 import styled from "styled-components";
 import type { GroupInfo, Plate, SettingInfo } from "../api/client";
 import { Button } from "../ui/Button";
@@ -23,10 +24,12 @@ interface Props {
   onRest: (label: string) => void;
   onReset: (setting: SettingInfo) => void;
   onResetAll: () => void;
+  above?: ReactNode;
+  below?: ReactNode;
 }
 
 /** The plate's preparation, or the house light. */
-export function GroupColumn({ plate, title, group, values, onChange, onRest, onReset, onResetAll }: Props) {
+export function GroupColumn({ plate, title, group, values, onChange, onRest, onReset, onResetAll, above, below }: Props) {
   return (
     <Column role="region" aria-label={title}>
       <header>
@@ -36,7 +39,9 @@ export function GroupColumn({ plate, title, group, values, onChange, onRest, onR
         </Button>
         <p>{group.help}</p>
       </header>
+      {above}
       <SettingGroup plate={plate} group={group} values={values} onChange={onChange} onRest={onRest} onReset={onReset} />
+      {below}
     </Column>
   );
 }

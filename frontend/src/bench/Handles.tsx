@@ -1,4 +1,4 @@
-import { useRef, type KeyboardEvent, type PointerEvent } from "react";
+import { useRef, type KeyboardEvent, type PointerEvent, type ReactNode } from "react";
 import styled from "styled-components";
 import type { GroupInfo, Plate, SettingInfo } from "../api/client";
 import { tone } from "../ui/theme";
@@ -12,7 +12,8 @@ const Overlay = styled.svg`
   width: 100%;
   height: 100%;
   pointer-events: none;
-  g[role="slider"] { pointer-events: all; cursor: move; outline: none; }
+  g[role="slider"], g[role="button"] { pointer-events: all; cursor: move; outline: none; }
+  g[role="button"]:focus-visible .line { stroke: ${tone.accent}; stroke-width: 2.5; }
   .halo { fill: none; stroke: rgb(0 0 0 / 0.55); stroke-width: 3; }
   .line { fill: none; stroke: ${tone.strong}; stroke-width: 1.25; }
   .dash { fill: none; stroke: ${tone.strong}; stroke-opacity: 0.55; stroke-dasharray: 2 5; }
@@ -33,10 +34,11 @@ interface Props {
   onChange: (name: string, value: SettingValue) => void;
   onRest: (label: string) => void;
   onReset: (setting: SettingInfo) => void;
+  children?: ReactNode;
 }
 
 /** The handles of a light on the picture, made from what its settings say of themselves. */
-export function Handles({ plate, area, placement, group, values, onChange, onRest, onReset }: Props) {
+export function Handles({ plate, area, placement, group, values, onChange, onRest, onReset, children }: Props) {
   const shown = group.settings.filter((s) => s.handle && isShown(s, values));
   const positions = shown.filter((s) => s.handle === "position");
   const rings = shown.filter((s) => s.handle === "radius" && s.about && positions.some((p) => p.name === s.about));
@@ -53,6 +55,7 @@ export function Handles({ plate, area, placement, group, values, onChange, onRes
       {positions.map((setting) => (
         <Position key={setting.name} {...common} setting={setting} value={values[setting.name] as [number, number]} />
       ))}
+      {children}
     </Overlay>
   );
 }
@@ -179,11 +182,11 @@ function Ring({ plate, placement, setting, turn, centre, value, onChange, onRest
 function Direction({ plate, placement, setting, value, onChange, onRest, onReset }: Common & { value: number }) {
   const centre = toScreen(placement, plate, [0.5, 0.5]);
   const length = 0.22 * Math.min(plate.width, plate.height) * placement.scale + 40;
-  const angle = (-value * Math.PI) / 180;
+  const angle = (-(value + placement.angle) * Math.PI) / 180;
   const tip = { x: centre.x + Math.cos(angle) * length, y: centre.y + Math.sin(angle) * length };
   const set = (degrees: number) => onChange(setting.name, Math.round(((((degrees + 180) % 360) + 360) % 360) - 180));
   const grip = useGrip(
-    (to) => set((-Math.atan2(to.y - centre.y, to.x - centre.x) * 180) / Math.PI),
+    (to) => set((-Math.atan2(to.y - centre.y, to.x - centre.x) * 180) / Math.PI - placement.angle),
     () => onRest(setting.label),
   );
   return (
@@ -196,7 +199,7 @@ function Direction({ plate, placement, setting, value, onChange, onRest, onReset
         aria-label={`${setting.label} on the picture`}
         aria-valuenow={value}
         aria-valuetext={`${value} degrees`}
-        transform={`translate(${tip.x} ${tip.y}) rotate(${-value})`}
+        transform={`translate(${tip.x} ${tip.y}) rotate(${-value - placement.angle})`}
         onDoubleClick={() => onReset(setting)}
         onKeyDown={(event) =>
           onArrows(event, (dx, dy, big) => {

@@ -1,8 +1,9 @@
 import { useRef, useState } from "react";
-import { ToggleButton } from "react-aria-components";
+import { Button as AriaButton, ToggleButton } from "react-aria-components";
 import styled from "styled-components";
 import type { Light, SettingInfo } from "../api/client";
 import { Button, Toggle } from "../ui/Button";
+import { Hint } from "../ui/Hint";
 import { Icon } from "../ui/Icon";
 import { ContextMenu, Menu, type Choice } from "../ui/Menu";
 import { Slider } from "../ui/Slider";
@@ -38,6 +39,15 @@ const Name = styled(ToggleButton)`
   &[data-focus-visible] { ${focusRing} }
 `;
 
+const Says = styled(AriaButton)`
+  appearance: none;
+  border: 0;
+  background: none;
+  display: inline-flex;
+  color: ${tone.warning};
+  &[data-focus-visible] { ${focusRing} }
+`;
+
 export interface LightActions {
   intensity: SettingInfo;
   onSwitch: (id: string) => void;
@@ -57,6 +67,8 @@ interface Props {
   first: boolean;
   last: boolean;
   carried: boolean;
+  /** What the light has to say of itself: that nothing shines, and what to change. */
+  says: string | undefined;
   onSelect: () => void;
   onCarry: (now: boolean) => void;
   onDropHere: () => void;
@@ -65,7 +77,7 @@ interface Props {
 }
 
 /** A light on the desk: its name, switch, solo, fader and what else can be done with it. */
-export function LightChip({ light, title, selected, solo, first, last, carried, onSelect, onCarry, onDropHere, onMove, actions }: Props) {
+export function LightChip({ light, title, selected, solo, first, last, carried, says, onSelect, onCarry, onDropHere, onMove, actions }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const [menu, setMenu] = useState(false);
   const [name, setName] = useState<string | null>(null);
@@ -128,6 +140,13 @@ export function LightChip({ light, title, selected, solo, first, last, carried, 
           Solo
         </Toggle>
         <span style={{ flex: 1 }} />
+        {says && (
+          <Hint text={says}>
+            <Says aria-label={`${title}: ${says}`}>
+              <Icon name="warning" size={14} />
+            </Says>
+          </Hint>
+        )}
         <Menu label={`What to do with ${title}`} choices={choices}>
           <Button weight="bare" aria-label={`More for ${title}`}>
             <Icon name="more" size={14} />

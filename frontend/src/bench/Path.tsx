@@ -1,10 +1,11 @@
 import { useMemo, useState } from "react";
 import styled from "styled-components";
-import type { GroupInfo, KindInfo, Light, Plate, SettingInfo } from "../api/client";
+import type { Facts, GroupInfo, KindInfo, Light, Plate, SettingInfo } from "../api/client";
 import { Button } from "../ui/Button";
 import { Icon } from "../ui/Icon";
 import { Select } from "../ui/Select";
 import { tone } from "../ui/theme";
+import { Levels } from "./Levels";
 import { stages, type SettingValue, type Stage } from "./rig";
 import { SettingGroup } from "./SettingGroup";
 import { meanColour, StagePicture } from "./StagePicture";
@@ -57,6 +58,12 @@ const Head = styled.div`
   .tools { display: flex; }
 `;
 
+const Tools = styled.div`
+  display: flex;
+  gap: 6px;
+  margin: 6px 0 2px;
+`;
+
 interface Props {
   plate: Plate;
   light: Light;
@@ -70,6 +77,11 @@ interface Props {
   onResetStage: (stage: Stage, group: GroupInfo) => void;
   onLookAt: (value: Light["look_at"]) => void;
   onBringIntoView: (position: [number, number]) => void;
+  facts: Facts | null;
+  onStrip: (stage: Stage, setting: SettingInfo) => void;
+  /** Sets temperature and tint to the picture's, at the source or at a spot to be picked. */
+  onMatch: (where: "source" | "spot") => void;
+  points: { add: (setting: SettingInfo) => void; clear: (setting: SettingInfo) => void };
 }
 
 const FOLDED = "aurelon.folded-stages";
@@ -85,7 +97,7 @@ function remembered(): string[] {
 const lookNames: Record<string, string> = { original: "The picture as shot", prepared: "The prepared picture", below: "Everything below it" };
 
 /** The five stages of the selected light, each with its live picture, joined by a thread of its colour. */
-export function Path({ plate, light, kind, pictures, large, onLarge, onChange, onRest, onReset, onResetStage, onLookAt, onBringIntoView }: Props) {
+export function Path({ plate, light, kind, pictures, large, onLarge, onChange, onRest, onReset, onResetStage, onLookAt, onBringIntoView, facts, onStrip, onMatch, points }: Props) {
   const [folded, setFolded] = useState(remembered);
   const thread = useMemo(() => meanColour(pictures.colour), [pictures.colour]);
   const fold = (stage: Stage) => {
@@ -137,7 +149,30 @@ export function Path({ plate, light, kind, pictures, large, onLarge, onChange, o
                 onRest={onRest}
                 onReset={(setting) => onReset(stage, setting)}
                 onBringIntoView={onBringIntoView}
+                onStrip={(setting) => onStrip(stage, setting)}
+                points={points}
               />
+            )}
+            {open && stage === "colour" && (
+              <>
+                <Levels
+                  shares={facts?.light ?? []}
+                  reach={facts?.light_reach ?? 1}
+                  settings={group.settings.filter((s) => s.handle === "levels")}
+                  values={light.colour}
+                  onChange={(name, value) => onChange(stage, name, value)}
+                  onRest={onRest}
+                  onReset={(setting) => onReset(stage, setting)}
+                />
+                <Tools>
+                  <Button hint="Takes the light's warmth from the picture where the light comes from" onPress={() => onMatch("source")}>
+                    Match the picture
+                  </Button>
+                  <Button weight="bare" hint="Then press on the picture where its warmth is to be taken from" onPress={() => onMatch("spot")}>
+                    at a spot…
+                  </Button>
+                </Tools>
+              </>
             )}
           </Step>
         );

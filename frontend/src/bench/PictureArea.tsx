@@ -1,9 +1,9 @@
 import { useEffect, useLayoutEffect, useRef, useState, type ReactNode } from "react";
 import styled from "styled-components";
-import type { Plate } from "../api/client";
+import type { Box, Plate } from "../api/client";
 import { tone } from "../ui/theme";
 import type { Shown } from "./usePreview";
-import { zoomed, type Placement, type Point } from "./view";
+import { boxOnScreen, zoomed, type Placement, type Point } from "./view";
 
 const Area = styled.div`
   position: relative;
@@ -20,6 +20,8 @@ const Area = styled.div`
 interface Props {
   plate: Plate;
   picture: Shown | null;
+  /** The part of the frame that is drawn. */
+  box: Box;
   placement: Placement | null;
   onArea: (area: Point) => void;
   onPlacement: (placement: Placement) => void;
@@ -27,7 +29,7 @@ interface Props {
 }
 
 /** The plate on its surround: drawn on a canvas, panned by dragging, zoomed by the wheel to the pointer. */
-export function PictureArea({ plate, picture, placement, onArea, onPlacement, children }: Props) {
+export function PictureArea({ plate, picture, box, placement, onArea, onPlacement, children }: Props) {
   const area = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const [size, setSize] = useState<Point>({ x: 0, y: 0 });
@@ -81,6 +83,11 @@ export function PictureArea({ plate, picture, placement, onArea, onPlacement, ch
       return;
     }
     const { bitmap, view } = picture;
+    const seen = boxOnScreen({ ...placement, x: placement.x * ratio, y: placement.y * ratio, scale: placement.scale * ratio }, plate, box);
+    context.save();
+    context.beginPath();
+    context.rect(Math.round(seen.left), Math.round(seen.top), Math.round(seen.width), Math.round(seen.height));
+    context.clip();
     const across = full.x / view.width;
     const down = full.y / view.height;
     // Where the frame was made for just this size it goes to the screen pixel for pixel.
@@ -94,7 +101,8 @@ export function PictureArea({ plate, picture, placement, onArea, onPlacement, ch
       bitmap.width * (exact ? 1 : ((view.x1 - view.x0) * across) / bitmap.width),
       bitmap.height * (exact ? 1 : ((view.y1 - view.y0) * down) / bitmap.height),
     );
-  }, [picture, placement, size, plate]);
+    context.restore();
+  }, [picture, box, placement, size, plate]);
 
   const drag = useRef<{ at: Point; from: Placement } | null>(null);
   return (

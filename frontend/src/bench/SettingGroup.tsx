@@ -10,10 +10,12 @@ interface Props {
   onRest: (label: string) => void;
   onReset: (setting: SettingInfo) => void;
   onBringIntoView?: ((position: [number, number]) => void) | undefined;
+  onStrip?: ((setting: SettingInfo) => void) | undefined;
+  points?: { add: (setting: SettingInfo) => void; clear: (setting: SettingInfo) => void } | undefined;
 }
 
 /** The settings of a stage, of the plate or of the house light. */
-export function SettingGroup({ plate, group, values, onChange, onRest, onReset, onBringIntoView }: Props) {
+export function SettingGroup({ plate, group, values, onChange, onRest, onReset, onBringIntoView, onStrip, points }: Props) {
   return (
     <div role="group" aria-label={group.label}>
       {group.settings
@@ -27,6 +29,8 @@ export function SettingGroup({ plate, group, values, onChange, onRest, onReset, 
             onChange={(value) => onChange(setting.name, value)}
             onRest={() => onRest(setting.label)}
             onReset={() => onReset(setting)}
+            onStrip={onStrip && (() => onStrip(setting))}
+            onPoints={points && { add: () => points.add(setting), clear: () => points.clear(setting) }}
             onBringIntoView={onBringIntoView && (() => onBringIntoView(values[setting.name] as [number, number]))}
           />
         ))}

@@ -3,22 +3,25 @@ import type { Plate, SettingInfo } from "../api/client";
 import { Button } from "../ui/Button";
 import { ColourField } from "../ui/ColourField";
 import { Hint } from "../ui/Hint";
+import { Icon } from "../ui/Icon";
 import { NumberField } from "../ui/NumberField";
 import { Select } from "../ui/Select";
 import { Slider } from "../ui/Slider";
 import { Button as AriaButton } from "react-aria-components";
 import { focusRing, tone } from "../ui/theme";
 import type { SettingValue } from "./rig";
-import { notation } from "./units";
+import { named, notation } from "./units";
 
 const Row = styled.div`
   display: grid;
-  grid-template-columns: 96px minmax(0, 1fr) 58px 20px;
+  grid-template-columns: 92px minmax(0, 1fr) 54px 22px 18px;
   align-items: center;
   gap: 6px;
   min-height: 25px;
+  .strip { min-height: 20px; padding: 0; opacity: 0; }
+  &:hover .strip, .strip:focus-visible { opacity: 1; }
+  .wide { grid-column: 2 / 5; }
   .unit { color: ${tone.faint}; font-size: 12px; }
-  .wide { grid-column: 2 / -1; }
   .pair { grid-column: 2 / -1; display: grid; grid-template-columns: 1fr 1fr auto; gap: 4px; align-items: center; }
 `;
 
@@ -45,10 +48,16 @@ interface Props {
   onRest: () => void;
   onReset: () => void;
   onBringIntoView: (() => void) | undefined;
+  onStrip: (() => void) | undefined;
+  onPoints: { add: () => void; clear: () => void } | undefined;
+}
+
+function isPlace(value: SettingValue): value is [number, number] {
+  return Array.isArray(value) && value.length === 2 && typeof value[0] === "number";
 }
 
 /** One setting: its name, its slider, its value that can be typed, its unit. Double-click resets it. */
-export function SettingRow({ plate, setting, value, onChange, onRest, onReset, onBringIntoView }: Props) {
+export function SettingRow({ plate, setting, value, onChange, onRest, onReset, onBringIntoView, onStrip, onPoints }: Props) {
   const text = notation(setting);
   const changed = JSON.stringify(value) !== JSON.stringify(setting.default);
   const aside = typeof value === "number" ? text.hint(value, plate) : null;
@@ -64,23 +73,23 @@ export function SettingRow({ plate, setting, value, onChange, onRest, onReset, o
           {setting.label}
         </Name>
       </Hint>
-      {setting.kind === "choice" && (
+      {setting.kind === "choice" && typeof value === "string" && (
         <div className="wide">
           <Select
             label={setting.label}
             hideLabel
-            value={String(value)}
-            options={(setting.choices ?? []).map((c) => ({ value: c, text: c.charAt(0).toUpperCase() + c.slice(1).replace("-", " ") }))}
+            value={value}
+            options={(setting.choices ?? []).map((c) => ({ value: c, text: named(c) }))}
             onChange={once}
           />
         </div>
       )}
-      {setting.kind === "colour" && (
+      {setting.kind === "colour" && typeof value === "string" && (
         <div className="wide">
-          <ColourField label={setting.label} value={String(value)} onChange={onChange} onRest={onRest} />
+          <ColourField label={setting.label} value={value} onChange={onChange} onRest={onRest} />
         </div>
       )}
-      {setting.kind === "point" && Array.isArray(value) && (
+      {setting.kind === "point" && isPlace(value) && (
         <div className="pair">
           {([0, 1] as const).map((axis) => (
             <NumberField
@@ -122,6 +131,24 @@ export function SettingRow({ plate, setting, value, onChange, onRest, onReset, o
           <NumberField label={`${setting.label}, value`} value={value} low={setting.low} high={setting.high} step={setting.step ?? 0.01} shown={text.shown} read={text.read} onCommit={once} />
           <span className="unit">{text.unit}</span>
         </>
+      )}
+      {setting.kind === "points" && onPoints && (
+        <div className="pair" style={{ gridTemplateColumns: setting.handle === "points" ? "1fr auto auto" : "1fr auto" }}>
+          <span className="unit">{Array.isArray(value) && value.length > 0 ? value.length : "none"}</span>
+          {setting.handle === "points" && (
+            <Button hint="Puts a point in the middle of the view; drag it where it belongs" onPress={onPoints.add}>
+              Add a point
+            </Button>
+          )}
+          <Button weight="bare" isDisabled={!Array.isArray(value) || value.length === 0} onPress={onPoints.clear}>
+            Clear
+          </Button>
+        </div>
+      )}
+      {onStrip && (setting.kind === "number" || setting.kind === "whole" || setting.kind === "choice") && (
+        <Button weight="bare" className="strip" aria-label={`Test strip of ${setting.label}`} hint="Test strip: this picture with the setting stepped through" onPress={onStrip}>
+          <Icon name="strip" size={14} />
+        </Button>
       )}
     </Row>
   );

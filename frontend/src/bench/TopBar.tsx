@@ -32,6 +32,7 @@ interface Props {
   save: SaveState;
   zoom: number;
   handles: boolean;
+  clipping: boolean;
   hasLight: boolean;
   onUndo: () => void;
   onRedo: () => void;
@@ -39,6 +40,7 @@ interface Props {
   onFull: () => void;
   onZoom: (factor: number) => void;
   onHandles: (shown: boolean) => void;
+  onClipping: (shown: boolean) => void;
   onBefore: (held: boolean) => void;
   onWithout: (held: boolean) => void;
   onExport: () => void;
@@ -91,6 +93,9 @@ export function TopBar(p: Props) {
       <HoldButton hint="The picture without the selected light, while held (W)" disabled={!p.hasLight} onHold={p.onWithout}>
         Without this light
       </HoldButton>
+      <Toggle hint="Stripes where the picture is clipped (K)" isSelected={p.clipping} onChange={p.onClipping}>
+        Clipping
+      </Toggle>
       <Toggle hint="Handles on the picture (H)" isSelected={p.handles} onChange={p.onHandles}>
         Handles
       </Toggle>

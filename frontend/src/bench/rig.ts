@@ -1,10 +1,10 @@
-import type { Light, Rig, SettingInfo } from "../api/client";
+import type { Box, Light, Rig, SettingInfo } from "../api/client";
 
 /** The groups of settings a light has, in the order of its path. */
 export const stages = ["source", "spread", "colour", "mask", "merge"] as const;
 export type Stage = (typeof stages)[number];
 
-export type SettingValue = number | string | [number, number];
+export type SettingValue = number | string | [number, number] | [number, number][] | Box | null;
 
 /** What is selected on the desk: the plate, the house light, or a light by its id. */
 export type Selection = "plate" | "house" | { light: string };

@@ -8,6 +8,11 @@ export interface Notation {
   read: (text: string) => number | null;
 }
 
+/** A word of the service's as it is written on the screen. */
+export function named(choice: string): string {
+  return choice.charAt(0).toUpperCase() + choice.slice(1).replaceAll("-", " ");
+}
+
 function number(text: string): number | null {
   const found = /-?\d*[.,]?\d+(e-?\d+)?/i.exec(text.trim());
   return found ? Number(found[0].replace(",", ".")) : null;
@@ -45,6 +50,8 @@ export function notation(setting: SettingInfo): Notation {
       return scaled("×", 1, digits(step), (value) => (value > 0 ? `${Math.log2(value).toFixed(1)} stops` : "off"));
     case "stops":
       return scaled("EV", 1, digits(step));
+    case "mm":
+      return scaled("mm", 1, digits(step));
     case "plate":
       return scaled("%", 100, 1);
     default:

@@ -1,11 +1,13 @@
 import { useCallback, useEffect, useRef, useState } from "react";
-import type { FrameHeader, PreviewFailure, PreviewRequest, Rig, View } from "../api/client";
+import type { Box, FrameHeader, PreviewFailure, PreviewRequest, Rig, View } from "../api/client";
 
 /** A frame that has come: its picture and what part of the plate it shows. */
 export interface Shown {
   bitmap: ImageBitmap;
   view: View;
   exact: boolean;
+  /** What of the frame is seen, after straightening and crop. */
+  box: Box;
 }
 
 export interface Wanted {
@@ -13,6 +15,7 @@ export interface Wanted {
   view: View;
   show: string;
   light: string | null;
+  clipping: boolean;
 }
 
 export interface Preview {
@@ -55,7 +58,7 @@ export function usePreview(plateId: number, wanted: Wanted | null, dragging: boo
       const length = new DataView(data).getUint32(0, true);
       const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as FrameHeader;
       const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, 4 + length)]));
-      const shown: Shown = { bitmap, view: header.view, exact: header.exact };
+      const shown: Shown = { bitmap, view: header.view, exact: header.exact, box: header.box };
       if (header.part === "picture") {
         setPicture(shown);
         setError(null);

@@ -12,8 +12,8 @@ const Shade = styled(ModalOverlay)`
   z-index: 50;
 `;
 
-const Window = styled(Modal)`
-  width: min(460px, 92vw);
+const Window = styled(Modal)<{ $wide: boolean }>`
+  width: min(${(p) => (p.$wide ? "1120px" : "460px")}, 94vw);
   max-height: 90vh;
   overflow: auto;
   border: 1px solid ${tone.line};
@@ -37,13 +37,15 @@ interface Props {
   onClose: () => void;
   /** A choice that has to be made cannot be clicked away. */
   must?: boolean;
+  /** Room for pictures to choose from. */
+  wide?: boolean;
   children: ReactNode;
 }
 
-export function Dialog({ title, open, onClose, must = false, children }: Props) {
+export function Dialog({ title, open, onClose, must = false, wide = false, children }: Props) {
   return (
     <Shade isOpen={open} isDismissable={!must} isKeyboardDismissDisabled={must} onOpenChange={(now) => !now && onClose()}>
-      <Window>
+      <Window $wide={wide}>
         <Body role={must ? "alertdialog" : "dialog"}>
           <Heading slot="title" level={2}>
             {title}
