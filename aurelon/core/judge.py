@@ -28,6 +28,8 @@ LIGHT_REACH = 4.0  # linear light at the right end of a light's histogram, whose
 CLIPPED = 254.5 / 255
 INVISIBLE = 1 / 512  # display-encoded change that no screen shows
 SPOT = 0.015  # diagonals; radius of the place whose colour is matched
+WIDENINGS, COLOURED = 5, 0.3  # how often a spot grows, and the share of it that must have a colour
+CLIPPED_LIGHT = 0.97
 
 
 @dataclass(frozen=True)
@@ -110,7 +112,8 @@ def judge(
 def match_colour(plate: Plate, rig: Rig, spot: tuple[float, float], cache: Cache) -> tuple[float, float]:
     """Temperature (K) and tint of the prepared picture at `spot` (plate fractions).
 
-    The brighter half of what lies within SPOT counts, as that is what the light there falls on.
+    The brighter half of what lies within SPOT counts, as that is what the light there falls on. What is
+    clipped has lost its colour; where all is, as on a lamp, the spot grows until it reaches what is not.
     """
     frame = Frame.whole(fit_within(plate.size, EDGE))
     with engine:
@@ -118,7 +121,15 @@ def match_colour(plate: Plate, rig: Rig, spot: tuple[float, float], cache: Cache
     y, x = np.mgrid[0 : frame.height, 0 : frame.width] + 0.5
     place = np.clip(spot, 0, 1) * np.array(frame.size)
     away = np.hypot(x - place[0], y - place[1])
-    near = pixels[away <= max(SPOT * np.hypot(*frame.size), float(away.min()))]
+    reach = max(SPOT * float(np.hypot(*frame.size)), float(away.min()))
+    clipped = (pixels >= CLIPPED_LIGHT).any(axis=2)
+    for _ in range(WIDENINGS):
+        if (~clipped[away <= reach]).mean() > COLOURED:
+            break
+        reach *= 1.5
+    near = pixels[(away <= reach) & ~clipped]
+    if not len(near):
+        near = pixels[away <= reach]
     level = near @ plate.space.luminance
     colour = near[level >= np.median(level)].mean(axis=0)
     return temperature_of(colour, plate.space)

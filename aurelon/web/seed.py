@@ -9,7 +9,7 @@ from aurelon.store import Store
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"
 # In the order in which the home view shows them, last first.
-TITLES = {"boatshed": "Boatshed", "harbour": "Harbour at dusk", "headland": "Headland at dawn"}
+TITLES = {"boatshed": "Boatshed", "brasslens": "Brass lens", "harbour": "Harbour at dusk", "headland": "Headland at dawn"}
 
 
 def seed_demo(store: Store) -> None:

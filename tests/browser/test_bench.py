@@ -121,12 +121,16 @@ class BrowserTest(unittest.TestCase):
         self.rested()
 
     def choose(self, label: str, option: str) -> None:
-        self.page.get_by_role("button", name=re.compile(f"{label}$")).click()
+        self.page.get_by_role("button", name=re.compile(f"^(?!Test strip).*{label}$")).click()
         self.page.get_by_role("option", name=option, exact=True).click()
 
+    def add(self, kind: str, page: Page | None = None) -> None:
+        page = page or self.page
+        page.get_by_role("button", name="Add a light").click()
+        page.get_by_role("dialog").get_by_role("button", name=re.compile(f"^{kind}")).click(timeout=60000)
+
     def add_shafts(self) -> None:
-        self.page.get_by_role("button", name="Add a light").click()
-        self.page.get_by_role("menuitem", name="Shafts").click()
+        self.add("Shafts")
         self.rested()
 
     def bring_in(self, name: str) -> int:
@@ -143,9 +147,9 @@ class BrowserTest(unittest.TestCase):
 class WholeWay(BrowserTest):
     def test_from_a_demo_plate_to_a_16_bit_file_that_render_agrees_with(self) -> None:
         plate = self.open_plate("Headland at dawn")
-        self.assertEqual(len(self.rig(plate)["lights"]), 1)
+        lights = len(self.rig(plate)["lights"])
         self.add_shafts()
-        light = self.rig(plate)["lights"][1]
+        light = self.rig(plate)["lights"][-1]
         self.assertEqual(light["kind"], "shafts")
 
         # The source is dragged far outside the frame; a pointer shows where it went, and brings it back.
@@ -159,7 +163,7 @@ class WholeWay(BrowserTest):
         self.page.mouse.move(430, -200, steps=4)
         self.page.mouse.up()
         self.rested()
-        self.assertLess(self.rig(plate)["lights"][1]["spread"]["position"][1], -0.3)
+        self.assertLess(self.rig(plate)["lights"][-1]["spread"]["position"][1], -0.3)
         self.page.get_by_role("button", name="Position is out of sight; show it").click()
         self.rested()
         box = handle.bounding_box()
@@ -171,7 +175,7 @@ class WholeWay(BrowserTest):
         self.type_value("Blocking, value", "25")
         self.choose("Blend mode", "Screen")
         self.rested()
-        stored = self.rig(plate)["lights"][1]
+        stored = self.rig(plate)["lights"][-1]
         self.assertEqual((stored["spread"]["reach"], stored["spread"]["blocking"], stored["merge"]["mode"]), (0.8, 0.25, "screen"))
 
         # Held comparisons change the picture and give it back.
@@ -197,14 +201,14 @@ class WholeWay(BrowserTest):
         self.page.keyboard.press("Control+z")
         self.page.wait_for_timeout(300)
         self.rested()
-        self.assertEqual(self.rig(plate)["lights"][1]["merge"]["mode"], "expose")
+        self.assertEqual(self.rig(plate)["lights"][-1]["merge"]["mode"], "expose")
         self.page.reload()
         self.rested()
-        self.assertEqual(len(self.rig(plate)["lights"]), 2)
+        self.assertEqual(len(self.rig(plate)["lights"]), lights + 1)
         self.page.get_by_role("button", name="Redo").click()
         self.page.wait_for_timeout(300)
         self.rested()
-        self.assertEqual(self.rig(plate)["lights"][1]["merge"]["mode"], "screen")
+        self.assertEqual(self.rig(plate)["lights"][-1]["merge"]["mode"], "screen")
 
         # The export, against the command line on the same rig.
         self.page.get_by_role("button", name="Export…").click()
@@ -304,6 +308,134 @@ class Desk(BrowserTest):
         self.assertEqual(self.rig(plate)["lights"][0]["spread"]["angle"], -59)
 
 
+class Choosing(BrowserTest):
+    def shown(self) -> np.ndarray[Any, Any]:
+        self.page.wait_for_timeout(300)
+        self.rested()
+        self.page.wait_for_timeout(150)
+        return self.picture()
+
+    def test_the_sheet_shows_every_kind_and_adds_the_one_that_is_picked(self) -> None:
+        plate = self.bring_in("sheet")
+        self.page.keyboard.press("a")
+        sheet = self.page.get_by_role("dialog", name="Add a light")
+        expect(sheet.get_by_role("img")).to_have_count(0)  # the pictures are told by their titles
+        kinds = [kind["title"] for kind in self.api("/catalogue")["kinds"]]
+        for title in kinds:
+            expect(sheet.get_by_role("button", name=re.compile(f"^{title}"))).to_be_visible(timeout=60000)
+        sheet.get_by_role("button", name=re.compile("^Bloom")).click()
+        self.rested()
+        self.assertEqual([light["kind"] for light in self.rig(plate)["lights"]], ["bloom"])
+
+    def test_a_strip_on_radius_is_recentred_on_the_pick_and_is_one_step_to_undo(self) -> None:
+        plate = self.bring_in("strip")
+        self.add("Bloom")
+        before = self.shown()
+        self.page.get_by_role("button", name="Test strip of Radius").click()
+        strip = self.page.get_by_role("group", name="Test strip")
+        cells = strip.get_by_role("button")
+        expect(cells).to_have_count(7, timeout=60000)
+        expect(cells.last).to_have_attribute("aria-label", "30.0 %")
+        cells.last.click()
+        expect(cells.first).not_to_have_attribute("aria-label", "0.2 %", timeout=60000)
+        self.assertEqual(self.rig(plate)["lights"][0]["spread"]["radius"], 0.3)
+        self.page.get_by_role("button", name="Done").click()
+        self.assertGreater(np.abs(self.shown() - before).mean(), 0.2)
+        self.page.keyboard.press("Control+z")
+        self.shown()
+        self.assertEqual(self.rig(plate)["lights"][0]["spread"]["radius"], 0.05)
+
+    def test_a_strip_of_all_blend_modes(self) -> None:
+        plate = self.bring_in("modes")
+        self.add("Bloom")
+        self.shown()
+        self.page.get_by_role("button", name="Test strip of Blend mode").click()
+        cells = self.page.get_by_role("group", name="Test strip").get_by_role("button")
+        expect(cells).to_have_count(len(self.api("/catalogue")["modes"]), timeout=60000)
+        self.page.get_by_role("button", name="Soft light", exact=True).click()
+        self.page.get_by_role("button", name="Done").click()
+        self.shown()
+        self.assertEqual(self.rig(plate)["lights"][0]["merge"]["mode"], "soft-light")
+
+    def test_match_takes_the_warmth_at_the_source_and_at_a_spot(self) -> None:
+        plate = self.open_plate("Harbour at dusk")
+        self.page.get_by_role("button", name="Near lamp", exact=True).click()
+        self.rested()
+        self.page.get_by_role("button", name="Match the picture").click()
+        self.shown()
+        at_lamp = self.rig(plate)["lights"][0]["colour"]
+        self.assertEqual(at_lamp["origin"], "temperature")
+        self.assertLess(at_lamp["temperature"], 5500)
+        self.page.get_by_role("button", name="at a spot…").click()
+        box = self.page.get_by_role("application", name="Press where").bounding_box()
+        assert box is not None
+        self.page.mouse.click(box["x"] + 0.55 * box["width"], box["y"] + 0.25 * box["height"])  # the blue of the sky
+        self.shown()
+        self.assertGreater(self.rig(plate)["lights"][0]["colour"]["temperature"], at_lamp["temperature"] + 1500)
+
+    def test_a_crop_is_set_and_lifted_and_lights_stay_where_they_were(self) -> None:
+        plate = self.bring_in("crop")
+        self.add_shafts()
+        before = self.shown()
+        position = self.rig(plate)["lights"][0]["spread"]["position"]
+        self.page.get_by_role("button", name="Plate prepare").click()
+        self.page.get_by_role("button", name="Crop", exact=True).click()
+        edge = self.page.get_by_role("slider", name="Left edge of the crop")
+        box = edge.bounding_box()
+        assert box is not None
+        self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + 190, box["y"] + box["height"] / 2, steps=5)
+        self.page.mouse.up()
+        self.rested()
+        crop = self.rig(plate)["prepare"]["crop"]
+        self.assertTrue(0.15 < crop["x0"] < 0.35 and crop["x1"] == 1.0, crop)
+        self.page.get_by_role("button", name="Crop", exact=True).click()
+        self.assertGreater(np.abs(self.shown() - before).mean(), 2)
+        self.assertEqual(self.rig(plate)["lights"][0]["spread"]["position"], position)
+        self.page.get_by_role("button", name="Lift the crop").click()
+        self.assertIsNone(self.rig(plate)["prepare"]["crop"] if self.shown() is not None else crop)
+        self.assertLess(np.abs(self.picture() - before).mean(), 0.4)
+
+    def test_a_drawn_horizon_straightens_the_picture(self) -> None:
+        plate = self.bring_in("horizon")
+        self.page.get_by_role("button", name="Plate prepare").click()
+        self.page.get_by_role("button", name="Draw the horizon").click()
+        self.page.mouse.move(250, 400)
+        self.page.mouse.down()
+        self.page.mouse.move(650, 421, steps=4)
+        self.page.mouse.up()
+        self.shown()
+        self.assertAlmostEqual(self.rig(plate)["prepare"]["straighten"], 3.0, delta=0.1)
+
+    def test_a_point_of_light_is_switched_off_and_another_is_placed(self) -> None:
+        plate = self.bring_in("points")
+        self.add("Starburst")
+        self.shown()
+        point = self.page.get_by_role("button", name=re.compile("^Point of light 1,"))
+        expect(point).to_be_visible(timeout=20000)
+        point.focus()
+        self.page.keyboard.press("Enter")
+        self.shown()
+        self.assertEqual(len(self.rig(plate)["lights"][0]["source"]["hidden"]), 1)
+        self.page.get_by_role("button", name="Add a point").click()
+        self.shown()
+        placed = self.rig(plate)["lights"][0]["source"]["placed"]
+        self.assertEqual(len(placed), 1)
+        np.testing.assert_allclose(placed[0], (0.5, 0.5), atol=0.01)
+
+    def test_levels_are_dragged_on_the_lights_own_histogram(self) -> None:
+        plate = self.bring_in("levels")
+        self.add("Bloom")
+        self.shown()
+        handle = self.page.get_by_role("slider", name="Black of the light")
+        handle.focus()
+        for _ in range(3):
+            self.page.keyboard.press("Shift+ArrowRight")
+        self.shown()
+        self.assertAlmostEqual(self.rig(plate)["lights"][0]["colour"]["black"], 0.15, places=3)
+
+
 class Home(BrowserTest):
     def test_drop_rename_delete_and_undo(self) -> None:
         path = self.folder / "dropped.png"
@@ -344,8 +476,7 @@ class Trust(BrowserTest):
         other.goto(self.page.url)
         other.get_by_role("button", name="Add a light").wait_for()
         self.add_shafts()
-        other.get_by_role("button", name="Add a light").click()
-        other.get_by_role("menuitem", name="Shafts").click()
+        self.add("Shafts", other)
         expect(other.get_by_role("alertdialog")).to_be_visible()
         self.assertEqual(len(self.rig(plate)["lights"]), 1)
         other.get_by_role("button", name="Show the other window's").click()

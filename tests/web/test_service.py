@@ -83,15 +83,6 @@ class Bench(ServiceTest):
             self.assertEqual(answer.json()["problems"][0][0], path)
         self.assertEqual(self.client.get(f"/api/plates/{plate}/bench").json()["revision"], base)
 
-    def test_a_new_light_is_placed_on_the_picture_and_not_yet_added(self) -> None:
-        pixels = scene(300, 200) * 0.3
-        pixels[20:50, 220:250] = 1.0
-        plate = self.add(png(pixels))
-        made = self.client.get(f"/api/plates/{plate}/new-light", params={"kind": "shafts"}).json()["light"]
-        self.assertAlmostEqual(made["spread"]["position"][0], 235 / 300, delta=0.05)
-        self.assertAlmostEqual(made["spread"]["position"][1], 35 / 200, delta=0.08)
-        self.assertEqual(self.client.get(f"/api/plates/{plate}/new-light", params={"kind": "lava"}).status_code, 422)
-
     def test_an_export_is_what_render_computes(self) -> None:
         data = png(scene(300, 200))
         plate = self.add(data)

@@ -1,0 +1,106 @@
+"""The kind sheet, test strips, facts, match and the preview of a straightened, cropped picture."""
+
+from __future__ import annotations
+
+import base64
+import io
+import json
+import struct
+from typing import Any
+
+import numpy as np
+from PIL import Image
+
+from aurelon.core.blend import MODES
+from tests.pictures import every_kind, light, scene
+from tests.web.service import ServiceTest, png
+
+
+def picture(text: str) -> Any:
+    return np.asarray(Image.open(io.BytesIO(base64.b64decode(text)))).astype(int)
+
+
+class Choosing(ServiceTest):
+    def post(self, plate: int, what: str, **body: Any) -> Any:
+        answer = self.client.post(f"/api/plates/{plate}/{what}", json=body)
+        self.assertEqual(answer.status_code, 200, answer.text)
+        return answer.json()
+
+    def test_the_sheet_shows_every_kind_on_this_plate(self) -> None:
+        plate = self.add()
+        rig = {"lights": [{**light("bloom"), "id": "bloom-1"}]}
+        cells = self.post(plate, "sheet", rig=rig)["cells"]
+        self.assertEqual([cell["light"]["kind"] for cell in cells], every_kind())
+        self.assertIn("bloom-2", [cell["light"]["id"] for cell in cells])
+        plain = picture(self.post(plate, "strip", rig=rig, light="bloom-1", sweep="modes")["cells"][0]["picture"])
+        for cell in cells:
+            shown = picture(cell["picture"])
+            self.assertEqual(max(shown.shape), 300)
+            self.assertGreater(np.abs(shown - plain).max(), 12, cell["title"])
+            # The very light of the sheet can be added.
+            base = self.client.get(f"/api/plates/{plate}/bench").json()["revision"]
+            body = {"base": base, "label": "add", "rig": {"lights": [*rig["lights"], cell["light"]]}}
+            self.assertEqual(self.client.post(f"/api/plates/{plate}/revisions", json=body).status_code, 200)
+
+    def test_strips_of_a_setting_a_grid_seeds_and_modes(self) -> None:
+        plate = self.add()
+        rig = {"lights": [light("shafts")]}
+        reach = {"stage": "spread", "setting": "reach"}
+        seven = self.post(plate, "strip", rig=rig, light="under-test", sweep="setting", places=[reach])
+        self.assertEqual((len(seven["cells"]), seven["columns"]), (7, 7))
+        first, last = picture(seven["cells"][0]["picture"]), picture(seven["cells"][-1]["picture"])
+        self.assertGreater(last.mean(), first.mean())
+        softness = {"stage": "spread", "setting": "softness"}
+        grid = self.post(plate, "strip", rig=rig, light="under-test", sweep="grid", places=[reach, softness])
+        self.assertEqual((len(grid["cells"]), grid["columns"]), (25, 5))
+        self.assertEqual(len(self.post(plate, "strip", rig=rig, light="under-test", sweep="seeds")["cells"]), 12)
+        modes = self.post(plate, "strip", rig=rig, light="under-test", sweep="modes")
+        self.assertEqual([cell["values"][0]["value"] for cell in modes["cells"]], list(MODES))
+
+    def test_a_strip_that_cannot_be_is_refused_in_a_sentence(self) -> None:
+        plate = self.add()
+        wrong: tuple[dict[str, Any], ...] = (
+            {"light": "nobody", "sweep": "modes"},
+            {"light": "under-test", "sweep": "setting", "places": [{"stage": "spread", "setting": "moon"}]},
+            {"light": "under-test", "sweep": "setting", "places": []},
+        )
+        for body in wrong:
+            answer = self.client.post(f"/api/plates/{plate}/strip", json={"rig": {"lights": [light("bloom")]}, **body})
+            self.assertEqual(answer.status_code, 422)
+            self.assertTrue(answer.json()["error"])
+
+    def test_facts_tell_histograms_and_what_a_dark_light_needs(self) -> None:
+        plate = self.add(png(scene(300, 200) * 0.1))
+        facts = self.post(plate, "facts", rig={"lights": [light("starburst")]}, light="under-test")
+        self.assertAlmostEqual(sum(facts["before"]["green"]), 1.0, places=4)
+        self.assertIn("Threshold", facts["says"]["under-test"])
+        self.assertEqual(facts["points"], [])
+        self.assertEqual(len(facts["light"]), 64)
+
+    def test_match_gives_the_pictures_warmth(self) -> None:
+        warm = np.zeros((60, 90, 3), np.float32)
+        warm[:] = (0.6, 0.3, 0.1)
+        plate = self.add(png(warm))
+        answer = self.post(plate, "match", rig={}, spot=[0.5, 0.5])
+        self.assertLess(answer["temperature"], 3500)
+
+    def test_the_preview_tells_what_is_seen_and_marks_what_is_clipped(self) -> None:
+        bright = scene(300, 200)
+        bright[:60] = 1.0
+        plate = self.add(png(bright))
+        view = {"width": 300, "height": 200, "x0": 0, "y0": 0, "x1": 300, "y1": 200}
+        crop = {"x0": 0.1, "y0": 0.2, "x1": 0.9, "y1": 0.8}
+        frames = []
+        with self.preview(plate) as socket:
+            for seq, clipping in enumerate((False, True)):
+                rig = {"prepare": {"straighten": 3, "crop": crop}}
+                socket.send_text(json.dumps({"seq": seq, "rig": rig, "view": view, "clipping": clipping}))
+                data = socket.receive_bytes()
+                (length,) = struct.unpack_from("<I", data)
+                header = json.loads(data[4 : 4 + length])
+                self.assertEqual((header["box"], header["angle"]), (crop, 3.0))
+                frames.append(np.asarray(Image.open(io.BytesIO(data[4 + length :])).convert("RGB")).astype(int))
+        self.assertEqual(frames[0].shape, (200, 300, 3))
+        marked = np.abs(frames[1] - frames[0]).max(axis=2) > 30
+        self.assertGreater(marked[:40, 100:200].mean(), 0.3)
+        self.assertEqual(marked[120:].mean(), 0)
