@@ -210,22 +210,27 @@ def _encode(linear: Floats, scale: np.float32, out: Floats) -> None:
 
 
 @njit(fastmath=True)
-def _finish(
-    e: Floats, s: Floats, alpha: Floats, light: Floats, black_is_neutral: bool, below: Floats
-) -> None:
+def _finish(e: Floats, s: Floats, alpha: Floats, light: Floats, below: Floats) -> None:
     """Mixes a blended plane in by alpha and goes back to linear light, in the place of `below`.
 
-    What lies above display white is outside the display modes: it stays where black light is
-    neutral, and gives way with alpha elsewhere. Where there is no light the picture stays, to the bit.
+    For modes in which black is neutral. What lies above display white is outside the display modes
+    and stays. Where there is no light the picture stays, to the bit.
     """
-    keep = f32(1.0) if black_is_neutral else f32(0.0)
-    lit = f32(0.0) if black_is_neutral else f32(1.0)
     for x in range(alpha.size):
         b = below[x]
-        over = max(b - f32(1.0), f32(0.0)) * max(keep, f32(1.0) - alpha[x])
         encoded = e[x] + alpha[x] * (s[x] - e[x])
-        made = max(srgb_decode(min(max(encoded, f32(0.0)), f32(1.0))), f32(0.0)) + over
-        below[x] = made if min(alpha[x], max(light[x], lit)) > f32(0.0) else b
+        made = max(srgb_decode(min(max(encoded, f32(0.0)), f32(1.0))), f32(0.0)) + max(b - f32(1.0), f32(0.0))
+        below[x] = made if min(alpha[x], light[x]) > f32(0.0) else b
+
+
+@njit(fastmath=True)
+def _finish_covering(e: Floats, s: Floats, alpha: Floats, below: Floats) -> None:
+    """The same for modes in which the light covers: what lies above display white gives way with alpha."""
+    for x in range(alpha.size):
+        b, k = below[x], alpha[x]
+        encoded = e[x] + k * (s[x] - e[x])
+        over = max(b - f32(1.0), f32(0.0)) * (f32(1.0) - k)
+        below[x] = max(srgb_decode(min(max(encoded, f32(0.0)), f32(1.0))), f32(0.0)) + over if k > f32(0.0) else b
 
 
 @njit(fastmath=True)
@@ -312,7 +317,12 @@ def _merge(
                 _separable(mode, eb, sb)
             else:
                 _non_separable(mode, er, eg, eb, sr, sg, sb)
-            _finish(er, sr, alpha, lr, black_is_neutral, br)
-            _finish(eg, sg, alpha, lg, black_is_neutral, bg)
-            _finish(eb, sb, alpha, lb, black_is_neutral, bb)
+            if black_is_neutral:
+                _finish(er, sr, alpha, lr, br)
+                _finish(eg, sg, alpha, lg, bg)
+                _finish(eb, sb, alpha, lb, bb)
+            else:
+                _finish_covering(er, sr, alpha, br)
+                _finish_covering(eg, sg, alpha, bg)
+                _finish_covering(eb, sb, alpha, bb)
             _join(br, bg, bb, o)

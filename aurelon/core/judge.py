@@ -122,9 +122,9 @@ def match_colour(plate: Plate, rig: Rig, spot: tuple[float, float], cache: Cache
     place = np.clip(spot, 0, 1) * np.array(frame.size)
     away = np.hypot(x - place[0], y - place[1])
     reach = max(SPOT * float(np.hypot(*frame.size)), float(away.min()))
-    clipped = (pixels >= CLIPPED_LIGHT).any(axis=2)
+    clipped = np.asarray((pixels >= CLIPPED_LIGHT).any(axis=2))
     for _ in range(WIDENINGS):
-        if (~clipped[away <= reach]).mean() > COLOURED:
+        if np.mean(clipped, where=away <= reach) < 1 - COLOURED:
             break
         reach *= 1.5
     near = pixels[(away <= reach) & ~clipped]

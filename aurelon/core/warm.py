@@ -8,12 +8,16 @@ from __future__ import annotations
 import numpy as np
 
 from aurelon.core.blend import MODES
+from aurelon.core.cache import Cache
 from aurelon.core.codecs import codecs
 from aurelon.core.export import ExportOptions, export
+from aurelon.core.frame import Frame
+from aurelon.core.judge import judge, match_colour
 from aurelon.core.lights import kinds
+from aurelon.core.pipeline import STAGES, show_frame
 from aurelon.core.plate import Plate, read_plate
 from aurelon.core.rig import Rig
-from aurelon.core.screen import to_screen
+from aurelon.core.screen import mark_clipped, to_screen
 from aurelon.core.space import SRGB
 
 
@@ -27,7 +31,26 @@ def warm() -> None:
                 data = export(plate, rig, ExportOptions(codec.FORMAT.name, depth, size=(97, 83)))
                 read_plate(data, f"warm{codec.FORMAT.suffixes[0]}")
         export(plate, rig, ExportOptions("png", "8", profile="display-p3"))
-    to_screen(plate.pixels, plate.space)
+        use_on_the_bench(plate, kind)
+
+
+def use_on_the_bench(plate: Plate, kind: str) -> None:
+    """What the bench asks for: parts of the frame, drafts, stages, a turned picture, facts, a match."""
+    cache = Cache(1 << 29)
+    width, height = plate.size
+    prepared = {"exposure": 0.2, "contrast": 0.1, "saturation": 0.1, "temperature": 0.1}
+    for mode, start, prepare in (("screen", "everything", {}), ("color", "nothing", {**prepared, "straighten": 3})):
+        light = {"id": kind, "kind": kind, "colour": {"black": 0.1}, "mask": {"start": start},
+                 "merge": {"mode": mode, "keep_darks": 0.2}}  # fmt: skip
+        rig = Rig.model_validate({"lights": [light], "prepare": prepare, "house": {"level": 0.9}})
+        for frame in (Frame.whole((320, 271)), Frame(width, height, 100, 80, 400, 300)):
+            for draft in (True, False):
+                for show in ("result", *(f"stage:{kind}:{stage}" for stage in STAGES)):
+                    pixels = show_frame(plate, rig, frame, cache, show=show, draft=draft)
+                    picture = to_screen(pixels, plate.space, frame.x0, frame.y0)
+                mark_clipped(picture, pixels)
+        judge(plate, rig, kind, cache)
+    match_colour(plate, rig, (0.5, 0.5), cache)
 
 
 if __name__ == "__main__":

@@ -19,7 +19,7 @@ import cv2
 import numpy as np
 from numba import njit, prange
 
-from aurelon.core.fastmath import encode_array, exp_minus
+from aurelon.core.fastmath import exp_minus
 from aurelon.core.frame import Frame
 from aurelon.core.lights.kind import CANONICAL_EDGE, Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.mix import Tint, mixed
@@ -72,30 +72,29 @@ class Outlines:
 
 @njit(parallel=True, cache=True, fastmath=True)
 def _gradient(smooth: Floats, out: Floats) -> None:
-    """The larger eigenvalue's root of the structure tensor of `smooth` (h, w, 3), and its direction.
+    """The larger eigenvalue's root of the structure tensor, and its direction.
 
-    `out` (h, w, 3): gradient in values a pixel, and the unit vector across the edge. By central
-    differences, the picture mirrored at its border.
+    `smooth` (h + 2, w + 2, 3) is the picture with its border repeated; `out` (h, w, 3): gradient in
+    values a pixel, by central differences, and the unit vector across the edge.
     """
-    height, width, _ = smooth.shape
+    height, width, _ = out.shape
     for y in prange(height):
-        above, below = max(y - 1, 0), min(y + 1, height - 1)
+        above, here, below, line = smooth[y], smooth[y + 1], smooth[y + 2], out[y]
         for x in range(width):
-            left, right = max(x - 1, 0), min(x + 1, width - 1)
-            xx = xy = yy = f32(0.0)
-            for c in range(3):
-                dx = f32(0.5) * (smooth[y, right, c] - smooth[y, left, c])
-                dy = f32(0.5) * (smooth[below, x, c] - smooth[above, x, c])
-                xx += dx * dx
-                xy += dx * dy
-                yy += dy * dy
+            ax, bx, cx = here[x + 2, 0] - here[x, 0], here[x + 2, 1] - here[x, 1], here[x + 2, 2] - here[x, 2]
+            ay, by, cy = below[x + 1, 0] - above[x + 1, 0], below[x + 1, 1] - above[x + 1, 1], below[x + 1, 2] - above[x + 1, 2]
+            xx = f32(0.25) * (ax * ax + bx * bx + cx * cx)
+            xy = f32(0.25) * (ax * ay + bx * by + cx * cy)
+            yy = f32(0.25) * (ay * ay + by * by + cy * cy)
             larger = f32(0.5) * (xx + yy + np.sqrt((xx - yy) * (xx - yy) + f32(4.0) * xy * xy))
             # Of the two forms of the eigenvector the longer one is exact.
-            nx, ny = (larger - yy, xy) if xx >= yy else (xy, larger - xx)
-            length = np.sqrt(nx * nx + ny * ny)
-            out[y, x, 0] = np.sqrt(larger)
-            out[y, x, 1] = nx / length if length > f32(1e-12) else f32(1.0)
-            out[y, x, 2] = ny / length if length > f32(1e-12) else f32(0.0)
+            steep = xx >= yy
+            nx = larger - yy if steep else xy
+            ny = xy if steep else larger - xx
+            per_length = f32(1.0) / np.sqrt(max(nx * nx + ny * ny, f32(1e-24)))
+            line[x, 0] = np.sqrt(larger)
+            line[x, 1] = nx * per_length
+            line[x, 2] = ny * per_length
 
 
 @njit(parallel=True, cache=True, fastmath=True)
@@ -110,13 +109,16 @@ def _lines(
         for x in range(width):
             left, right = max(x - 1, 0), min(x + 1, width - 1)
             here, nx, ny = field[y, x, 0], field[y, x, 1], field[y, x, 2]
-            t = min(max((here * diagonal - least) * per_rise, f32(0.0)), f32(1.0))
+            t = min((here * diagonal - least) * per_rise, f32(1.0))
+            if t <= f32(0.0):  # most of a picture is no edge
+                out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = f32(0.0)
+                continue
             e, w, n, s = field[y, right, 0], field[y, left, 0], field[above, x, 0], field[below, x, 0]
             first = f32(0.5) * (nx * (e - w) + ny * (s - n))
             across = field[below, right, 0] + field[above, left, 0] - field[below, left, 0] - field[above, right, 0]
             second = nx * nx * (e + w - f32(2.0) * here) + ny * ny * (n + s - f32(2.0) * here) + f32(0.5) * nx * ny * across
             shine = f32(0.0)
-            if second < f32(0.0) and t > f32(0.0):
+            if second < f32(0.0):
                 away = first / (second * diagonal * half)
                 shine = t * t * (f32(3.0) - f32(2.0) * t) * exp_minus(f32(0.5) * away * away)
             level = colour[y, x, 0] * luminance[0] + colour[y, x, 1] * luminance[1] + colour[y, x, 2] * luminance[2]
@@ -136,9 +138,10 @@ def detect(reading: Reading, settings: Source) -> Detected:
         picture = enlarge_to(picture, Frame.whole((width, height)))
     diagonal = float(np.hypot(height, width))
     sigma = max(settings.scale * diagonal, 0.5)
-    smooth = np.asarray(cv2.GaussianBlur(encode_array(picture), (0, 0), sigma, borderType=cv2.BORDER_REFLECT), np.float32)
+    # The square root is close to display encoding, and all that a gradient needs.
+    smooth = np.asarray(cv2.GaussianBlur(cv2.sqrt(picture), (0, 0), sigma, borderType=cv2.BORDER_REFLECT), np.float32)
     field = np.empty((height, width, 3), np.float32)
-    _gradient(smooth.reshape(height, width, 3), field)
+    _gradient(np.asarray(cv2.copyMakeBorder(smooth, 1, 1, 1, 1, cv2.BORDER_REPLICATE), np.float32), field)
     # The brighter side's colour: a line is the light that comes round the edge.
     reach = 2 * max(1, round(2 * sigma)) + 1
     colour = cv2.dilate(cv2.dilate(picture, np.ones((reach, 1), np.uint8)), np.ones((1, reach), np.uint8))
@@ -168,9 +171,9 @@ class EdgeField:
         return self.grid.nbytes
 
     def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
-        light = scene.source_at(frame) * np.float32(1 - self.settings.glow)
-        light += enlarge_to(self.grid, frame)
-        return mixed(light, tint.light)
+        light = mixed(scene.source_at(frame), tint.light * np.float32(1 - self.settings.glow))
+        light += enlarge_to(mixed(self.grid, tint.light), frame)
+        return light
 
 
 GLOW_GAIN = 6.0  # the light of a thin line, spread out, would not be seen beside the line
