@@ -27,9 +27,10 @@ from aurelon.core.export import ExportOptions, export
 from aurelon.core.frame import Frame
 from aurelon.core.lights import kinds
 from aurelon.core.pipeline import BAND_PIXELS, Evaluation
+from aurelon.core.variants import Place, variants
 from aurelon.web.models import PreviewRequest, View
 from aurelon.web.plates_open import OpenPlate
-from aurelon.web.preview import frames
+from aurelon.web.preview import frames, small_picture
 from tests.pictures import Floats, light, plate_of, rig_of, scene
 
 SMALL = (1549, 1033)  # 1.6 MP
@@ -232,6 +233,20 @@ def bench_drag(table: Table, like: Floats) -> None:
         table.against_copy(f"drag of {name}, request to encoded frame, 1280 x 800", work, like, 20, rounds=25)
 
 
+def bench_strip(table: Table, plate: Plate) -> None:
+    """Seven small pictures with one setting stepped, as the service answers them, nothing kept from before."""
+    rig = rig_of(light("bloom"))
+    steps = iter(range(1, 10_000))
+
+    def work() -> None:
+        opened = OpenPlate(plate, Cache(640 << 20))
+        below = rig.model_copy(update={"prepare": rig.prepare.model_copy(update={"exposure": next(steps) * 1e-4})})
+        for variant in variants(below, "under-test", "setting", [Place("spread", "radius")]):
+            small_picture(opened, variant.rig)
+
+    table.against_copy("test strip of seven on radius at 320 px, 1.6 MP plate", work, plate.pixels, 40, rounds=5)
+
+
 EXPORT_ALONE = """
 import sys
 from pathlib import Path
@@ -274,6 +289,7 @@ def main() -> int:
     bench_bloom(table)
     bench_modes(table)
     bench_drag(table, plate.pixels)
+    bench_strip(table, plate)
     bench_export(table)
     missed = sum(not row.kept for row in table.rows)
     print(f"{len(table.rows)} rows, {missed} missed")

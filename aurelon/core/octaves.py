@@ -19,7 +19,7 @@ from aurelon.core.resample import enlarge_to, reduce_to
 
 Floats = NDArray[np.float32]
 
-RESOLVED = 2.4  # cells of its level that a Gaussian's sigma has at least, where a coarser level would do
+RESOLVED = 1.9  # cells of its level that a Gaussian's sigma has at least, where a coarser level would do
 SMALLEST_EDGE = 4
 # Variance, in cells², that going down (a box) and up again (B-splines over all levels) adds.
 OWN_VARIANCE = 1 / 12 + (1 / 3) / (1 - 1 / 4)

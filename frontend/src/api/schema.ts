@@ -800,7 +800,7 @@ export interface components {
              * @default {
              *       "dispersion": 1,
              *       "ghosts": 1,
-             *       "headroom": 15,
+             *       "headroom": 14,
              *       "lens": "lantern",
              *       "rotation": 9,
              *       "roundness": 0.25,
@@ -1114,7 +1114,7 @@ export interface components {
              */
             apart: number;
             /**
-             * Hidden
+             * Switched off
              * @description Found points that are switched off
              * @default []
              */
@@ -1658,7 +1658,7 @@ export interface components {
             /**
              * Look At
              * @description Which picture the light reads
-             * @default prepared
+             * @default below
              * @enum {string}
              */
             look_at: "original" | "prepared" | "below";
@@ -1809,7 +1809,7 @@ export interface components {
              */
             apart: number;
             /**
-             * Hidden
+             * Switched off
              * @description Found points that are switched off
              * @default []
              */
@@ -1865,7 +1865,7 @@ export interface components {
             /**
              * Headroom
              * @description How much brighter the lamps are than the picture shows
-             * @default 15
+             * @default 14
              */
             headroom: number;
             /**

@@ -19,9 +19,14 @@ const Row = styled.div`
   border-top: 1px solid #111;
 `;
 
+/** Stays in sight however many lights there are. */
 const Add = styled.div`
   display: grid;
   align-content: center;
+  position: sticky;
+  right: -12px;
+  padding: 0 12px 0 8px;
+  background: ${tone.base};
 `;
 
 interface Props {

@@ -1,4 +1,4 @@
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Button as AriaButton, ToggleButton } from "react-aria-components";
 import styled from "styled-components";
 import type { Light, SettingInfo } from "../api/client";
@@ -81,6 +81,9 @@ export function LightChip({ light, title, selected, solo, first, last, carried, 
   const box = useRef<HTMLDivElement>(null);
   const [menu, setMenu] = useState(false);
   const [name, setName] = useState<string | null>(null);
+  useEffect(() => {
+    if (selected) box.current?.scrollIntoView({ block: "nearest", inline: "nearest" });
+  }, [selected]);
   const choices: Choice[] = [
     { id: "rename", text: "Rename", act: () => setName(title) },
     { id: "duplicate", text: "Duplicate", keys: "Ctrl D", act: () => actions.onDuplicate(light.id) },
