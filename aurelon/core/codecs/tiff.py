@@ -139,7 +139,7 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
         out,
         samples,
         photometric="rgb",
-        compression="adobe_deflate" if depth != "float" else None,
+        compression="zlib" if depth != "float" else None,
         compressionargs={"level": 4} if depth != "float" else None,
         predictor=depth != "float",
         rowsperstrip=64,

@@ -1,0 +1,143 @@
+"""A window of the real interface in headless Chromium, against a real service on a data folder of its own."""
+
+from __future__ import annotations
+
+import json
+import re
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+import urllib.request
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PIL import Image
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from tests.pictures import scene
+
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync"]  # fmt: skip
+ROOT = Path(__file__).resolve().parents[2]
+AURELON = [sys.executable, "-m", "aurelon.cli"]
+
+
+def free_port() -> int:
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        return int(s.getsockname()[1])
+
+
+class Service:
+    """`aurelon serve --demo` on a data folder of its own."""
+
+    def __init__(self, data: Path) -> None:
+        self.data, self.port = data, free_port()
+        self.url = f"http://127.0.0.1:{self.port}"
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        command = [*AURELON, "serve", "--demo", "--port", str(self.port), "--data", str(self.data)]
+        self.process = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.DEVNULL)
+        for _ in range(600):
+            try:
+                urllib.request.urlopen(f"{self.url}/api/catalogue").close()
+                return
+            except OSError:
+                time.sleep(0.1)
+        raise AssertionError("the service did not start")
+
+    def stop(self, how: signal.Signals = signal.SIGTERM) -> None:
+        if self.process is not None:
+            self.process.send_signal(how)
+            self.process.wait()
+
+
+class BrowserTest(unittest.TestCase):
+    service: Service
+    page: Page
+    browser: Browser
+    folder: Path
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        folder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(folder.cleanup)
+        cls.folder = Path(folder.name)
+        cls.service = Service(cls.folder / "data")
+        cls.service.start()
+        cls.addClassCleanup(cls.service.stop)
+        playwright = cls.enterClassContext(sync_playwright())
+        cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self) -> None:
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.addCleanup(context.close)
+        self.page = context.new_page()
+        self.page.set_default_timeout(12000)
+        self.faults: list[str] = []
+        self.page.on("pageerror", lambda error: self.faults.append(str(error)))
+        self.page.goto(self.service.url)
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.faults, [])
+
+    def api(self, path: str) -> Any:
+        with urllib.request.urlopen(f"{self.service.url}/api{path}") as answer:
+            return json.load(answer)
+
+    def open_plate(self, name: str) -> int:
+        self.page.get_by_role("button", name=f"Open {name}", exact=True).click()
+        self.rested()
+        return int(self.page.url.rsplit("/", 1)[1])
+
+    def rested(self) -> None:
+        """Waits until the exact picture is there and everything is saved."""
+        expect(self.page.locator('[data-testid="picture"][data-exact="yes"]')).to_be_visible(timeout=60000)
+        expect(self.page.get_by_label("Save state")).to_have_text("Saved")
+
+    def rig(self, plate: int) -> Any:
+        return self.api(f"/plates/{plate}/bench")["rig"]
+
+    def picture(self) -> np.ndarray[Any, Any]:
+        return np.asarray(Image.open(self.shot()).convert("RGB")).astype(int)
+
+    def shot(self) -> Path:
+        path = self.folder / "shot.png"
+        self.page.locator("canvas").first.screenshot(path=path)
+        return path
+
+    def type_value(self, label: str, text: str) -> None:
+        field = self.page.get_by_role("textbox", name=label, exact=True)
+        field.fill(text)
+        field.press("Enter")
+        self.rested()
+
+    def choose(self, label: str, option: str) -> None:
+        self.page.get_by_role("button", name=re.compile(f"^(?!Test strip).*{label}$")).click()
+        self.page.get_by_role("option", name=option, exact=True).click()
+
+    def add(self, kind: str, page: Page | None = None) -> None:
+        page = page or self.page
+        page.get_by_role("button", name="Add a light").click()
+        page.get_by_role("dialog").get_by_role("button", name=re.compile(f"^{kind}")).click(timeout=60000)
+
+    def add_shafts(self) -> None:
+        self.add("Shafts")
+        self.rested()
+
+    def bring_in(self, name: str) -> int:
+        path = self.folder / f"{name}.png"
+        Image.fromarray((np.clip(scene(600, 400), 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)).save(path)
+        with self.page.expect_file_chooser() as chooser:
+            self.page.get_by_role("button", name="Bring in a picture…").click()
+        chooser.value.set_files(path)
+        self.page.wait_for_url("**/plates/*")
+        self.rested()
+        return int(self.page.url.rsplit("/", 1)[1])

@@ -1,0 +1,185 @@
+"""Reducing, enlarging, keeping and drafting: the ground that every light stands on."""
+
+from __future__ import annotations
+
+import threading
+import unittest
+
+import cv2
+import numpy as np
+from scipy.interpolate import BSpline
+
+from aurelon.core import render
+from aurelon.core.cache import Cache
+from aurelon.core.frame import Frame, fit_within
+from aurelon.core.memory import keep_freed
+from aurelon.core.mix import NEUTRAL, mixed
+from aurelon.core.pipeline import render_bands, seen_frame
+from aurelon.core.resample import enlarge_to, highlights, reduce_to
+from aurelon.core.screen import encode_jpeg, encode_png, to_screen
+from aurelon.core.space import DISPLAY_P3, SRGB
+from aurelon.core.transport import parallel_rays, polar_rays
+from tests.pictures import Floats, every_kind, light, plate_of, psnr, rig_of, scene
+
+
+class Reducing(unittest.TestCase):
+    def test_it_is_the_mean_of_the_area_at_any_ratio(self) -> None:
+        pixels = scene(311, 207)
+        for size in ((100, 70), (310, 206), (37, 207), (1, 1)):
+            wanted = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
+            np.testing.assert_allclose(reduce_to(pixels, Frame.whole(size)), wanted, atol=2e-5)
+
+    def test_the_mean_of_the_picture_is_kept(self) -> None:
+        pixels = scene(311, 207)
+        for size in ((100, 69), (13, 7)):
+            np.testing.assert_allclose(reduce_to(pixels, Frame.whole(size)).mean((0, 1)), pixels.mean((0, 1)), rtol=1e-4)
+
+    def test_a_part_is_that_part_of_the_whole(self) -> None:
+        pixels = scene(311, 207)
+        whole = reduce_to(pixels, Frame.whole((90, 61)))
+        np.testing.assert_allclose(reduce_to(pixels, Frame(90, 61, 20, 7, 55, 50)), whole[7:50, 20:55], atol=1e-6)
+
+    def test_highlights_are_measured_before_they_are_reduced(self) -> None:
+        pixels = scene(300, 200)
+        level = pixels @ SRGB.luminance
+        code = np.where(level <= 0.0031308, 12.92 * level, 1.055 * np.minimum(level, 1) ** (1 / 2.4) - 0.055)
+        t = np.clip((code - 0.4) / 0.2, 0, 1)
+        w = t * t * (3 - 2 * t)
+        full = np.dstack([pixels * w[:, :, None], w]).astype(np.float32)
+        wanted = full.reshape(50, 4, 75, 4, 4).mean(axis=(1, 3))
+        got = highlights(pixels, SRGB.luminance, 0.4, 0.2, Frame.whole((75, 50)))
+        np.testing.assert_allclose(got, wanted, atol=3e-5)
+
+
+class Enlarging(unittest.TestCase):
+    def test_it_is_the_uniform_cubic_b_spline(self) -> None:
+        grid = np.random.default_rng(2).random((1, 12, 3)).astype(np.float32)
+        got = enlarge_to(np.repeat(grid, 4, axis=0), Frame.whole((60, 20)))[10, :, 0]
+        padded = np.pad(grid[0, :, 0].astype(float), 3, mode="edge")
+        spline = BSpline(np.arange(len(padded) + 4) - 2.0, padded, 3)
+        place = (np.arange(60) + 0.5) * 12 / 60 - 0.5 + 3
+        np.testing.assert_allclose(got, spline(place), atol=1e-5)
+
+    def test_a_flat_grid_stays_flat_and_nothing_goes_below_zero(self) -> None:
+        for channels in (3, 4):
+            flat = np.full((7, 9, channels), 0.37, np.float32)
+            np.testing.assert_allclose(enlarge_to(flat, Frame.whole((101, 83))), 0.37, atol=1e-6)
+        spike = np.zeros((9, 9, 3), np.float32)
+        spike[4, 4] = 1
+        self.assertGreaterEqual(float(enlarge_to(spike, Frame.whole((90, 90))).min()), 0.0)
+
+    def test_a_part_is_that_part_of_the_whole(self) -> None:
+        grid = scene(48, 32)
+        whole = enlarge_to(grid, Frame.whole((301, 203)))
+        for part in (Frame(301, 203, 0, 0, 40, 30), Frame(301, 203, 250, 170, 301, 203), Frame(301, 203, 90, 60, 91, 61)):
+            np.testing.assert_allclose(enlarge_to(grid, part), whole[part.y0 : part.y1, part.x0 : part.x1], atol=1e-6)
+
+
+class Keeping(unittest.TestCase):
+    def test_the_least_recently_used_goes_first(self) -> None:
+        cache, made = Cache(3 * 400), []
+
+        def make(name: str) -> Floats:
+            made.append(name)
+            return np.zeros(100, np.float32)
+
+        for name in ("a", "b", "c", "a", "d", "a", "b"):
+            cache.get(name, lambda name=name: make(name))  # type: ignore[misc]
+        self.assertEqual(made, ["a", "b", "c", "d", "b"])
+
+    def test_what_is_larger_than_the_cache_is_made_each_time(self) -> None:
+        cache = Cache(100)
+        first, second = (cache.get("large", lambda: np.zeros(100, np.float32)) for _ in range(2))
+        self.assertIsNot(first, second)
+
+    def test_threads_see_whole_values(self) -> None:
+        cache, seen = Cache(1 << 20), []
+
+        def work() -> None:
+            for k in range(200):
+                seen.append(float(cache.get(k % 7, lambda k=k: np.full(50, k % 7, np.float32)).sum()) / 50 == k % 7)  # type: ignore[misc]
+
+        threads = [threading.Thread(target=work) for _ in range(4)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertTrue(all(seen) and len(seen) == 800)
+
+    def test_freed_memory_is_kept_on_this_system(self) -> None:
+        self.assertTrue(keep_freed())
+
+
+class Rendering(unittest.TestCase):
+    def test_bands_make_up_the_whole_for_every_kind(self) -> None:
+        plate = plate_of(scene(1600, 1400))  # more than one band
+        for kind in every_kind():
+            rig = rig_of(light(kind))
+            bands = list(render_bands(plate, rig, seen_frame(plate, rig)))
+            self.assertGreater(len(bands), 1)
+            together = np.concatenate([pixels for _, pixels in bands])
+            np.testing.assert_allclose(together, render(plate, rig, cache=Cache(1 << 30)), atol=3e-6, err_msg=kind)
+
+    def test_a_draft_is_close_to_the_exact_picture(self) -> None:
+        plate = plate_of(scene(1200, 800))
+        for kind in every_kind():
+            exact, draft = (
+                render(plate, rig_of(light(kind)), size=(600, 400), cache=Cache(1 << 28), draft=draft) for draft in (False, True)
+            )
+            self.assertGreater(psnr(draft, exact), 33, kind)
+
+    def test_a_region_outside_the_picture_is_refused(self) -> None:
+        for region in ((0, 0, 999, 10), (5, 5, 5, 9), (-1, 0, 5, 5)):
+            with self.assertRaises(ValueError):
+                render(plate_of(scene(60, 40)), rig_of(), region=region)
+
+    def test_sizes_fit_within_an_edge_and_are_never_enlarged(self) -> None:
+        self.assertEqual(fit_within((3000, 2000), 1500), (1500, 1000))
+        self.assertEqual(fit_within((300, 200), 1500), (300, 200))
+        self.assertEqual(fit_within((4000, 1), 100), (100, 1))
+
+
+class Screens(unittest.TestCase):
+    def test_wide_colours_are_brought_to_srgb(self) -> None:
+        srgb = scene(90, 60)
+        matrix = SRGB.matrix_to(DISPLAY_P3)
+        assert matrix is not None
+        shown = [to_screen(np.ascontiguousarray(p), space) for p, space in ((srgb, SRGB), (srgb @ matrix.T, DISPLAY_P3))]
+        self.assertLessEqual(int(np.abs(shown[0].astype(int) - shown[1]).max()), 1)
+
+    def test_exact_frames_are_lossless_and_drafts_nearly(self) -> None:
+        picture = to_screen(scene(90, 60), SRGB)
+        png = cv2.imdecode(np.frombuffer(encode_png(picture), np.uint8), cv2.IMREAD_COLOR)
+        assert png is not None
+        np.testing.assert_array_equal(png[:, :, ::-1], picture)
+        jpeg = cv2.imdecode(np.frombuffer(encode_jpeg(picture, 95), np.uint8), cv2.IMREAD_COLOR)
+        assert jpeg is not None
+        self.assertLess(float(np.abs(jpeg[:, :, ::-1].astype(int) - picture).mean()), 3)
+
+    def test_a_neutral_tint_changes_nothing(self) -> None:
+        np.testing.assert_array_equal(mixed(scene(60, 40), NEUTRAL.light), scene(60, 40))
+
+
+class Rays(unittest.TestCase):
+    def test_a_fan_from_within_goes_all_the_way_round_and_reaches_every_corner(self) -> None:
+        rays = polar_rays((100, 80), (300, 200))
+        self.assertTrue(rays.whole)
+        self.assertAlmostEqual(rays.count * rays.pitch, 2 * np.pi)
+        self.assertGreaterEqual(rays.distances()[-1], np.hypot(200, 120))
+
+    def test_a_fan_from_outside_covers_the_frame_and_no_more_than_it_needs(self) -> None:
+        rays = polar_rays((150, -400), (300, 200))
+        self.assertFalse(rays.whole)
+        self.assertLess(rays.count * rays.pitch, 0.9)
+        first, last = rays.first, rays.first + (rays.count - 1) * rays.pitch
+        for x, y in ((0, 0), (300, 0), (0, 200), (300, 200)):
+            turn = np.arctan2(y + 400, x - 150) - rays.middle
+            self.assertTrue(first <= turn <= last)
+        self.assertAlmostEqual(rays.start, 400)
+
+    def test_a_bundle_covers_the_frame_at_any_angle(self) -> None:
+        for angle in (0, 37, 90, -135):
+            rays = parallel_rays(angle, (300, 200))
+            across = np.array([-np.sin(rays.middle), np.cos(rays.middle)])
+            for corner in ((-150, -100), (150, -100), (-150, 100), (150, 100)):
+                self.assertTrue(rays.first <= across @ corner <= rays.first + (rays.count - 1) * rays.pitch)
