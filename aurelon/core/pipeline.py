@@ -34,6 +34,7 @@ STAGES: tuple[Stage, ...] = get_args(Stage)
 WORKING_EDGE = 768  # long edge of the grid that light travels on; it is soft, and enlarged by a spline
 DRAFT_EDGE = 384
 DRAFT_READING_EDGE = 1536  # a draft reads the plate's highlights from a reduced version of this size
+BAND_BYTES = 256 << 20
 BAND_PIXELS = 2_000_000  # a rendering without a cache goes in bands of about this many pixels
 
 # Kernels share their threads; one rendering at a time has them, and lets go between bands.
@@ -51,7 +52,7 @@ def _key(settings: Settings) -> str:
 class Evaluation:
     """One rig on one plate. With `draft`, coarser grids and a reduced plate for the sources.
 
-    Pictures at the frame `passing` are seen once and never kept.
+    Pictures at the frame `passing` are seen once and kept only as long as the evaluation.
     """
 
     def __init__(
@@ -64,6 +65,8 @@ class Evaluation:
         self._cache = cache
         self._draft = draft
         self._passing = passing
+        # A light that looks at what is below it asks for the same merged band again.
+        self._band = Cache(BAND_BYTES)
         self._cancelled = cancelled
         self._reading = Frame.whole(fit_within(plate.size, DRAFT_READING_EDGE) if draft else plate.size)
 
@@ -77,7 +80,7 @@ class Evaluation:
     def _kept(self, key: Hashable, frame: Frame, make: Callable[[], Floats]) -> Floats:
         if self._cancelled():
             raise Cancelled
-        return make() if frame == self._passing else self._cache.get((key, frame), make)
+        return (self._band if frame == self._passing else self._cache).get((key, frame), make)
 
     # The picture below the lights
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import threading
 import unittest
+from unittest import mock
 
 import cv2
 import numpy as np
 from scipy.interpolate import BSpline
 
 from aurelon.core import render
+from aurelon.core.blend import merge
 from aurelon.core.cache import Cache
 from aurelon.core.frame import Frame, fit_within
 from aurelon.core.memory import keep_freed
@@ -119,6 +121,14 @@ class Rendering(unittest.TestCase):
             self.assertGreater(len(bands), 1)
             together = np.concatenate([pixels for _, pixels in bands])
             np.testing.assert_allclose(together, render(plate, rig, cache=Cache(1 << 30)), atol=3e-6, err_msg=kind)
+
+    def test_7_each_light_is_merged_once_a_band_even_where_all_look_at_what_is_below(self) -> None:
+        plate = plate_of(scene(300, 200))
+        rig = rig_of(*({**light("velvet"), "id": f"veil-{k}"} for k in range(6)))
+        with mock.patch("aurelon.core.pipeline.merge", wraps=merge) as merged:
+            (_,) = render_bands(plate, rig, seen_frame(plate, rig))
+        on_the_band = [call for call in merged.call_args_list if call.args[0].shape == (200, 300, 3)]
+        self.assertEqual(len(on_the_band), 6)
 
     def test_a_draft_is_close_to_the_exact_picture(self) -> None:
         plate = plate_of(scene(1200, 800))
