@@ -15,9 +15,10 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from aurelon.core.frame import Frame
+from aurelon.core.lights.kind import Reading
 from aurelon.core.octaves import gaussian_mixture
-from aurelon.core.resample import highlights
-from aurelon.core.settings import Settings, setting
+from aurelon.core.settings import setting
+from aurelon.core.shining import HighlightSource, shining
 from aurelon.core.space import RgbSpace
 
 Floats = NDArray[np.float32]
@@ -30,7 +31,7 @@ PLACED_RADIUS = 0.004  # diagonals; a placed point is as bright as a white disc 
 FAINTEST = 1e-3  # of the brightest point, below which nothing is a point
 
 
-class PointSource(Settings):
+class PointSource(HighlightSource):
     """Which points shine: highlights of the picture, and what is placed by hand."""
 
     threshold: float = setting(
@@ -45,6 +46,9 @@ class PointSource(Settings):
     )
     placed: list[Place] = Field(
         [], max_length=48, description="Points placed by hand", json_schema_extra={"unit": "points", "handle": "points"}
+    )
+    hiding: float = setting(
+        0.0, "How far what is dark in front hides a placed point", unit="share", low=0, high=1, step=0.01
     )
     hidden: list[Place] = Field(
         [],
@@ -72,11 +76,13 @@ class Points:
         return self.places.nbytes + self.light.nbytes + self.found.nbytes + self.off.nbytes
 
 
-def find_points(canonical: Floats, space: RgbSpace, settings: PointSource) -> Points:
-    """The points of light in the canonical picture (h, w, 3), brightest first, then the placed ones."""
+def find_points(reading: Reading, settings: PointSource) -> Points:
+    """The points of light in the canonical picture, brightest first, then the placed ones."""
+    canonical = reading.canonical
     height, width, _ = canonical.shape
     diagonal = float(np.hypot(height, width))
-    found, light = _maxima(canonical, space, settings, diagonal)
+    open_light = shining(Reading(canonical, reading.space), settings, Frame.whole((width, height)))
+    found, light = _maxima(open_light, reading.space, settings, diagonal)
     size = np.array([width, height], float)
     off = np.zeros(len(found), bool)
     if settings.hidden and len(found):
@@ -84,7 +90,8 @@ def find_points(canonical: Floats, space: RgbSpace, settings: PointSource) -> Po
         off = away.min(axis=1) < SAME_PLACE
     kept = np.flatnonzero(~off)[: settings.most]
     placed = np.array(settings.placed, float).reshape(-1, 2)
-    white = np.full((len(placed), 3), np.pi * PLACED_RADIUS**2, np.float32)
+    seen = 1 - settings.hiding * (1 - _openness_at(open_light[:, :, 3], placed, diagonal))
+    white = np.repeat((np.pi * PLACED_RADIUS**2 * seen)[:, None], 3, axis=1).astype(np.float32)
     return Points(
         np.concatenate([found[kept], placed]),
         np.concatenate([light[kept], white]),
@@ -93,13 +100,26 @@ def find_points(canonical: Floats, space: RgbSpace, settings: PointSource) -> Po
     )
 
 
+def _openness_at(openness: Floats, places: NDArray[np.float64], diagonal: float) -> NDArray[np.float64]:
+    """How open the picture is round each place (n, 2), 0..1; 1 outside the frame, where nothing is seen in front."""
+    height, width = openness.shape
+    reach = max(1, round(PLACED_RADIUS * diagonal))
+    around = []
+    for x, y in places * (width, height):
+        if not (0 <= x < width and 0 <= y < height):
+            around.append(1.0)
+            continue
+        part = openness[max(0, int(y) - reach) : int(y) + reach + 1, max(0, int(x) - reach) : int(x) + reach + 1]
+        around.append(float(part.mean()))
+    return np.array(around)
+
+
 def _maxima(
-    canonical: Floats, space: RgbSpace, settings: PointSource, diagonal: float
+    open_light: Floats, space: RgbSpace, settings: PointSource, diagonal: float
 ) -> tuple[NDArray[np.float64], Floats]:
-    height, width, _ = canonical.shape
-    shining = highlights(canonical, space.luminance, settings.threshold, settings.knee, Frame.whole((width, height)))
+    height, width, _ = open_light.shape
     sigma = max(settings.apart * diagonal / 4, 0.8)
-    gathered = gaussian_mixture(np.ascontiguousarray(shining[:, :, :3]), [sigma], [1.0])
+    gathered = gaussian_mixture(np.ascontiguousarray(open_light[:, :, :3]), [sigma], [1.0])
     level = gathered @ space.luminance
     reach = max(1, round(settings.apart * diagonal / 2))
     highest = cv2.dilate(level, np.ones((2 * reach + 1, 1), np.uint8))

@@ -120,21 +120,39 @@ def _add(plane: Floats, weight: np.float32, line: Floats) -> None:
 
 
 def highlights(
-    pixels: Floats, luminance: Floats, threshold: float, knee: float, frame: Frame
-) -> Floats:
+    pixels: Floats, luminance: Floats, threshold: float, knee: float, frame: Frame,
+    *, picked: Floats | None = None, tolerance: float = 1.0,
+) -> Floats:  # fmt: skip
     """What shines in `pixels` (H, W, 3), measured at full size and then reduced: (h, w, 4).
 
     The fourth channel is the openness w = smoothstep(threshold, threshold + knee, Y), with Y the
-    display-encoded luminance; the first three are w times the picture's own linear light.
+    display-encoded luminance; the first three are w times the picture's own linear light. With a
+    `picked` linear colour (3,), w falls off with the distance of r : g : b from the picked one, to
+    nothing at `tolerance`.
     """
     height, width, _ = pixels.shape
     rows, columns = frame.shape
     out = np.empty((rows, columns, 4), np.float32)
     _highlights(
         pixels, luminance, f32(threshold), f32(1.0 / max(knee, 1e-4)),
-        frame.x0, frame.y0, width / frame.width, height / frame.height, out,
+        frame.x0, frame.y0, width / frame.width, height / frame.height,
+        picked is not None, NO_COLOUR if picked is None else picked / picked.sum(), f32(tolerance), out,
     )  # fmt: skip
     return out
+
+
+NO_COLOUR = np.zeros(3, np.float32)
+
+
+@njit(fastmath=True)
+def _keep_colour(red: Floats, green: Floats, blue: Floats, picked: Floats, tolerance: np.float32, openness: Floats) -> None:
+    """Closes what is not of the picked r : g : b."""
+    for x in range(openness.size):
+        per_sum = f32(1.0) / max(red[x] + green[x] + blue[x], f32(1e-6))
+        r, g, b = red[x] * per_sum - picked[0], green[x] * per_sum - picked[1], blue[x] * per_sum - picked[2]
+        far = np.sqrt(r * r + g * g + b * b) / tolerance
+        t = min(max(f32(2.0) - f32(2.0) * far, f32(0.0)), f32(1.0))
+        openness[x] *= t * t * (f32(3.0) - f32(2.0) * t)
 
 
 @njit(fastmath=True)
@@ -163,7 +181,7 @@ BLOCKS = 24  # parts of a picture that threads take; neighbouring rows of a part
 @njit(parallel=True, cache=True, fastmath=True)
 def _highlights(
     pixels: Floats, luminance: Floats, threshold: np.float32, per_knee: np.float32,
-    x0: int, y0: int, ratio_x: float, ratio_y: float, out: Floats,
+    x0: int, y0: int, ratio_x: float, ratio_y: float, picking: bool, picked: Floats, tolerance: np.float32, out: Floats,
 ) -> None:  # fmt: skip
     height, width, _ = pixels.shape
     rows, columns, _ = out.shape
@@ -186,6 +204,8 @@ def _highlights(
                     begin = 3 * (y * width + left)
                     split(flat[begin : begin + 3 * n], r, g, b)
                     _openness(r, g, b, luminance, threshold, per_knee, w)
+                    if picking:
+                        _keep_colour(r, g, b, picked, tolerance, w)
                     _scale(r, w)
                     _scale(g, w)
                     _scale(b, w)

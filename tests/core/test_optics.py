@@ -12,7 +12,8 @@ from aurelon.core import render
 from aurelon.core.aperture import EDGE, diffraction, drawn_star
 from aurelon.core.lens import COATING_INDEX, LensError, focal_length, ghosts, lenses, read_lens, reflectance
 from aurelon.core.lights.flare import RIM_SHARE, disc_area
-from aurelon.core.points import PointSource, find_points
+from aurelon.core.lights.kind import Reading
+from aurelon.core.points import PLACED_RADIUS, PointSource, find_points
 from aurelon.core.space import SRGB
 from tests.core.test_glows import impulse, spread_of
 from tests.pictures import Floats, light, plate_of, rig_of
@@ -207,7 +208,7 @@ class Flare(unittest.TestCase):
 
 class Points(unittest.TestCase):
     def found(self, pixels: Any, **settings: Any) -> Any:
-        return find_points(np.ascontiguousarray(pixels, np.float32), SRGB, PointSource.model_validate(settings))
+        return find_points(Reading(np.ascontiguousarray(pixels, np.float32), SRGB), PointSource.model_validate(settings))
 
     def picture(self) -> Floats:
         pixels = np.full((400, 600, 3), 0.02, np.float32)
@@ -235,6 +236,24 @@ class Points(unittest.TestCase):
         large = np.kron(self.picture(), np.ones((2, 2, 1), np.float32))
         small, twice = (self.found(p, threshold=0.6).light.sum(axis=1) for p in (self.picture(), large))
         np.testing.assert_allclose(small, twice, rtol=0.05)
+
+    def test_a_placed_point_is_hidden_by_what_is_dark_in_front_as_far_as_asked(self) -> None:
+        pixels = self.picture()
+        pixels[:, 300:] = 0.9
+        dark, bright, outside = [0.2, 0.9], [0.8, 0.1], [1.5, 0.5]
+        for hiding, left in ((0.0, (1.0, 1.0, 1.0)), (1.0, (0.0, 1.0, 1.0)), (0.5, (0.5, 1.0, 1.0))):
+            found = self.found(pixels, threshold=0.6, most=0, placed=[dark, bright, outside], hiding=hiding)
+            np.testing.assert_allclose(found.light[:, 0] / (np.pi * PLACED_RADIUS**2), left, atol=1e-3)
+
+    def test_one_colour_alone_can_be_made_to_shine(self) -> None:
+        pixels = self.picture()
+        pixels[80:85, 100:105] = (1.0, 0.45, 0.1)
+        every = self.found(pixels, threshold=0.5)
+        orange = self.found(pixels, threshold=0.5, colours="one", colour="#ffb35c", tolerance=0.25)
+        self.assertEqual((len(every.places), len(orange.places)), (3, 1))
+        np.testing.assert_allclose(orange.places[0] * (600, 400), (102.5, 82.5), atol=0.5)
+        lit = [spread_of(pixels, "bloom", {"threshold": 0.5, "colours": c, "colour": "#ffb35c"}).sum() for c in ("all", "one")]
+        self.assertLess(float(lit[1]), 0.5 * float(lit[0]))
 
     def test_a_dark_plate_has_none_and_renders(self) -> None:
         plate = plate_of(np.zeros((40, 60, 3), np.float32))

@@ -20,22 +20,18 @@ from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Re
 from aurelon.core.mix import Tint, mixed
 from aurelon.core.octaves import gaussian_mixture
 from aurelon.core.plate import Plate
-from aurelon.core.resample import enlarge_to, highlights
+from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import Settings, setting
+from aurelon.core.shining import HighlightSource, shining
 
 OCTAVES = 7
 TIP = 1.1  # natural logarithm by which falloff 0 and 1 weigh one octave against the next
 
 
-class Source(Settings):
+class Source(HighlightSource):
     """Which highlights spill."""
 
-    threshold: float = setting(
-        0.6, "How bright the picture must be to spill", unit="share", low=0, high=2, step=0.01
-    )
-    knee: float = setting(
-        0.25, "How gradually light counts above the threshold", unit="share", low=0.01, high=1, step=0.01
-    )
+    threshold: float = setting(0.6, "How bright the picture must be to spill", unit="share", low=0, high=2, step=0.01)
 
 
 class Spread(Settings):
@@ -51,8 +47,7 @@ class Spread(Settings):
 
 def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the picture's light where it is above the threshold."""
-    shining = highlights(reading.picture, reading.space.luminance, settings.threshold, settings.knee, frame)
-    return np.ascontiguousarray(shining[:, :, :3])
+    return np.ascontiguousarray(shining(reading, settings, frame)[:, :, :3])
 
 
 @dataclass(frozen=True)

@@ -92,7 +92,7 @@ class Spread(Settings):
 
 
 def detect(reading: Reading, settings: Source) -> Detected:
-    return find_points(reading.canonical, reading.space, settings)
+    return find_points(reading, settings)
 
 
 def source(reading: Reading, settings: Source, frame: Frame) -> Floats:

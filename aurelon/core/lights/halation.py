@@ -28,8 +28,8 @@ from aurelon.core.frame import Frame
 from aurelon.core.lights.bloom import GlowField
 from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene, open_share
 from aurelon.core.plate import Plate
-from aurelon.core.resample import highlights
 from aurelon.core.settings import Settings, setting
+from aurelon.core.shining import HighlightSource, shining
 
 Doubles = NDArray[np.float64]
 
@@ -40,15 +40,10 @@ BLUE_SHARE = 0.06  # of green's light, which is all that the blue-sensitive laye
 MARGIN = 0.06  # of the long edge; the mirrored border that light goes into and comes back from
 
 
-class Source(Settings):
+class Source(HighlightSource):
     """Which highlights are strong enough to come back from the base."""
 
-    threshold: float = setting(
-        0.72, "How bright the picture must be", unit="share", low=0, high=2, step=0.01
-    )
-    knee: float = setting(
-        0.25, "How gradually light counts above the threshold", unit="share", low=0.01, high=1, step=0.01
-    )
+    threshold: float = setting(0.72, "How bright the picture must be", unit="share", low=0, high=2, step=0.01)
 
 
 class Spread(Settings):
@@ -73,8 +68,7 @@ class Spread(Settings):
 
 def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the picture's linear light where it is above the threshold."""
-    shining = highlights(reading.picture, reading.space.luminance, settings.threshold, settings.knee, frame)
-    return np.ascontiguousarray(shining[:, :, :3])
+    return np.ascontiguousarray(shining(reading, settings, frame)[:, :, :3])
 
 
 def ring_radius(base_thickness: float, index: float) -> float:

@@ -32,8 +32,9 @@ from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Re
 from aurelon.core.mix import Tint, mixed
 from aurelon.core.noise import ray_variation
 from aurelon.core.plate import Plate
-from aurelon.core.resample import enlarge_to, highlights
+from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import Settings, setting
+from aurelon.core.shining import HighlightSource, shining
 from aurelon.core.transport import march, parallel_rays, polar_rays, sample, soften
 
 STRONGEST_BLOCKING = 80.0  # β per diagonal at blocking 1: a thing of 1 % of the diagonal halves a ray
@@ -43,7 +44,7 @@ SHARPEST = 1e-4
 Coordinate = Annotated[float, Field(ge=-10, le=11)]
 
 
-class Source(Settings):
+class Source(HighlightSource):
     """What is open: the bright parts of the picture."""
 
     threshold: float = setting(
@@ -111,7 +112,7 @@ class Spread(Settings):
 
 def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
     """(h, w, 4): the picture's light where it is open, and the openness w itself."""
-    return highlights(reading.picture, reading.space.luminance, settings.threshold, settings.knee, frame)
+    return shining(reading, settings, frame)
 
 
 @dataclass(frozen=True)

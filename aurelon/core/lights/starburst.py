@@ -53,7 +53,7 @@ class Spread(Settings):
 
 
 def detect(reading: Reading, settings: PointSource) -> Detected:
-    return find_points(reading.canonical, reading.space, settings)
+    return find_points(reading, settings)
 
 
 def source(reading: Reading, settings: PointSource, frame: Frame) -> Floats:

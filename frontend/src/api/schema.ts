@@ -405,8 +405,11 @@ export interface components {
             on: boolean;
             /**
              * @default {
+             *       "colour": "#ffb35c",
+             *       "colours": "all",
              *       "knee": 0.25,
-             *       "threshold": 0.6
+             *       "threshold": 0.6,
+             *       "tolerance": 0.25
              *     }
              */
             source: components["schemas"]["aurelon__core__lights__bloom__Source"];
@@ -788,11 +791,15 @@ export interface components {
             /**
              * @default {
              *       "apart": 0.03,
+             *       "colour": "#ffb35c",
+             *       "colours": "all",
              *       "hidden": [],
+             *       "hiding": 0,
              *       "knee": 0.15,
              *       "most": 3,
              *       "placed": [],
-             *       "threshold": 0.85
+             *       "threshold": 0.85,
+             *       "tolerance": 0.25
              *     }
              */
             source: components["schemas"]["aurelon__core__lights__flare__Source"];
@@ -929,8 +936,11 @@ export interface components {
             on: boolean;
             /**
              * @default {
+             *       "colour": "#ffb35c",
+             *       "colours": "all",
              *       "knee": 0.25,
-             *       "threshold": 0.72
+             *       "threshold": 0.72,
+             *       "tolerance": 0.25
              *     }
              */
             source: components["schemas"]["aurelon__core__lights__halation__Source"];
@@ -1114,6 +1124,19 @@ export interface components {
              */
             apart: number;
             /**
+             * Colour
+             * @description The colour that shines, as sRGB; its brightness does not count
+             * @default #ffb35c
+             */
+            colour: string;
+            /**
+             * Colours
+             * @description Whether light of every colour shines, or of one alone
+             * @default all
+             * @enum {string}
+             */
+            colours: "all" | "one";
+            /**
              * Switched off
              * @description Found points that are switched off
              * @default []
@@ -1122,6 +1145,12 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Hiding
+             * @description How far what is dark in front hides a placed point
+             * @default 0
+             */
+            hiding: number;
             /**
              * Knee
              * @description How gradually light counts above the threshold
@@ -1149,6 +1178,12 @@ export interface components {
              * @default 0.85
              */
             threshold: number;
+            /**
+             * Tolerance
+             * @description How far from that colour light may be
+             * @default 0.25
+             */
+            tolerance: number;
         };
         /**
          * Prepare
@@ -1415,8 +1450,11 @@ export interface components {
             on: boolean;
             /**
              * @default {
+             *       "colour": "#ffb35c",
+             *       "colours": "all",
              *       "knee": 0.3,
-             *       "threshold": 0.45
+             *       "threshold": 0.45,
+             *       "tolerance": 0.25
              *     }
              */
             source: components["schemas"]["aurelon__core__lights__shafts__Source"];
@@ -1531,11 +1569,15 @@ export interface components {
             /**
              * @default {
              *       "apart": 0.03,
+             *       "colour": "#ffb35c",
+             *       "colours": "all",
              *       "hidden": [],
+             *       "hiding": 0,
              *       "knee": 0.15,
              *       "most": 12,
              *       "placed": [],
-             *       "threshold": 0.85
+             *       "threshold": 0.85,
+             *       "tolerance": 0.25
              *     }
              */
             source: components["schemas"]["PointSource"];
@@ -1725,6 +1767,19 @@ export interface components {
          */
         aurelon__core__lights__bloom__Source: {
             /**
+             * Colour
+             * @description The colour that shines, as sRGB; its brightness does not count
+             * @default #ffb35c
+             */
+            colour: string;
+            /**
+             * Colours
+             * @description Whether light of every colour shines, or of one alone
+             * @default all
+             * @enum {string}
+             */
+            colours: "all" | "one";
+            /**
              * Knee
              * @description How gradually light counts above the threshold
              * @default 0.25
@@ -1736,6 +1791,12 @@ export interface components {
              * @default 0.6
              */
             threshold: number;
+            /**
+             * Tolerance
+             * @description How far from that colour light may be
+             * @default 0.25
+             */
+            tolerance: number;
         };
         /**
          * Spread
@@ -1809,6 +1870,19 @@ export interface components {
              */
             apart: number;
             /**
+             * Colour
+             * @description The colour that shines, as sRGB; its brightness does not count
+             * @default #ffb35c
+             */
+            colour: string;
+            /**
+             * Colours
+             * @description Whether light of every colour shines, or of one alone
+             * @default all
+             * @enum {string}
+             */
+            colours: "all" | "one";
+            /**
              * Switched off
              * @description Found points that are switched off
              * @default []
@@ -1817,6 +1891,12 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Hiding
+             * @description How far what is dark in front hides a placed point
+             * @default 0
+             */
+            hiding: number;
             /**
              * Knee
              * @description How gradually light counts above the threshold
@@ -1844,6 +1924,12 @@ export interface components {
              * @default 0.85
              */
             threshold: number;
+            /**
+             * Tolerance
+             * @description How far from that colour light may be
+             * @default 0.25
+             */
+            tolerance: number;
         };
         /**
          * Spread
@@ -1930,6 +2016,19 @@ export interface components {
          */
         aurelon__core__lights__halation__Source: {
             /**
+             * Colour
+             * @description The colour that shines, as sRGB; its brightness does not count
+             * @default #ffb35c
+             */
+            colour: string;
+            /**
+             * Colours
+             * @description Whether light of every colour shines, or of one alone
+             * @default all
+             * @enum {string}
+             */
+            colours: "all" | "one";
+            /**
              * Knee
              * @description How gradually light counts above the threshold
              * @default 0.25
@@ -1941,6 +2040,12 @@ export interface components {
              * @default 0.72
              */
             threshold: number;
+            /**
+             * Tolerance
+             * @description How far from that colour light may be
+             * @default 0.25
+             */
+            tolerance: number;
         };
         /**
          * Spread
@@ -1990,6 +2095,19 @@ export interface components {
          */
         aurelon__core__lights__shafts__Source: {
             /**
+             * Colour
+             * @description The colour that shines, as sRGB; its brightness does not count
+             * @default #ffb35c
+             */
+            colour: string;
+            /**
+             * Colours
+             * @description Whether light of every colour shines, or of one alone
+             * @default all
+             * @enum {string}
+             */
+            colours: "all" | "one";
+            /**
              * Knee
              * @description How gradually the picture opens above the threshold
              * @default 0.3
@@ -2001,6 +2119,12 @@ export interface components {
              * @default 0.45
              */
             threshold: number;
+            /**
+             * Tolerance
+             * @description How far from that colour light may be
+             * @default 0.25
+             */
+            tolerance: number;
         };
         /**
          * Spread
