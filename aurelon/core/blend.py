@@ -266,8 +266,8 @@ def _linear_row(mode: int, b: Floats, l: Floats, intensity: np.float32, alpha: F
                 out[i] = b[i] + k * (b[i] * l[i] * intensity)
 
 
-CHUNK = 512  # pixels merged together; all that is made of them stays in the nearest cache
-RUN = 16  # chunks that a thread takes at once, with one set of planes
+CHUNK = 2048  # pixels merged together; all that is made of them stays in the second cache
+RUN = 4  # chunks that a thread takes at once, with one set of planes
 
 
 @njit(parallel=True, cache=True, fastmath=True)

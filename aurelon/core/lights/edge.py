@@ -31,7 +31,7 @@ from aurelon.core.settings import Settings, setting
 f32 = np.float32
 
 GLOW_OCTAVES = 4
-GLOW_COARSER = 0.5  # of the working grid; the glow has nothing finer
+GLOW_COARSER = 0.4  # of the working grid; the glow has nothing finer
 FULL = 2.5  # times the threshold at which an edge shines in full
 STRONGEST = 600.0  # gradient at threshold 1: display-encoded values a diagonal
 
