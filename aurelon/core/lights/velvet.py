@@ -40,7 +40,7 @@ class Spread(Settings):
         0.012, "How far the soft picture is out of focus", unit="diagonal", low=0.001, high=0.15, step=0.0005, bend=2.0
     )
     softness: float = setting(
-        0.85, "How much of the soft picture lies over the sharp one", unit="share", low=0, high=1, step=0.01
+        0.6, "How much of the soft picture lies over the sharp one", unit="share", low=0, high=1, step=0.01
     )
     contrast: float = setting(
         -0.25, "Deepens (above 0) or eases (below 0) the darks of the finish", unit="", low=-1, high=1, step=0.01

@@ -1738,7 +1738,7 @@ export interface components {
              * @default {
              *       "contrast": -0.25,
              *       "radius": 0.012,
-             *       "softness": 0.85
+             *       "softness": 0.6
              *     }
              */
             spread: components["schemas"]["aurelon__core__lights__velvet__Spread"];
@@ -2321,7 +2321,7 @@ export interface components {
             /**
              * Softness
              * @description How much of the soft picture lies over the sharp one
-             * @default 0.85
+             * @default 0.6
              */
             softness: number;
         };
