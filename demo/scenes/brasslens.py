@@ -8,7 +8,7 @@ from numba import njit
 from demo.marching import Camera, box, fbm, hash01, make_march, mix, noise, rod, smooth
 
 CAMERA = Camera((-0.46, 0.30, -1.42), (0.06, 0.10, 0.0), 60.0, 0.012, 1.45)
-EXPOSURE, GRAIN, SAMPLES, SEED = 1.2, 0.026, 8, 51
+EXPOSURE, GRAIN, SAMPLES, SEED = 1.2, 0.026, 10, 51
 
 EYE, RING, RINGS = 0.150, 0.0575, 8  # radius of the bull's eye, width and number of the rings
 RIM = EYE + RING * RINGS
@@ -85,7 +85,8 @@ def room(x: float, y: float, z: float, dx: float, dy: float, dz: float) -> tuple
     disc = b * b - (bx * bx + by * by + bz * bz - LAMP_R * LAMP_R)
     if disc > 0 and b < 0:
         core = np.sqrt(disc) / LAMP_R
-        return 30.0 * core + 6.0, 21.0 * core + 3.6, 10.0 * core + 1.4
+        # Not brighter than this, or one sample of a pixel would whiten it all and rims would be jagged.
+        return 1.4 * core + 1.3, 1.2 * core + 1.05, 0.9 * core + 0.7
     near = np.sqrt(max(-disc + LAMP_R * LAMP_R, 0.0)) if b < 0 else 9.0
     glow = 0.55 / (1.0 + (near / 0.10) ** 2)
     up = smooth(-0.25, 0.6, dy)
