@@ -168,8 +168,11 @@ class Camera:
     focus: float
 
 
-def expose(radiance: Kernel, camera: Camera, size: tuple[int, int], samples: int) -> Floats:
-    """The scene's `radiance(ox, oy, oz, dx, dy, dz, seed)` through a thin lens: (h, w, 3) linear."""
+def expose(radiance: Kernel, camera: Camera, size: tuple[int, int], samples: int, most: float = 40.0) -> Floats:
+    """The scene's `radiance(ox, oy, oz, dx, dy, dz, seed)` through a thin lens: (h, w, 3) linear.
+
+    No sample counts for more than `most`, or a single one could whiten a pixel.
+    """
     position = np.array(camera.position)
     forward = np.array(camera.aim) - position
     forward /= np.linalg.norm(forward)
@@ -203,9 +206,9 @@ def expose(radiance: Kernel, camera: Camera, size: tuple[int, int], samples: int
                     dz = cx * axes[0, 2] + cy * axes[1, 2] + cz * axes[2, 2]
                     n = 1.0 / np.sqrt(dx * dx + dy * dy + dz * dz)
                     r, g, b = radiance(ox, oy, oz, dx * n, dy * n, dz * n, x * 7919 + y * 104729 + s)
-                    red += min(r, 40.0)
-                    green += min(g, 40.0)
-                    blue += min(b, 40.0)
+                    red += min(r, most)
+                    green += min(g, most)
+                    blue += min(b, most)
                 out[y, x, 0] = red / samples
                 out[y, x, 1] = green / samples
                 out[y, x, 2] = blue / samples

@@ -1,4 +1,8 @@
-"""Renders the made-up plates: python -m demo.render [SCENE ...] [--size 2400x1600] [--samples N] [--to DIR]."""
+"""Renders the made-up plates: python -m demo.render [SCENE ...] [--size 2400x1600] [--samples N] [--to DIR].
+
+With --beside it writes what is known of each picture in their place: a true mask of its subject,
+and its depth (white is near).
+"""
 
 from __future__ import annotations
 
@@ -8,6 +12,7 @@ import pkgutil
 import time
 from pathlib import Path
 
+import numpy as np
 from PIL import Image
 
 from demo import scenes
@@ -15,6 +20,8 @@ from demo.marching import develop, expose
 
 SCENES = sorted(m.name for m in pkgutil.iter_modules(scenes.__path__))
 PLATES = Path(__file__).parent / "plates"
+BESIDE = Path(__file__).parent / "beside"
+BESIDE_SIZE, BESIDE_SAMPLES = (1200, 800), 9
 
 
 def main() -> None:
@@ -23,7 +30,12 @@ def main() -> None:
     parser.add_argument("--size", default="2400x1600")
     parser.add_argument("--samples", type=int, help="rays a pixel; the scene's own number where left out")
     parser.add_argument("--to", type=Path, default=PLATES)
+    parser.add_argument("--beside", action="store_true", help="write masks and depth pictures in place of plates")
     options = parser.parse_args()
+    if options.beside:
+        for name in options.scenes:
+            _write_beside(name)
+        return
     width, height = (int(v) for v in options.size.split("x"))
     for name in options.scenes:
         scene = importlib.import_module(f"demo.scenes.{name}")
@@ -34,6 +46,17 @@ def main() -> None:
         path = options.to / f"{name}.jpg"
         Image.fromarray(picture).save(path, quality=91, subsampling=0)
         print(f"{path.name}: {path.stat().st_size / 1e6:.2f} MB, {time.time() - begun:.0f} s")
+
+
+def _write_beside(name: str) -> None:
+    """The subject's share of every pixel as 8 bits, and nearness between nearest and farthest as 16."""
+    scene = importlib.import_module(f"demo.scenes.{name}")
+    known = expose(scene.beside, scene.CAMERA, BESIDE_SIZE, BESIDE_SAMPLES, most=1e4)
+    BESIDE.mkdir(exist_ok=True)
+    Image.fromarray(np.round(known[:, :, 0] * 255).astype(np.uint8)).save(BESIDE / f"{name}-subject.png")
+    near = 1 / known[:, :, 1]
+    near = (near - near.min()) / (near.max() - near.min())
+    Image.fromarray(np.round(near * 65535).astype(np.uint16)).save(BESIDE / f"{name}-depth.png")
 
 
 if __name__ == "__main__":

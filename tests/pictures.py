@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import base64
+import hashlib
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from aurelon.core import Plate, Rig
 from aurelon.core.lights import kinds
+from aurelon.core.masks import parts
 from aurelon.core.space import SRGB
 
 Floats = NDArray[np.float32]
@@ -28,7 +32,7 @@ def scene(width: int = 480, height: int = 320, seed: int = 1) -> Floats:
     return np.maximum(picture, 0).astype(np.float32)
 
 
-def plate_of(pixels: Floats) -> Plate:
+def plate_of(pixels: NDArray[Any]) -> Plate:
     return Plate(np.ascontiguousarray(pixels, np.float32), SRGB)
 
 
@@ -45,7 +49,47 @@ def every_kind() -> list[str]:
     return list(kinds())
 
 
-def psnr(a: Floats, b: Floats) -> float:
+def psnr(a: NDArray[Any], b: NDArray[Any]) -> float:
     """Peak signal to noise ratio in dB against a peak of 1."""
     error = float(np.mean((a.astype(np.float64) - b) ** 2))
     return 200.0 if error == 0 else 10 * np.log10(1 / error)
+
+
+def stroke(*points: tuple[float, ...], **settings: Any) -> dict[str, Any]:
+    """A brush stroke through (x, y) or (x, y, pressure) points."""
+    return {"points": [v for p in points for v in ((*p, 1.0) if len(p) == 2 else p)], **settings}
+
+
+def grey_file(pixels: Floats) -> tuple[str, str]:
+    """A grey picture (h, w) of values in 0..1 as a 16-bit PNG: its SHA-256, and the file in base64."""
+    made, data = cv2.imencode(".png", np.round(pixels * 65535).astype(np.uint16))
+    assert made
+    return hashlib.sha256(data.tobytes()).hexdigest(), base64.b64encode(data.tobytes()).decode()
+
+
+RAMP = grey_file(np.tile(np.linspace(0, 1, 300, dtype=np.float32), (200, 1)))
+
+# Of every part one that covers some of the scene and leaves some; a new part needs a line here.
+PARTS: dict[str, dict[str, Any]] = {
+    "strokes": {"strokes": [stroke((0.2, 0.3), (0.5, 0.4, 0.4), (0.7, 0.7), size=0.06, hardness=0.3, flow=0.6),
+                            stroke((0.3, 0.3), (0.4, 0.6), size=0.05, flow=0.5, erase=True)]},
+    "linear": {"begin": [0.3, 0.4], "end": [0.6, 0.7]},
+    "radial": {"middle": [0.45, 0.5], "radius": 0.25, "roundness": 0.6, "angle": 30},
+    "polygon": {"corners": [[0.1, 0.2], [0.8, 0.3], [0.5, 0.9], [0.4, 0.1]]},
+    "tones": {"low": 0.5, "high": 0.85, "softness": 0.2},
+    "colours": {"spot": [0.7, 0.15], "tolerance": 0.25, "reach": "contiguous"},
+    "subject": {"box": [0.33, 0.12, 0.47, 0.75]},
+    "matte": {"matte": "shape", "spill": 0.2, "combine": "add"},
+    "picture": {"picture": RAMP[0], "low": 0.2, "high": 0.9},
+}  # fmt: skip
+MATTE = {"id": "shape", "mask": {"start": "nothing", "parts": [{"part": "radial", "radius": 0.2}]}}
+
+
+def every_part() -> list[dict[str, Any]]:
+    return [{"part": name, **PARTS[name]} for name in parts()]
+
+
+def masked_rig(*mask_parts: dict[str, Any], start: str = "nothing", **rest: Any) -> Rig:
+    """A rig of one light with a mask of these parts; its matte and its grey picture come with it."""
+    made = light("bloom", mask={"start": start, "parts": list(mask_parts)})
+    return rig_of(made, mattes=[MATTE], pictures=dict([RAMP]), **rest)

@@ -40,3 +40,10 @@ class Cache:
                     _, dropped = self._kept.popitem(last=False)
                     self._bytes -= dropped.nbytes
         return value
+
+    def peek(self, key: Hashable) -> Sized | None:
+        """The value under `key` if it is there."""
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+            return self._kept.get(key)

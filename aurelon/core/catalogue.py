@@ -5,6 +5,7 @@ Read off the models themselves, so that a setting is described in one place.
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from functools import cache
 from typing import Any
 
@@ -14,6 +15,9 @@ from aurelon.core.blend import MODES
 from aurelon.core.codecs import codecs
 from aurelon.core.errors import RigError
 from aurelon.core.lights import kinds
+from aurelon.core.masks import parts
+from aurelon.core.masks.part import Part
+from aurelon.core.masks.strokes import Stroke
 from aurelon.core.pipeline import STAGES
 from aurelon.core.rig import LIGHT_MODELS, HouseLight, Prepare
 from aurelon.core.settings import Settings
@@ -57,6 +61,20 @@ class KindInfo(BaseModel):
     groups: list[GroupInfo]
 
 
+class PartInfo(BaseModel):
+    """A part that masks are made of. `group` is its own settings, `defaults` a new one whole.
+
+    `combine` is how it usually works, where that is not what the mask's start suggests.
+    """
+
+    name: str
+    title: str
+    summary: str
+    group: GroupInfo
+    combine: str | None
+    defaults: dict[str, Any]
+
+
 class FormatInfo(BaseModel):
     """A file format that can be written."""
 
@@ -74,6 +92,9 @@ class Catalogue(BaseModel):
     kinds: list[KindInfo]
     plate: GroupInfo
     house: GroupInfo
+    parts: list[PartInfo]
+    part_common: GroupInfo
+    brush: GroupInfo
     modes: list[str]
     formats: list[FormatInfo]
 
@@ -90,14 +111,14 @@ STAGE_HELP = {
 def _describe(name: str, schema: dict[str, Any], default: Any) -> SettingInfo:
     unit = schema.get("unit", "")
     choices = schema.get("enum")
-    if unit == "colour":
-        kind = "colour"
+    if unit in ("colour", "points", "matte", "picture", "strokes", "box"):
+        kind = unit
     elif choices:
         kind = "choice"
     elif unit == "plate":
         kind = "point"
-    elif unit == "points":
-        kind = "points"
+    elif schema.get("type") == "boolean":
+        kind = "switch"
     elif schema.get("type") == "integer":
         kind = "whole"
     else:
@@ -121,16 +142,27 @@ def _describe(name: str, schema: dict[str, Any], default: Any) -> SettingInfo:
     )
 
 
-def _group(name: str, label: str, help: str, model: Settings) -> GroupInfo:
+def _group(name: str, label: str, help: str, model: Settings, but: Collection[str] = ()) -> GroupInfo:
+    """The settings of a model that a person can change, without those named in `but`."""
     schema = type(model).model_json_schema()["properties"]
     values = model.model_dump()
     shown = [
         _describe(key, part, values[key])
         for key, part in schema.items()
+        if key not in but and "const" not in part
         if part.get("minimum") is None or part["minimum"] != part.get("maximum")
-        if part.get("type") not in ("array", "null", None) or part.get("unit") in ("plate", "points")
+        if part.get("type") not in ("array", "null", None) or part.get("unit")
     ]
     return GroupInfo(name=name, label=label, help=help, settings=shown)
+
+
+def _part(part: type[Part]) -> PartInfo:
+    made = part()  # type: ignore[call-arg]
+    own = _group(part.kind_name(), part.title, part.summary, made, Part.model_fields.keys())
+    return PartInfo(
+        name=part.kind_name(), title=part.title, summary=part.summary, group=own,
+        combine=part.usual_combine, defaults=made.model_dump(mode="json"),
+    )  # fmt: skip
 
 
 @cache
@@ -178,6 +210,9 @@ def whole_catalogue() -> Catalogue:
         kinds=catalogue(),
         plate=_group("prepare", "Plate", "What is done to the picture before any light", Prepare()),
         house=_group("house", "House light", "How much of the picture's own light stays on", HouseLight()),
+        parts=[_part(part) for part in parts().values()],
+        part_common=_group("part", "Part", "How the part works on those before it", Part(part="any"), ("name", "part", "on")),
+        brush=_group("brush", "Brush", "The brush that paints", Stroke(points=(0, 0, 1)), ("points", "erase")),
         modes=list(MODES),
         formats=formats,
     )

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable, Iterator
 from functools import partial
 from threading import Lock
-from typing import Literal, get_args
+from typing import Literal, cast, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,10 +20,12 @@ from aurelon.core.errors import Cancelled, RigError
 from aurelon.core.frame import Frame, fit_within
 from aurelon.core.lights import kinds
 from aurelon.core.lights.kind import Detected, LightField, Reading, Scene
+from aurelon.core.mask import Mask, masked
+from aurelon.core.masks.part import Ground
 from aurelon.core.mix import NEUTRAL, Tint
 from aurelon.core.opening import cropped, needed, turned
-from aurelon.core.plate import Plate
-from aurelon.core.rig import Light, Mask, Rig
+from aurelon.core.plate import Plate, read_grey
+from aurelon.core.rig import Light, Rig
 from aurelon.core.settings import Settings
 from aurelon.core.tone import levelled, prepare, tint_of, under_house_light
 
@@ -49,6 +51,11 @@ def _key(settings: Settings) -> str:
     return settings.model_dump_json()
 
 
+def _whole_where_none(mask: Floats | None) -> Floats:
+    """An array that the cache can keep: of no size where the mask is all of the plate."""
+    return np.empty((0, 0), np.float32) if mask is None else mask
+
+
 class Evaluation:
     """One rig on one plate. With `draft`, coarser grids and a reduced plate for the sources.
 
@@ -69,6 +76,7 @@ class Evaluation:
         self._band = Cache(BAND_BYTES)
         self._cancelled = cancelled
         self._reading = Frame.whole(fit_within(plate.size, DRAFT_READING_EDGE) if draft else plate.size)
+        self._ground = self._make_ground()
 
     def light(self, light_id: str) -> Light:
         """The light of that id, lit or not. Raises RigError when the rig has none."""
@@ -96,14 +104,19 @@ class Evaluation:
         return prepare(self.plate.at(frame), self.rig.prepare, self.plate.space)
 
     def _base_key(self) -> Hashable:
-        return ("base", self._prepared_key(), _key(self.rig.house))
+        house = self.rig.house
+        return ("base", self._prepared_key(), house.model_dump_json(exclude={"mask"}), self._mask_key(house.mask))
 
     def base(self, frame: Frame) -> Floats:
-        """The prepared picture under the house light."""
-        house = self.rig.house
-        return self._kept(
-            self._base_key(), frame, lambda: under_house_light(self.prepared(frame), house, self.plate.space)
-        )
+        """The prepared picture under the house light, where the house light's mask lets it be."""
+
+        def make() -> Floats:
+            prepared = self.prepared(frame)
+            lit = under_house_light(prepared, self.rig.house, self.plate.space)
+            mask = None if lit is prepared else self.mask(self.rig.house.mask, frame)
+            return lit if mask is None else prepared + (lit - prepared) * mask[:, :, None]
+
+        return self._kept(self._base_key(), frame, make)
 
     # The five stages
 
@@ -178,9 +191,50 @@ class Evaluation:
 
         return self._kept(self._colour_key(light), frame, make)
 
+    # Masks
+
+    def _make_ground(self) -> Ground:
+        plate = self.plate
+        return Ground(
+            size=plate.size, space=plate.space,
+            picture=self.prepared, picture_key=self._prepared_key(), original=plate.at, original_key=plate.key,
+            reading=self._reading,
+            has_matte=lambda name: self.rig.matte(name) is not None, matte=self._matte, matte_key=self._matte_key,
+            grey=self._grey, keep=self._kept, peek=self._peek, cancelled=self._cancelled,
+        )  # fmt: skip
+
+    def _peek(self, key: Hashable, frame: Frame) -> Floats | None:
+        return cast(Floats | None, (self._band if frame == self._passing else self._cache).peek((key, frame)))
+
+    def _grey(self, name: str) -> Floats | None:
+        """A picture by its name, (h, w) of its stored values in 0..1; None where it is not there."""
+        data = self.rig.picture(name) or self.plate.file_of(name)
+        return None if data is None else self._cache.get(("grey", name), lambda: read_grey(data, name))
+
+    def _matte_key(self, name: str) -> Hashable:
+        matte = self.rig.matte(name)
+        return None if matte is None else self._mask_key(matte.mask)
+
+    def _matte(self, name: str, frame: Frame) -> Floats | None:
+        matte = self.rig.matte(name)
+        if matte is None:
+            return None
+        made = self.mask(matte.mask, frame)
+        return np.ones(frame.shape, np.float32) if made is None else made
+
+    def _mask_key(self, mask: Mask) -> Hashable:
+        """Names what a mask covers on this plate."""
+        if not mask.parts:
+            return "mask", mask.start
+        of_picture = (self._prepared_key(), self._reading.size) if mask.reads_picture else None
+        return "mask", mask.key, of_picture, tuple(self._matte_key(name) for name in mask.mattes())
+
     def mask(self, mask: Mask, frame: Frame) -> Floats | None:
         """(h, w) in 0..1, or None for all of the plate."""
-        return None if mask.start == "everything" else np.zeros(frame.shape, np.float32)
+        if not mask.parts:
+            return masked(mask, self._ground, frame)
+        made = self._kept(self._mask_key(mask), frame, lambda: _whole_where_none(masked(mask, self._ground, frame)))
+        return made if made.size else None
 
     def _below_key(self, light: Light) -> Hashable:
         key = self._base_key()
@@ -191,7 +245,7 @@ class Evaluation:
         return key
 
     def _merge_key(self, light: Light, below: Hashable) -> Hashable:
-        return ("merge", below, self._colour_key(light), _key(light.mask), _key(light.merge))
+        return ("merge", below, self._colour_key(light), self._mask_key(light.mask), _key(light.merge))
 
     def below(self, light: Light, frame: Frame) -> Floats:
         """The picture that the light is laid on."""
@@ -231,11 +285,14 @@ class Evaluation:
             case "colour":
                 return self.colour(light, frame)
             case "mask":
-                mask = self.mask(light.mask, frame)
-                cover = np.ones(frame.shape, np.float32) if mask is None else mask
-                return np.repeat(cover[:, :, None], 3, axis=2)
+                return self._grey_of(self.mask(light.mask, frame), frame)
             case "merge":
                 return self.merge(light, self.below(light, frame), frame)
+
+    @staticmethod
+    def _grey_of(mask: Floats | None, frame: Frame) -> Floats:
+        cover = np.ones(frame.shape, np.float32) if mask is None else mask
+        return np.repeat(cover[:, :, None], 3, axis=2)
 
     def show(self, show: str, frame: Frame) -> Floats:
         """What `show` asks for, as the straightened frame shows it. Raises RigError for what cannot be shown."""
@@ -253,7 +310,7 @@ class Evaluation:
         return cover if cover is None or angle == 0 else np.minimum(turned(cover, upright, frame, angle)[:, :, 0], 1)
 
     def _upright(self, show: str, frame: Frame) -> Floats:
-        """`result`, `before`, `stage:LIGHT:STAGE` or `mask:LIGHT`. Raises RigError for anything else."""
+        """`result`, `before`, `stage:LIGHT:STAGE` and so on. Raises RigError for anything else."""
         match show.split(":"):
             case ["result"]:
                 return self.result(frame)
@@ -261,11 +318,15 @@ class Evaluation:
                 return self.plate.at(frame)
             case ["mask", light_id]:
                 return self.stage(self.light(light_id), "mask", frame)
+            case ["house-mask"]:
+                return self._grey_of(self.mask(self.rig.house.mask, frame), frame)
+            case ["matte", name]:
+                return self._grey_of(self._matte(name, frame), frame)
             case ["stage", light_id, stage] if stage in STAGES:
                 return self.stage(self.light(light_id), stage, frame)
         raise RigError(
-            [("show", f"'{show}' cannot be shown; ask for result, before, stage:LIGHT:STAGE or mask:LIGHT, "
-              f"with a stage of {', '.join(STAGES)}")]
+            [("show", f"'{show}' cannot be shown; ask for result, before, stage:LIGHT:STAGE, mask:LIGHT, "
+              f"house-mask or matte:MATTE, with a stage of {', '.join(STAGES)}")]
         )  # fmt: skip
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -38,6 +39,8 @@ class Plate:
     depth: str = "8"
     exif: bytes | None = None
     key: str = ""
+    # Files that rigs on this plate refer to, by the SHA-256 of each; None where there is none.
+    file_of: Callable[[str], bytes | None] = field(default=lambda name: None, repr=False)
     _reduced: OrderedDict[tuple[int, int], Floats] = field(default_factory=OrderedDict, repr=False)
 
     def __post_init__(self) -> None:
@@ -99,6 +102,21 @@ def read_plate(data: bytes, name: str) -> Plate:
     depth = {"uint8": "8", "uint16": "16"}.get(str(raster.samples.dtype), "float")
     pixels = _to_linear(raster.samples, space)
     return Plate(pixels, space, name, _unit_alpha(raster), depth, raster.exif, key)
+
+
+def read_grey(data: bytes, name: str) -> Floats:
+    """A picture file as its stored values in 0..1, (H, W); colour becomes its mean. For depths and mattes.
+
+    Depths that leave 0..1 are brought there by their least and greatest values. Raises PlateError that
+    names the file.
+    """
+    samples = read_raster(data, name).samples
+    if samples.dtype == np.float32:
+        low, high = float(samples.min()), float(samples.max())
+        if low < 0 or high > 1:
+            samples = (samples - low) / max(high - low, 1e-9)
+        return np.asarray(samples.mean(axis=2), np.float32)
+    return np.asarray(samples.mean(axis=2, dtype=np.float32) / np.iinfo(samples.dtype).max, np.float32)
 
 
 def _convert_to_srgb(raster: Raster, icc: bytes) -> Raster:

@@ -7,7 +7,6 @@ are gathered by a Gaussian as wide as the smallest distance, and its local maxim
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated
 
 import cv2
 import numpy as np
@@ -17,14 +16,12 @@ from pydantic import Field
 from aurelon.core.frame import Frame
 from aurelon.core.lights.kind import Reading
 from aurelon.core.octaves import gaussian_mixture
-from aurelon.core.settings import setting
+from aurelon.core.settings import Place, setting
 from aurelon.core.shining import HighlightSource, shining
 from aurelon.core.space import RgbSpace
 
 Floats = NDArray[np.float32]
 
-Coordinate = Annotated[float, Field(ge=-10, le=11)]
-Place = tuple[Coordinate, Coordinate]
 
 SAME_PLACE = 0.006  # diagonals within which a place that is switched off means a found point
 PLACED_RADIUS = 0.004  # diagonals; a placed point is as bright as a white disc of this radius

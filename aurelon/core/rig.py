@@ -5,6 +5,9 @@ The models of lights are put together from the kinds in `lights/`, so a kind nee
 
 from __future__ import annotations
 
+import base64
+import binascii
+import hashlib
 import json
 from functools import reduce
 from operator import or_
@@ -15,11 +18,15 @@ from pydantic import Field, ValidationError, create_model, model_validator
 from aurelon.core.errors import RigError
 from aurelon.core.lights import kinds
 from aurelon.core.lights.kind import Colour, Kind, LookAt, Merge
+from aurelon.core.mask import Mask
+from aurelon.core.masks import parts
 from aurelon.core.opening import WHOLE, Box, largest_box
 from aurelon.core.settings import Settings, setting
 
 Share = Annotated[float, Field(ge=0, le=1)]
 SMALLEST_CROP = 0.01
+PICTURE = r"^[0-9a-f]{64}$"
+ID = r"^[a-z0-9][a-z0-9-]{0,63}$"
 
 
 class Crop(Settings):
@@ -56,11 +63,15 @@ class Prepare(Settings):
         return largest_box(self.straighten, size) if self.straighten else WHOLE
 
 
-class Mask(Settings):
-    """Where the light may be. With no parts, all of the plate or none of it."""
+class Matte(Settings):
+    """A named area of the plate that any light can stand behind or stay within.
 
-    start: Literal["everything", "nothing"] = setting("everything", "What the mask holds before any part is added")
-    parts: list[None] = Field([], max_length=0, description="Not open yet: must be empty")
+    Its mask is made of the same parts as a light's; it may use the mattes above it.
+    """
+
+    id: str = Field(pattern=ID, description="Names the matte within its rig")
+    name: str = Field("", max_length=80, description="What the matte is called")
+    mask: Mask = Mask(start="nothing")
 
 
 class HouseLight(Settings):
@@ -77,7 +88,7 @@ class HouseLight(Settings):
 class Light(Settings):
     """One live light. Each kind adds its own `kind`, `source` and `spread`."""
 
-    id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,63}$", description="Names the light within its rig")
+    id: str = Field(pattern=ID, description="Names the light within its rig")
     name: str = Field("", max_length=80, description="What the light is called on the desk")
     kind: str
     on: bool = Field(True, description="Whether the light shines")
@@ -107,6 +118,9 @@ LIGHT_MODELS: dict[str, type[Light]] = {name: _model_of(kind) for name, kind in 
 AnyLight: Any = Annotated[reduce(or_, LIGHT_MODELS.values()), Field(discriminator="kind")]
 
 
+TAGS = {*LIGHT_MODELS, *parts()}  # steps in a path of Pydantic's that say which model was meant
+
+
 class Rig(Settings):
     """The recipe of all light on a plate."""
 
@@ -114,17 +128,63 @@ class Rig(Settings):
     version: Literal[1] = 1
     prepare: Prepare = Prepare()
     house: HouseLight = HouseLight()
-    mattes: list[None] = Field([], max_length=0, description="Not open yet: must be empty")
+    mattes: tuple[Matte, ...] = Field((), max_length=64, description="Saved areas that lights refer to")
     lights: list[AnyLight] = Field([], max_length=64)
+    pictures: dict[Annotated[str, Field(pattern=PICTURE)], str] = Field(
+        {}, max_length=64, description="Pictures that the rig carries with it: files in base64 by their SHA-256"
+    )
 
     @model_validator(mode="after")
     def _one_id_each(self) -> Self:
-        seen: set[str] = set()
-        for light in self.stack:
-            if light.id in seen:
-                raise ValueError(f"two lights have the id '{light.id}'; each needs its own")
-            seen.add(light.id)
+        for what, ids in (("lights", [light.id for light in self.stack]), ("mattes", [m.id for m in self.mattes])):
+            seen: set[str] = set()
+            for one in ids:
+                if one in seen:
+                    raise ValueError(f"two {what} have the id '{one}'; each needs its own")
+                seen.add(one)
         return self
+
+    @model_validator(mode="after")
+    def _pictures_are_what_they_are_called(self) -> Self:
+        for name, carried in self.pictures.items():
+            try:
+                data = base64.b64decode(carried, validate=True)
+            except binascii.Error as error:
+                raise ValueError(f"the picture {name[:12]} is no base64 ({error})") from error
+            if hashlib.sha256(data).hexdigest() != name:
+                raise ValueError(f"the picture {name[:12]} is not the file whose SHA-256 this is")
+        return self
+
+    @model_validator(mode="after")
+    def _mattes_look_up(self) -> Self:
+        above: set[str] = set()
+        ids = {matte.id for matte in self.mattes}
+        for matte in self.mattes:
+            for used in matte.mask.mattes():
+                if used in ids and used not in above:
+                    raise ValueError(f"the matte '{matte.id}' uses '{used}', which is not above it; move it up or leave it out")
+            above.add(matte.id)
+        return self
+
+    def matte(self, matte_id: str) -> Matte | None:
+        return next((matte for matte in self.mattes if matte.id == matte_id), None)
+
+    def picture(self, name: str) -> bytes | None:
+        """The file of a picture that the rig carries, or None."""
+        carried = self.pictures.get(name)
+        return None if carried is None else base64.b64decode(carried)
+
+    def missing_mattes(self) -> dict[str, list[str]]:
+        """Mattes that masks refer to but that are not there, with the names of what uses each."""
+        users = [(light.name or light.id, light.mask) for light in self.stack]
+        users += [(f"the matte {matte.name or matte.id}", matte.mask) for matte in self.mattes]
+        users.append(("the house light", self.house.mask))
+        missing: dict[str, list[str]] = {}
+        for user, mask in users:
+            for matte in mask.mattes():
+                if self.matte(matte) is None and user not in missing.setdefault(matte, []):
+                    missing[matte].append(user)
+        return missing
 
     @property
     def stack(self) -> list[Light]:
@@ -157,13 +217,15 @@ def problem_of(error: Any, skip: tuple[str, ...] = ()) -> tuple[str, str]:
     """
     context = error.get("ctx", {})
     path = ""
+    before: Any = None
     for part in error["loc"]:
         if not path and part in skip:
             continue
         if isinstance(part, int):
             path += f"[{part}]"
-        elif part not in LIGHT_MODELS or not path.endswith("]"):
+        elif part not in TAGS or not isinstance(before, int):
             path += f".{part}" if path else str(part)
+        before = part
     given = json.dumps(error.get("input"), default=str)
     given = given if len(given) <= 60 else given[:57] + "..."
     match error["type"]:
@@ -173,10 +235,12 @@ def problem_of(error: Any, skip: tuple[str, ...] = ()) -> tuple[str, str]:
             bound = context.get("ge", context.get("le"))
             what = f"is {given}, but must be at {'least' if 'ge' in context else 'most'} {bound:g}"
         case "union_tag_invalid" | "union_tag_not_found":
-            path += ".kind"
-            known = ", ".join(LIGHT_MODELS)
+            field = context["discriminator"].strip("'")
+            path += f".{field}"
+            known = ", ".join(LIGHT_MODELS if field == "kind" else parts())
+            one, many = ("kind of light", "kinds") if field == "kind" else ("part of a mask", "parts")
             tag = context.get("tag")
-            what = f"'{tag}' is no kind of light; there are: {known}" if tag else f"is missing; kinds are: {known}"
+            what = f"'{tag}' is no {one}; there are: {known}" if tag else f"is missing; {many} are: {known}"
         case "literal_error":
             if path.endswith("].kind"):
                 what = f"{given} is no kind of light; there are: {', '.join(LIGHT_MODELS)}"

@@ -2,18 +2,33 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Unit = Literal["diagonal", "degrees", "kelvin", "gain", "stops", "count", "seed", "share", "plate", "points", "mm", ""]
-Handle = Literal["position", "direction", "radius", "points", "levels"]
+Unit = Literal[
+    "diagonal", "degrees", "kelvin", "gain", "stops", "count", "seed", "share", "plate", "points", "mm",
+    "matte", "picture", "strokes", "box", ""
+]  # fmt: skip
+Handle = Literal["position", "direction", "radius", "points", "levels", "polygon", "box", "hints"]
+
+# Fractions of the uncropped plate, x to the right and y down; what lies outside the frame is allowed.
+Coordinate = Annotated[float, Field(ge=-10, le=11)]
+Place = tuple[Coordinate, Coordinate]
 
 
 class Settings(BaseModel):
     """A group of settings. Unknown keys are refused; numbers must be finite."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False, frozen=True)
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        made = super().model_copy(update=update, deep=deep)
+        # What was worked out of the old settings does not hold for the new ones.
+        for name in made.__dict__.keys() - type(self).model_fields.keys():
+            del made.__dict__[name]
+        return made
 
 
 def setting(

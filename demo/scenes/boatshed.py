@@ -214,3 +214,15 @@ def radiance(
     b = ab * (6.4 * sun + 2.7 * window + 0.92 * fill)
     haze = 1 - np.exp(-t * 0.010)
     return mix(r, 0.055, haze), mix(g, 0.053, haze), mix(b, 0.049, haze)
+
+
+@njit(fastmath=True)
+def beside(
+    ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int
+) -> tuple[float, float, float]:
+    """Whether the ray meets the subject, the boat (1 or 0), and how far away it ends."""
+    t = march(ox, oy, oz, dx, dy, dz, 0.05, 26.0, 220)
+    if t > 26.0:
+        return 0.0, 26.0, 0.0
+    x, y, z = ox + dx * t, oy + dy * t, oz + dz * t
+    return (1.0 if hull(x + 0.4, y - 0.82, z - 5.9) < 0.01 else 0.0), t, 0.0

@@ -167,3 +167,15 @@ def radiance(
         g = ag * (1.15 * mg * shade + 0.55 * lambert + 0.06 * open_)
         b = ab * (1.15 * mb * shade + 0.58 * lambert + 0.07 * open_)
     return r, g, b
+
+
+@njit(fastmath=True)
+def beside(
+    ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int
+) -> tuple[float, float, float]:
+    """Whether the ray meets the subject, the lens and its brass ring (1 or 0), and how far away it ends."""
+    t = march(ox, oy, oz, dx, dy, dz, 0.2, 4.5, 260)
+    if t > 4.5:
+        return 0.0, 4.5, 0.0
+    x, y = ox + dx * t, oy + dy * t
+    return (1.0 if np.sqrt(x * x + y * y) < RIM + 0.066 else 0.0), t, 0.0

@@ -327,3 +327,15 @@ def radiance(
             br, bg, bb = hazed(br, bg, bb, bt)
         r, g, b = r + share * br, g + share * bg, b + share * bb
     return hazed(r, g, b, t)
+
+
+@njit(fastmath=True)
+def beside(
+    ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int
+) -> tuple[float, float, float]:
+    """Whether the ray meets the subject, the houses (1 or 0), and how far away it ends."""
+    t = march(ox, oy, oz, dx, dy, dz, 0.05, 90.0, 200)
+    if t > 90.0:
+        return 0.0, 90.0, 0.0
+    x, y, z = ox + dx * t, oy + dy * t, oz + dz * t
+    return (1.0 if houses(x, y, z) < 0.02 and y > 0.02 else 0.0), t, 0.0

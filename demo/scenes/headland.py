@@ -221,3 +221,16 @@ def radiance(
     g = ag * (1.85 * direct + 0.45 * ambient + bounce)
     b = ab * (0.95 * direct + 0.60 * ambient + bounce)
     return hazed(r, g, b, t, dx, dy, dz)
+
+
+@njit(fastmath=True)
+def beside(
+    ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int
+) -> tuple[float, float, float]:
+    """Whether the ray meets the subject, the lighthouse and its cottage (1 or 0), and how far away it ends."""
+    t = march(ox, oy, oz, dx, dy, dz, 0.4, 240.0, 240)
+    if t > 240.0:
+        return 0.0, 240.0, 0.0
+    x, y, z = ox + dx * t, oy + dy * t, oz + dz * t
+    built = tower(x, y, z) < 0.05 and z > TOWER_Z - 5.0
+    return (1.0 if built else 0.0), t, 0.0

@@ -20,11 +20,10 @@ Henyey and Greenstein (1941) for forward scattering, here as its exponential cor
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
 import cv2
 import numpy as np
-from pydantic import Field
 
 from aurelon.core.colour import temperature_rgb
 from aurelon.core.frame import Frame, fit_within
@@ -33,7 +32,7 @@ from aurelon.core.mix import Tint, mixed
 from aurelon.core.noise import ray_variation
 from aurelon.core.plate import Plate
 from aurelon.core.resample import enlarge_to
-from aurelon.core.settings import Settings, setting
+from aurelon.core.settings import Place, Settings, setting
 from aurelon.core.shining import HighlightSource, shining
 from aurelon.core.transport import march, parallel_rays, polar_rays, sample, soften
 
@@ -41,7 +40,6 @@ STRONGEST_BLOCKING = 80.0  # β per diagonal at blocking 1: a thing of 1 % of th
 FALLOFF_LENGTH = 0.2  # diagonals over which falloff 1 halves the light
 SHARPEST = 1e-4
 
-Coordinate = Annotated[float, Field(ge=-10, le=11)]
 
 
 class Source(HighlightSource):
@@ -59,7 +57,7 @@ class Spread(Settings):
     """How the rays travel."""
 
     mode: Literal["point", "parallel"] = setting("point", "From a point, or from a direction", label="Rays from")
-    position: tuple[Coordinate, Coordinate] = setting(
+    position: Place = setting(
         (0.5, 0.25),
         "Where the light is, in or outside the frame",
         unit="plate", step=0.005, handle="position", when={"mode": ["point"]},

@@ -1,0 +1,137 @@
+"""A subject, cut out from a rough hint: a loose box, or a few strokes that say what is in and what is out.
+
+The colours inside and outside are told apart by GrabCut (Rother, Kolmogorov and Blake, 2004) on a
+small version of the picture as shot; the rim is then drawn again along the picture's own edges.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable
+from typing import Annotated, ClassVar, Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from aurelon.core.errors import Cancelled
+from aurelon.core.fastmath import encode_array
+from aurelon.core.frame import Frame, fit_within
+from aurelon.core.masks.guided import lines_of, on_lines
+from aurelon.core.masks.part import CANONICAL_EDGE, Floats, Ground, Part, sampled
+from aurelon.core.masks.strokes import Stroke, lay_down
+from aurelon.core.resample import enlarge_to
+from aurelon.core.settings import setting
+
+CUT_EDGE = 640  # long edge of the version that is cut
+ROUNDS = 5
+SURE = 0.3  # paint from which a hint is certain
+SPECK = 0.02  # of the subject's size, below which a piece apart from it is dropped
+RIM = 0.004  # diagonals about the first cut within which the rim is drawn again
+EDGE_CONTRAST = 0.015  # display-encoded
+
+Share = Annotated[float, Field(ge=-1, le=2)]
+NO_NEWS: Callable[[float], None] = lambda share: None  # noqa: E731
+
+
+class Subject(Part):
+    """Box corners are left, top, right, bottom in plate fractions; a hint that erases says "out"."""
+
+    title = "Subject"
+    summary = "Cut out by itself from a loose box or a few strokes"
+    place = 7
+    of_one_picture: ClassVar[bool] = True
+
+    part: Literal["subject"] = "subject"
+    box: tuple[Share, Share, Share, Share] | None = Field(
+        None, description="A loose box round the subject", json_schema_extra={"unit": "box", "handle": "box"}
+    )
+    hints: tuple[Stroke, ...] = Field(
+        (), max_length=500, description="Strokes over what is in, and erasing ones over what is out",
+        json_schema_extra={"unit": "strokes", "handle": "hints"},
+    )  # fmt: skip
+
+    solid: bool = setting(True, "Fills holes that the subject encloses, but for those that are marked as out")
+
+    def key(self, ground: Ground) -> Hashable:
+        return "subject", self.box, self.solid, tuple(hint.digest for hint in self.hints), ground.original_key
+
+    def counts(self, ground: Ground) -> bool:
+        return self.on and (self.box is not None or any(not hint.erase for hint in self.hints))
+
+    def cover(self, ground: Ground, frame: Frame) -> Floats:
+        canonical = Frame.whole(fit_within(ground.size, CANONICAL_EDGE))
+        if frame.width > canonical.width:
+            return _along_the_rim(enlarge_to(self.cut(ground), frame), ground, frame)
+        key = ("cut out", self.key(ground))
+        return sampled(ground.keep(key, canonical, lambda: _along_the_rim(self.cut(ground), ground, canonical)), frame)
+
+    def cut(self, ground: Ground, progress: Callable[[float], None] = NO_NEWS) -> Floats:
+        """On the canonical version: the rim's lines, what is surely in, and what may be, (h, w, 6)."""
+        canonical = Frame.whole(fit_within(ground.size, CANONICAL_EDGE))
+
+        def make() -> Floats:
+            rough = sampled(_cut_out(self, ground, progress), canonical)
+            diagonal = float(np.hypot(*canonical.size))
+            guide = encode_array(ground.original(canonical))
+            lines = lines_of(rough, guide, max(2, round(RIM * diagonal)), EDGE_CONTRAST)
+            wide = max(1, round(RIM * diagonal))
+            kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * wide + 1, 2 * wide + 1))
+            hard = (rough > 0.5).astype(np.float32)
+            sure, may = cv2.erode(hard, kernel), cv2.dilate(hard, kernel)
+            return np.ascontiguousarray(np.dstack([lines, sure, may]), np.float32)
+
+        return ground.keep(self.key(ground), canonical, make)
+
+
+def _along_the_rim(cut: Floats, ground: Ground, frame: Frame) -> Floats:
+    """The mask (h, w) of a cut (h, w, 6) at a frame; away from the rim the first cut holds."""
+    return np.clip(on_lines(cut, encode_array(ground.original(frame))), cut[:, :, 4], np.maximum(cut[:, :, 5], cut[:, :, 4]))
+
+
+def _cut_out(subject: Subject, ground: Ground, progress: Callable[[float], None]) -> Floats:
+    """The first cut on the small version, (h, w), 1 inside."""
+    frame = Frame.whole(fit_within(ground.size, CUT_EDGE))
+    codes = np.round(encode_array(ground.original(frame)) * 255).astype(np.uint8)
+    hints: NDArray[np.uint8] = np.full(frame.shape, cv2.GC_PR_BGD, np.uint8)
+    if subject.box is not None:
+        x0, y0, x1, y1 = np.round(np.array(subject.box) * (frame.size * 2)).astype(int)
+        hints[:] = cv2.GC_BGD
+        hints[max(min(y0, y1), 0) : max(y0, y1), max(min(x0, x1), 0) : max(x0, x1)] = cv2.GC_PR_FGD
+    for hint in subject.hints:
+        certain = lay_down((hint.model_copy(update={"erase": False, "flow": 1.0}),), ground, frame, None) > SURE
+        hints[certain] = cv2.GC_BGD if hint.erase else cv2.GC_FGD
+    inside = (hints == cv2.GC_FGD) | (hints == cv2.GC_PR_FGD)
+    if not inside.any() or inside.all():
+        return np.asarray(inside, np.float32)
+    cv2.setRNGSeed(1)  # the cut is the same every time
+    models = np.zeros((1, 65)), np.zeros((1, 65))
+    for done in range(ROUNDS):
+        if ground.cancelled():
+            raise Cancelled
+        progress(done / ROUNDS)
+        mode = cv2.GC_INIT_WITH_MASK if done == 0 else cv2.GC_EVAL
+        cv2.grabCut(codes, hints, (0, 0, 0, 0), models[0], models[1], 1, mode)
+    return _tidied(np.isin(hints, (cv2.GC_FGD, cv2.GC_PR_FGD)), hints, subject.solid).astype(np.float32)
+
+
+def _tidied(inside: NDArray[np.bool_], hints: NDArray[np.uint8], solid: bool) -> NDArray[np.bool_]:
+    """Without specks that no hint asked for, and without holes that none marked as out."""
+    inside = inside & ~_small_areas(inside, hints == cv2.GC_FGD, SPECK * inside.sum())
+    if solid:
+        border = np.zeros_like(inside)
+        border[[0, -1], :] = border[:, [0, -1]] = True
+        inside = inside | _small_areas(~inside, border | (hints == cv2.GC_BGD), inside.size)
+    return inside
+
+
+def _small_areas(area: NDArray[np.bool_], wanted: NDArray[np.bool_], most: float) -> NDArray[np.bool_]:
+    """What of `area` hangs together over fewer than `most` pixels and holds nothing wanted."""
+    _, labels = cv2.connectedComponents(area.astype(np.uint8), connectivity=4)
+    small = np.bincount(labels.ravel()) < most
+    small[np.unique(labels[wanted & area])] = False
+    small[0] = False
+    return np.asarray(small[labels], np.bool_)
+
+
+PART = Subject
