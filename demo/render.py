@@ -21,6 +21,7 @@ from demo.marching import develop, expose
 SCENES = sorted(m.name for m in pkgutil.iter_modules(scenes.__path__))
 PLATES = Path(__file__).parent / "plates"
 BESIDE = Path(__file__).parent / "beside"
+DEPTHS = ("brasslens",)  # scenes whose depth is used
 BESIDE_SIZE, BESIDE_SAMPLES = (1200, 800), 9
 
 
@@ -54,6 +55,8 @@ def _write_beside(name: str) -> None:
     known = expose(scene.beside, scene.CAMERA, BESIDE_SIZE, BESIDE_SAMPLES, most=1e4)
     BESIDE.mkdir(exist_ok=True)
     Image.fromarray(np.round(known[:, :, 0] * 255).astype(np.uint8)).save(BESIDE / f"{name}-subject.png")
+    if name not in DEPTHS:
+        return
     near = 1 / known[:, :, 1]
     near = (near - near.min()) / (near.max() - near.min())
     Image.fromarray(np.round(near * 65535).astype(np.uint16)).save(BESIDE / f"{name}-depth.png")

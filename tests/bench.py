@@ -23,15 +23,18 @@ from pydantic.fields import FieldInfo
 from aurelon.core import Plate, Rig, parse_rig, read_plate
 from aurelon.core.blend import MODES, merge
 from aurelon.core.cache import Cache
+from aurelon.core.cutting import cut_subject
 from aurelon.core.export import ExportOptions, export
 from aurelon.core.frame import Frame
 from aurelon.core.lights import kinds
+from aurelon.core.masks.subject import Subject
 from aurelon.core.pipeline import BAND_PIXELS, Evaluation
+from aurelon.core.space import SRGB
 from aurelon.core.variants import Place, variants
 from aurelon.web.models import PreviewRequest, View
 from aurelon.web.plates_open import OpenPlate
 from aurelon.web.preview import frames, small_picture
-from tests.pictures import Floats, light, plate_of, rig_of, scene
+from tests.pictures import Floats, light, masked_rig, plate_of, rig_of, scene
 
 SMALL = (1549, 1033)  # 1.6 MP
 LARGE = (6000, 4000)  # 24 MP
@@ -228,9 +231,57 @@ def bench_drag(table: Table, like: Floats) -> None:
             request = PreviewRequest.model_validate_json(json.dumps(
                 {"seq": k, "rig": rig, "view": view.model_dump(), "draft": True, "light": chosen["id"], "stage_width": 150}
             ))  # fmt: skip
-            next(frames(opened, request, lambda: False))
+            assert request.rig is not None
+            next(frames(opened, request, request.rig, lambda: False))
 
         table.against_copy(f"drag of {name}, request to encoded frame, 1280 x 800", work, like, 20, rounds=25)
+
+
+def bench_masks(table: Table, like: Floats) -> None:
+    """A dab in the preview over many strokes; many strokes at full size; a cut-out; every part at full size."""
+    plate = read_plate((ROOT / "demo/plates/headland.jpg").read_bytes(), "headland.jpg")
+    opened = OpenPlate(plate, Cache(640 << 20))
+    rng = np.random.default_rng(3)
+
+    def strokes(count: int) -> list[dict[str, Any]]:
+        return [
+            {"size": 0.015, "hardness": 0.3, "flow": 0.25,
+             "points": [v for p in np.clip(rng.random(2) + np.linspace(0, 0.25, 12)[:, None], 0, 1) for v in (*map(float, p), 1.0)]}
+            for _ in range(count)
+        ]  # fmt: skip
+
+    view = View(width=755, height=503, x0=0, y0=0, x1=755, y1=503)
+    for there in (1, 500):
+        rig = masked_rig({"part": "strokes", "strokes": strokes(there)})
+        first = PreviewRequest(seq=0, rig=rig, view=view, draft=True, light="under-test")
+        list(frames(opened, first, rig, lambda: False))
+        path = strokes(1)[0]
+        steps = iter(range(10_000))
+
+        def dab(rig: Rig = rig, path: dict[str, Any] = path, steps: Iterator[int] = steps) -> None:
+            points = [*path["points"][:-3], *(float(v) for v in rng.random(2)), 1.0 - next(steps) * 1e-5]
+            request = PreviewRequest.model_validate_json(json.dumps({
+                "seq": 1, "rig": None, "view": view.model_dump(), "draft": True, "light": "under-test",
+                "painting": {"owner": "light", "id": "under-test", "part": 0, "stroke": {**path, "points": points}},
+            }))  # fmt: skip
+            next(frames(opened, request, rig, lambda: False))
+
+        table.against_copy(f"a dab over {there} strokes, request to encoded frame", dab, like, 16, rounds=25)
+    large = np.empty((LARGE[1], LARGE[0], 3), np.float32)
+    blank = Plate(large, SRGB, key="blank")
+    many = masked_rig({"part": "strokes", "strokes": strokes(500)})
+
+    def lay() -> None:
+        evaluation = Evaluation(blank, many, Cache(1 << 20))
+        evaluation.mask(many.stack[0].mask, Frame.whole(LARGE))
+
+    large[:] = 0.5
+    table.against_copy("500 strokes at 24 MP", lay, large, 30, rounds=3)
+    small = plate_of(plate.at(Frame.whole(SMALL)))
+    subject = Subject.model_validate({"box": [0.42, 0.15, 0.62, 0.55]})
+    begun = time.perf_counter()
+    cut_subject(small, subject, Cache(1 << 28), progress=lambda share: None, cancelled=lambda: False)
+    table.add(Row("subject cut out of 1.6 MP, seconds", time.perf_counter() - begun, 3))
 
 
 def bench_strip(table: Table, plate: Plate) -> None:
@@ -251,6 +302,7 @@ EXPORT_ALONE = """
 import sys
 from pathlib import Path
 from aurelon.core import parse_rig, read_plate
+from aurelon.core.cutting import cut_subject
 from aurelon.core.export import ExportOptions, export
 rig = parse_rig(Path(sys.argv[2]).read_bytes())
 export(read_plate(Path(sys.argv[1]).read_bytes(), "large.jpg"), rig, ExportOptions("jpeg", "8"))
@@ -289,6 +341,7 @@ def main() -> int:
     bench_bloom(table)
     bench_modes(table)
     bench_drag(table, plate.pixels)
+    bench_masks(table, plate.pixels)
     bench_strip(table, plate)
     bench_export(table)
     missed = sum(not row.kept for row in table.rows)

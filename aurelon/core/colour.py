@@ -13,7 +13,8 @@ from importlib.resources import files
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core.space import RgbSpace
+from aurelon.core.fastmath import encode_array
+from aurelon.core.space import SRGB, RgbSpace
 
 Triple = NDArray[np.float32]
 Doubles = NDArray[np.float64]
@@ -99,6 +100,13 @@ def temperature_rgb(kelvin: float, tint: float, space: RgbSpace) -> Triple:
 
 
 @cache
+def temperature_hex(kelvin: float, tint: float) -> str:
+    """A temperature's colour at full strength as "#rrggbb" in sRGB, to be shown on a screen."""
+    rgb = np.asarray(temperature_rgb(kelvin, tint, SRGB), np.float64)
+    codes = np.round(255 * encode_array(np.asarray(np.clip(rgb / rgb.max(), 0, 1), np.float32))).astype(int)
+    return "#" + "".join(f"{c:02x}" for c in codes)
+
+
 def picked_rgb(hex_code: str, space: RgbSpace) -> Triple:
     """Linear RGB (3,) in `space` of an sRGB colour '#rrggbb', at luminance 1; black gives white."""
     from aurelon.core.space import SRGB, SRGB_CURVE

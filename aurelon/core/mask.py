@@ -38,7 +38,7 @@ class Mask(Settings):
     @cached_property
     def key(self) -> str:
         """Names the mask as it is written; what it covers depends on the plate as well."""
-        return hashlib.sha256(self.model_dump_json().encode()).hexdigest()
+        return hashlib.sha256(b"".join([self.start.encode(), *(part.digest for part in self.stack)])).hexdigest()
 
     def inverted(self) -> Self:
         """The mask that covers just what this one leaves, its parts as editable as before.
@@ -71,17 +71,18 @@ class Mask(Settings):
 
 def masked(mask: Mask, ground: Ground, frame: Frame) -> Floats | None:
     """(h, w) in 0..1, or None for all of the plate."""
-    full = mask.start == "everything"
-    made: Floats | None = None if full else np.zeros(frame.shape, np.float32)
+    everything = mask.start == "everything"
+    made: Floats | None = None  # all or nothing, until a part changes it
     for part in mask.stack:
-        if not part.counts(ground):
+        # Where there is all already nothing can be added, and where there is nothing none taken.
+        idle = made is None and everything == (part.combine == "add")
+        if idle or not part.counts(ground):
             continue
         cover = covered(part, ground, frame)
-        match part.combine:
-            case "add" if made is not None:
-                made = made + cover * (1 - made)
-            case "subtract":
-                made = 1 - cover if made is None else made * (1 - cover)
-            case "intersect":
-                made = cover if made is None else made * cover
-    return made
+        if made is None:
+            made = 1 - cover if part.combine == "subtract" else cover
+        elif part.combine == "add":
+            made = made + cover * (1 - made)
+        else:
+            made = made * (1 - cover if part.combine == "subtract" else cover)
+    return np.zeros(frame.shape, np.float32) if made is None and not everything else made

@@ -9,13 +9,13 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable, Iterator
 from functools import partial
 from threading import Lock
-from typing import Literal, cast, get_args
+from typing import Literal, TypeVar, cast, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 
 from aurelon.core.blend import merge
-from aurelon.core.cache import Cache
+from aurelon.core.cache import Cache, Sized
 from aurelon.core.errors import Cancelled, RigError
 from aurelon.core.frame import Frame, fit_within
 from aurelon.core.lights import kinds
@@ -24,18 +24,21 @@ from aurelon.core.mask import Mask, masked
 from aurelon.core.masks.part import Ground
 from aurelon.core.mix import NEUTRAL, Tint
 from aurelon.core.opening import cropped, needed, turned
+from aurelon.core.overlay import contrasting, mark_covered
 from aurelon.core.plate import Plate, read_grey
 from aurelon.core.rig import Light, Rig
 from aurelon.core.settings import Settings
 from aurelon.core.tone import levelled, prepare, tint_of, under_house_light
 
 Floats = NDArray[np.float32]
+T = TypeVar("T", bound=Sized)
 Stage = Literal["source", "spread", "colour", "mask", "merge"]
 STAGES: tuple[Stage, ...] = get_args(Stage)
 
 WORKING_EDGE = 768  # long edge of the grid that light travels on; it is soft, and enlarged by a spline
 DRAFT_EDGE = 384
 DRAFT_READING_EDGE = 1536  # a draft reads the plate's highlights from a reduced version of this size
+COLOUR_EDGE = 64
 BAND_BYTES = 256 << 20
 BAND_PIXELS = 2_000_000  # a rendering without a cache goes in bands of about this many pixels
 
@@ -76,7 +79,7 @@ class Evaluation:
         self._band = Cache(BAND_BYTES)
         self._cancelled = cancelled
         self._reading = Frame.whole(fit_within(plate.size, DRAFT_READING_EDGE) if draft else plate.size)
-        self._ground = self._make_ground()
+        self.ground = self._make_ground()
 
     def light(self, light_id: str) -> Light:
         """The light of that id, lit or not. Raises RigError when the rig has none."""
@@ -117,6 +120,10 @@ class Evaluation:
             return lit if mask is None else prepared + (lit - prepared) * mask[:, :, None]
 
         return self._kept(self._base_key(), frame, make)
+
+    def found_once(self, what: str, frame: Frame, make: Callable[[], T]) -> T:
+        """Something found in the prepared picture at a frame, kept until that picture changes."""
+        return self._cache.get((what, self._prepared_key(), frame), make)
 
     # The five stages
 
@@ -199,7 +206,7 @@ class Evaluation:
             size=plate.size, space=plate.space,
             picture=self.prepared, picture_key=self._prepared_key(), original=plate.at, original_key=plate.key,
             reading=self._reading,
-            has_matte=lambda name: self.rig.matte(name) is not None, matte=self._matte, matte_key=self._matte_key,
+            has_matte=lambda name: self.rig.matte(name) is not None, matte=self.matte, matte_key=self._matte_key,
             grey=self._grey, keep=self._kept, peek=self._peek, cancelled=self._cancelled,
         )  # fmt: skip
 
@@ -215,7 +222,8 @@ class Evaluation:
         matte = self.rig.matte(name)
         return None if matte is None else self._mask_key(matte.mask)
 
-    def _matte(self, name: str, frame: Frame) -> Floats | None:
+    def matte(self, name: str, frame: Frame) -> Floats | None:
+        """The area of a matte, (h, w) in 0..1, or None where the rig has no such matte."""
         matte = self.rig.matte(name)
         if matte is None:
             return None
@@ -232,8 +240,8 @@ class Evaluation:
     def mask(self, mask: Mask, frame: Frame) -> Floats | None:
         """(h, w) in 0..1, or None for all of the plate."""
         if not mask.parts:
-            return masked(mask, self._ground, frame)
-        made = self._kept(self._mask_key(mask), frame, lambda: _whole_where_none(masked(mask, self._ground, frame)))
+            return masked(mask, self.ground, frame)
+        made = self._kept(self._mask_key(mask), frame, lambda: _whole_where_none(masked(mask, self.ground, frame)))
         return made if made.size else None
 
     def _below_key(self, light: Light) -> Hashable:
@@ -289,6 +297,30 @@ class Evaluation:
             case "merge":
                 return self.merge(light, self.below(light, frame), frame)
 
+    def alone(self, light: Light, frame: Frame) -> Floats:
+        """The light by itself where its mask lets it be, at its intensity, on black."""
+        mask = self.mask(light.mask, frame)
+        shown = self.colour(light, frame) * np.float32(light.merge.intensity * light.merge.opacity)
+        return shown if mask is None else shown * mask[:, :, None]
+
+    def _area(self, show: str, frame: Frame) -> Floats | None:
+        """The mask that `mask:LIGHT`, `house-mask` or `matte:MATTE` names; None for all of the plate."""
+        match show.split(":"):
+            case ["mask", light_id]:
+                return self.mask(self.light(light_id).mask, frame)
+            case ["house-mask"]:
+                return self.mask(self.rig.house.mask, frame)
+            case ["matte", name]:
+                area = self.matte(name, frame)
+                if area is not None:
+                    return area
+        raise RigError([("show", f"'{show}' is no mask of this rig")])
+
+    def covering_colour(self) -> Floats:
+        """A colour (3,) that stands out from the plate, to show where a mask is."""
+        small = Frame.whole(fit_within(self.plate.size, COLOUR_EDGE))
+        return contrasting(self.plate.at(small))
+
     @staticmethod
     def _grey_of(mask: Floats | None, frame: Frame) -> Floats:
         cover = np.ones(frame.shape, np.float32) if mask is None else mask
@@ -316,17 +348,19 @@ class Evaluation:
                 return self.result(frame)
             case ["before"]:
                 return self.plate.at(frame)
-            case ["mask", light_id]:
-                return self.stage(self.light(light_id), "mask", frame)
-            case ["house-mask"]:
-                return self._grey_of(self.mask(self.rig.house.mask, frame), frame)
-            case ["matte", name]:
-                return self._grey_of(self._matte(name, frame), frame)
+            case ["mask", _]:
+                return self._grey_of(self._area(show, frame), frame)
+            case ["house-mask"] | ["matte", _]:
+                return self._grey_of(self._area(show, frame), frame)
+            case ["light", light_id]:
+                return self.alone(self.light(light_id), frame)
+            case ["over", *of]:
+                return mark_covered(self.result(frame), self._area(":".join(of), frame), self.covering_colour())
             case ["stage", light_id, stage] if stage in STAGES:
                 return self.stage(self.light(light_id), stage, frame)
         raise RigError(
-            [("show", f"'{show}' cannot be shown; ask for result, before, stage:LIGHT:STAGE, mask:LIGHT, "
-              f"house-mask or matte:MATTE, with a stage of {', '.join(STAGES)}")]
+            [("show", f"'{show}' cannot be shown; ask for result, before, stage:LIGHT:STAGE, mask:LIGHT, light:LIGHT, "
+              f"house-mask, matte:MATTE or over: before one of the masks, with a stage of {', '.join(STAGES)}")]
         )  # fmt: skip
 
 

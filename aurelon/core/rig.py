@@ -174,6 +174,11 @@ class Rig(Settings):
         carried = self.pictures.get(name)
         return None if carried is None else base64.b64decode(carried)
 
+    def picture_names(self) -> list[str]:
+        """Names of all pictures that its masks refer to."""
+        masks = [self.house.mask, *(m.mask for m in self.mattes), *(light.mask for light in self.stack)]
+        return sorted({name for mask in masks for name in mask.pictures()})
+
     def missing_mattes(self) -> dict[str, list[str]]:
         """Mattes that masks refer to but that are not there, with the names of what uses each."""
         users = [(light.name or light.id, light.mask) for light in self.stack]

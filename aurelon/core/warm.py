@@ -5,6 +5,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from aurelon.core.blend import MODES
@@ -12,8 +14,9 @@ from aurelon.core.cache import Cache
 from aurelon.core.codecs import codecs
 from aurelon.core.export import ExportOptions, export
 from aurelon.core.frame import Frame
-from aurelon.core.judge import judge, match_colour
+from aurelon.core.judge import judge, match_colour, propose
 from aurelon.core.lights import kinds
+from aurelon.core.masks import parts
 from aurelon.core.pipeline import STAGES, show_frame
 from aurelon.core.plate import Plate, read_plate
 from aurelon.core.rig import Rig
@@ -50,7 +53,24 @@ def use_on_the_bench(plate: Plate, kind: str) -> None:
                     picture = to_screen(pixels, plate.space, frame.x0, frame.y0)
                 mark_clipped(picture, pixels)
         judge(plate, rig, kind, cache)
+    warm_masks(plate, kind, cache)
+    propose(plate, rig, cache)
     match_colour(plate, rig, (0.5, 0.5), cache)
+
+
+def warm_masks(plate: Plate, kind: str, cache: Cache) -> None:
+    """A mask of every part, feathered and fitted."""
+    own: dict[str, dict[str, Any]] = {
+        "strokes": {"strokes": [{"points": [0.2, 0.2, 1, 0.6, 0.6, 0.5]}]},
+        "polygon": {"corners": [[0.1, 0.1], [0.9, 0.2], [0.5, 0.9]]},
+        "colours": {"reach": "contiguous"},
+        "subject": {"box": [0.2, 0.2, 0.7, 0.7]},
+    }
+    made = [{"part": name, "feather": feather, "fit": fit, **own.get(name, {})}
+            for name in parts() for feather, fit in ((0.0, 0.0), (0.01, 0.01))]  # fmt: skip
+    rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "mask": {"parts": made}}]})
+    for frame in (Frame.whole((320, 271)), Frame.whole(plate.size)):
+        show_frame(plate, rig, frame, cache, show=f"over:mask:{kind}")
 
 
 if __name__ == "__main__":

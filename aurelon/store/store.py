@@ -9,8 +9,9 @@ from pathlib import Path
 
 from peewee import SqliteDatabase
 
-from aurelon.core import AurelonError, Rig, parse_rig
-from aurelon.store.tables import Blob, Chunk, PlateRow, Revision, database, migrate
+from aurelon.core import AurelonError, Rig
+from aurelon.store.pieces import get_rig, put_rig
+from aurelon.store.tables import Blob, Chunk, FileUse, NamedRig, PlateRow, Revision, TakeRow, database, migrate
 
 CHUNK = 1 << 20
 KEPT_AFTER_DELETE = 30 * 24 * 3600.0
@@ -18,6 +19,10 @@ KEPT_AFTER_DELETE = 30 * 24 * 3600.0
 
 class UnknownPlate(AurelonError):
     """There is no plate of that number."""
+
+
+class Unknown(AurelonError):
+    """There is no take or named rig of that number."""
 
 
 class Conflict(AurelonError):
@@ -55,6 +60,27 @@ class BenchState:
     redo: str | None
 
 
+@dataclass(frozen=True)
+class Take:
+    """A named, kept state of a plate's rig."""
+
+    id: int
+    name: str
+    created: float
+    rig: Rig
+
+
+@dataclass(frozen=True)
+class SavedRig:
+    """A rig that was saved for other plates."""
+
+    id: int
+    name: str
+    created: float
+    rig: Rig
+    picture: bytes | None
+
+
 class Store:
     """The data file at `path`, made when it is not there. Safe between threads."""
 
@@ -73,8 +99,12 @@ class Store:
     def _purge(self) -> None:
         """Forgets plates deleted long ago, and files that no plate has any more."""
         with self._db.atomic("IMMEDIATE"):
-            PlateRow.delete().where(PlateRow.deleted < time.time() - KEPT_AFTER_DELETE).execute()
-            Blob.delete().where(Blob.hash.not_in(PlateRow.select(PlateRow.blob))).execute()
+            old = time.time() - KEPT_AFTER_DELETE
+            for table in (PlateRow, TakeRow, NamedRig):
+                table.delete().where(table.deleted < old).execute()
+            Blob.delete().where(
+                Blob.hash.not_in(PlateRow.select(PlateRow.blob)), Blob.hash.not_in(FileUse.select(FileUse.blob))
+            ).execute()
 
     # Files
 
@@ -88,9 +118,33 @@ class Store:
 
     def file(self, plate_id: int) -> bytes:
         """The plate's file, byte for byte as it came."""
-        row = self._row(plate_id)
-        chunks = Chunk.select(Chunk.data).where(Chunk.blob == row.blob_id).order_by(Chunk.place)
+        return self._blob(self._row(plate_id).blob_id)
+
+    def _blob(self, name: str) -> bytes:
+        chunks = Chunk.select(Chunk.data).where(Chunk.blob == name).order_by(Chunk.place)
         return b"".join(bytes(chunk.data) for chunk in chunks)
+
+    def add_file(self, data: bytes, file_name: str, *, plate_id: int | None = None, named_id: int | None = None) -> str:
+        """Keeps a file that a rig refers to, with a plate or with a named rig; its SHA-256."""
+        with self._db.atomic("IMMEDIATE"):
+            name = self._put_blob(data)
+            FileUse.create(blob=name, plate=plate_id, named=named_id, file_name=file_name)
+        return name
+
+    def named_file(self, name: str) -> bytes | None:
+        """A file by its SHA-256, or None."""
+        return self._blob(name) if Blob.get_or_none(Blob.hash == name) is not None else None
+
+    def file_names(self, plate_id: int) -> dict[str, str]:
+        """The files kept with a plate: the name that each came with, by its SHA-256."""
+        uses = FileUse.select().where(FileUse.plate == plate_id).order_by(FileUse.id)
+        return {use.blob_id: use.file_name for use in uses}
+
+    def _adopt(self, plate: PlateRow, rig: Rig) -> Rig:
+        """The rig with the pictures that it carries kept as files of the plate."""
+        for name in rig.pictures:
+            FileUse.create(blob=self._put_blob(rig.picture(name) or b""), plate=plate, file_name=name[:12])
+        return rig.model_copy(update={"pictures": {}}) if rig.pictures else rig
 
     # Plates
 
@@ -101,7 +155,7 @@ class Store:
         return row
 
     def _record(self, row: PlateRow) -> PlateRecord:
-        rig = parse_rig(Revision.get_by_id(row.head).rig)
+        rig = get_rig(Revision.get_by_id(row.head).rig)
         return PlateRecord(
             row.id, row.name, row.file_name, row.width, row.height, row.depth, row.head, len(rig.stack),
             row.created, row.blob_id,
@@ -115,7 +169,8 @@ class Store:
                 name=name, file_name=file_name, blob=self._put_blob(data), width=size[0], height=size[1],
                 depth=depth, created=now,
             )  # fmt: skip
-            first = Revision.create(plate=row, parent=None, label="As it came", rig=rig.model_dump_json(), created=now)
+            rig = self._adopt(row, rig)
+            first = Revision.create(plate=row, parent=None, label="As it came", rig=put_rig(rig), created=now)
             PlateRow.update(head=first.id).where(PlateRow.id == row.id).execute()
         return int(row.id)
 
@@ -165,7 +220,7 @@ class Store:
         return BenchState(
             self._record(row),
             head.id,
-            parse_rig(head.rig),
+            get_rig(head.rig),
             head.label if head.parent_id is not None else None,
             child.label if child is not None else None,
         )
@@ -189,7 +244,8 @@ class Store:
         """A new revision made from `base`. Raises Conflict when that is not the present one."""
         with self._db.atomic("IMMEDIATE"):
             row = self._on(plate_id, base)
-            made = Revision.create(plate=row, parent=base, label=label, rig=rig.model_dump_json(), created=time.time())
+            rig = self._adopt(row, rig)
+            made = Revision.create(plate=row, parent=base, label=label, rig=put_rig(rig), created=time.time())
             return self._move(row, made.id)
 
     def undo(self, plate_id: int, base: int) -> BenchState:
@@ -205,3 +261,88 @@ class Store:
             row = self._on(plate_id, base)
             child = self._newest_child(base)
             return self._state(row) if child is None else self._move(row, child.id)
+
+    # Takes
+
+    def _take(self, take_id: int, *, deleted: bool = False) -> TakeRow:
+        row = TakeRow.get_or_none(TakeRow.id == take_id)
+        if row is None or (row.deleted is not None and not deleted):
+            raise Unknown(f"there is no take number {take_id}; it may have been deleted")
+        return row
+
+    def takes(self, plate_id: int) -> list[Take]:
+        """A plate's takes, first to last."""
+        self._row(plate_id)
+        rows = TakeRow.select().where(TakeRow.plate == plate_id, TakeRow.deleted.is_null()).order_by(TakeRow.id)
+        return [self._as_take(row) for row in rows]
+
+    def _as_take(self, row: TakeRow) -> Take:
+        return Take(row.id, row.name, row.created, get_rig(row.rig))
+
+    def take(self, take_id: int) -> Take:
+        return self._as_take(self._take(take_id))
+
+    def keep_take(self, plate_id: int, name: str, rig: Rig) -> Take:
+        """Keeps a state under a name."""
+        self._row(plate_id)
+        with self._db.atomic("IMMEDIATE"):
+            rig = self._adopt(self._row(plate_id), rig)
+            return self._as_take(TakeRow.create(plate=plate_id, name=name, rig=put_rig(rig), created=time.time()))
+
+    def rename_take(self, take_id: int, name: str) -> Take:
+        row = self._take(take_id)
+        row.name = name
+        row.save(only=[TakeRow.name])
+        return self._as_take(row)
+
+    def delete_take(self, take_id: int, *, back: bool = False) -> Take:
+        """Deletes a take, or brings it back."""
+        row = self._take(take_id, deleted=True)
+        row.deleted = None if back else time.time()
+        row.save(only=[TakeRow.deleted])
+        return self._as_take(row)
+
+    # Named rigs
+
+    def _named(self, rig_id: int, *, deleted: bool = False) -> NamedRig:
+        row = NamedRig.get_or_none(NamedRig.id == rig_id)
+        if row is None or (row.deleted is not None and not deleted):
+            raise Unknown(f"there is no saved rig number {rig_id}; it may have been deleted")
+        return row
+
+    def _as_saved(self, row: NamedRig) -> SavedRig:
+        return SavedRig(row.id, row.name, row.created, get_rig(row.rig), row.picture and bytes(row.picture))
+
+    def saved_rigs(self) -> list[SavedRig]:
+        """All saved rigs by their names."""
+        rows = NamedRig.select().where(NamedRig.deleted.is_null()).order_by(NamedRig.name, NamedRig.id)
+        return [self._as_saved(row) for row in rows]
+
+    def saved_rig(self, rig_id: int) -> SavedRig:
+        return self._as_saved(self._named(rig_id))
+
+    def save_rig(self, name: str, rig: Rig, picture: bytes | None) -> SavedRig:
+        """Saves a rig under a name; pictures that it carries are kept as files."""
+        with self._db.atomic("IMMEDIATE"):
+            bare = rig.model_copy(update={"pictures": {}})
+            row = NamedRig.create(name=name, rig=put_rig(bare), picture=picture, created=time.time())
+            for used in rig.picture_names():
+                carried = rig.picture(used)
+                if carried is not None:
+                    self._put_blob(carried)
+                if Blob.get_or_none(Blob.hash == used) is not None:
+                    FileUse.create(blob=used, named=row.id, file_name=used[:12])
+            return self._as_saved(row)
+
+    def rename_rig(self, rig_id: int, name: str) -> SavedRig:
+        row = self._named(rig_id)
+        row.name = name
+        row.save(only=[NamedRig.name])
+        return self._as_saved(row)
+
+    def delete_rig(self, rig_id: int, *, back: bool = False) -> SavedRig:
+        """Deletes a saved rig, or brings it back."""
+        row = self._named(rig_id, deleted=True)
+        row.deleted = None if back else time.time()
+        row.save(only=[NamedRig.deleted])
+        return self._as_saved(row)

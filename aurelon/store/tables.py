@@ -73,11 +73,59 @@ class Revision(Table):
     created = FloatField()
 
 
+class Piece(Table):
+    """A part of rigs that many states have in common, by the SHA-256 of its JSON."""
+
+    hash = CharField(primary_key=True)
+    text = TextField()
+
+
+class TakeRow(Table):
+    """A named state of a plate's rig. It stays whatever becomes of the revisions."""
+
+    id: Any = AutoField()
+    plate_id: Any
+    plate = ForeignKeyField(PlateRow, on_delete="CASCADE", backref="takes")
+    name: Any = CharField()
+    rig = TextField()
+    created = FloatField()
+    deleted: Any = FloatField(null=True)
+
+    class Meta:
+        table_name = "take"
+
+
+class NamedRig(Table):
+    """A rig that was saved for other plates, with a picture (JPEG) of how it looked where it was made."""
+
+    id: Any = AutoField()
+    name: Any = CharField()
+    rig = TextField()
+    picture = BlobField(null=True)
+    created = FloatField()
+    deleted: Any = FloatField(null=True)
+
+
+class FileUse(Table):
+    """Keeps a file that rigs refer to: a depth picture, a matte from elsewhere. Of a plate, or of a named rig."""
+
+    id: Any = AutoField()
+    blob_id: Any
+    blob = ForeignKeyField(Blob, on_delete="RESTRICT")
+    plate = ForeignKeyField(PlateRow, null=True, on_delete="CASCADE")
+    named = ForeignKeyField(NamedRig, null=True, on_delete="CASCADE")
+    file_name: Any = CharField()
+
+
 def _create(db: SqliteDatabase) -> None:
     db.create_tables([Blob, Chunk, PlateRow, Revision])
 
 
-MIGRATIONS = [_create]
+def _add_takes_and_rigs(db: SqliteDatabase) -> None:
+    db.create_tables([Piece, TakeRow, NamedRig, FileUse])
+
+
+MIGRATIONS = [_create, _add_takes_and_rigs]
 
 
 def migrate(db: SqliteDatabase) -> None:

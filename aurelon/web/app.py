@@ -15,15 +15,15 @@ from aurelon import __version__
 from aurelon.core import AurelonError, OutputError, PlateError, RigError
 from aurelon.core.rig import problem_of
 from aurelon.runs.exports import ExportRunner
-from aurelon.store import Conflict, Store, UnknownPlate
+from aurelon.store import Conflict, Store, Unknown, UnknownPlate
 from aurelon.web.context import Context
 from aurelon.web.guard import COOKIE, Guard
 from aurelon.web.models import BenchOut, ConflictOut, Problem
 from aurelon.web.plates_open import OpenPlates
-from aurelon.web.routers import bench, catalogue, exports, plates
+from aurelon.web.routers import bench, catalogue, exports, masks, plates, rigs, takes
 
 STATIC = Path(__file__).parent / "static"
-STATUS = {UnknownPlate: 404, PlateError: 415, RigError: 422, OutputError: 422}
+STATUS = {UnknownPlate: 404, Unknown: 404, PlateError: 415, RigError: 422, OutputError: 422}
 
 
 def make_app(store: Store, *, token: str | None = None) -> FastAPI:
@@ -38,7 +38,7 @@ def make_app(store: Store, *, token: str | None = None) -> FastAPI:
     app = FastAPI(title="Aurelon", version=__version__, lifespan=lifespan)
     app.state.context = Context(store, OpenPlates(store), runner)
     app.add_middleware(Guard, token=token)
-    for router in (catalogue.router, plates.router, bench.router, exports.router):
+    for router in (catalogue.router, plates.router, bench.router, masks.router, takes.router, rigs.router, exports.router):
         app.include_router(router, prefix="/api", responses={"4XX": {"model": Problem}})
 
     @app.exception_handler(Conflict)

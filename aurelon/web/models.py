@@ -7,9 +7,11 @@ from typing import Literal
 from pydantic import BaseModel, Field
 
 from aurelon.core.export import ProfileChoice
+from aurelon.core.masks.subject import Subject
+from aurelon.core.painting import Painting
 from aurelon.core.rig import AnyLight, Rig
 from aurelon.core.variants import Sweep
-from aurelon.store import BenchState, PlateRecord
+from aurelon.store import BenchState, PlateRecord, SavedRig, Take
 
 
 class Problem(BaseModel):
@@ -147,15 +149,137 @@ class PointOut(BaseModel):
     on: bool
 
 
+class LightFactsOut(BaseModel):
+    """Facts of one light: its histogram, its points, how much of it lies on each matte, temperatures, angle."""
+
+    shares: list[float]
+    points: list[PointOut] | None
+    on_mattes: dict[str, float]
+    temperature: float | None
+    plate_temperature: float | None
+    off_best: float | None
+
+
 class FactsOut(BaseModel):
     """Facts of the picture and of one light; `says` has what a person should know of a light by its id."""
 
     before: HistogramOut
     after: HistogramOut
-    light: list[float] | None
+    newly_clipped: float
     light_reach: float
     says: dict[str, str]
-    points: list[PointOut] | None
+    of_light: LightFactsOut | None
+
+
+class ProposalOut(BaseModel):
+    """A place that light may come from, why, how surely, and its colour (sRGB)."""
+
+    place: tuple[float, float]
+    clue: str
+    confidence: float
+    temperature: float
+    tint: float
+    colour: str
+
+
+class ProposalsOut(BaseModel):
+    ranked: list[ProposalOut]
+
+
+class CutRequest(BaseModel):
+    """A subject to be cut out of the picture as it was shot."""
+
+    subject: Subject
+
+
+class CutNews(BaseModel):
+    """A line of the answer: how far the cut is, 1 when it is there."""
+
+    share: float
+
+
+class FileOut(BaseModel):
+    """A file that rigs can refer to by `name`, its SHA-256."""
+
+    name: str
+    file_name: str
+    width: int
+    height: int
+
+
+class FilesOut(BaseModel):
+    names: dict[str, str]
+
+
+class Named(BaseModel):
+    name: str = Field(min_length=1, max_length=120)
+
+
+class KeepTake(Named):
+    rig: Rig
+
+
+class TakeOut(BaseModel):
+    id: int
+    name: str
+    created: float
+    rig: Rig
+
+    @classmethod
+    def of(cls, take: Take) -> TakeOut:
+        return cls.model_validate(take, from_attributes=True)
+
+
+class TakesOut(BaseModel):
+    takes: list[TakeOut]
+
+
+class SaveRig(Named):
+    """A rig to be saved, with the plate on which it is pictured."""
+
+    rig: Rig
+    plate: int | None = None
+
+
+class SavedRigOut(BaseModel):
+    id: int
+    name: str
+    created: float
+    rig: Rig
+
+    @classmethod
+    def of(cls, saved: SavedRig) -> SavedRigOut:
+        return cls.model_validate(saved, from_attributes=True)
+
+
+class SavedRigsOut(BaseModel):
+    rigs: list[SavedRigOut]
+
+
+class RigCell(BaseModel):
+    """A saved rig on this plate (JPEG in base64)."""
+
+    saved: SavedRigOut
+    picture: str
+
+
+class RigSheet(BaseModel):
+    cells: list[RigCell]
+
+
+class ApplyRequest(BaseModel):
+    """A saved rig for the plate whose rig stands as `onto`; with `lights` only those of these ids."""
+
+    onto: Rig
+    saved: int
+    lights: list[str] | None = None
+
+
+class AppliedOut(BaseModel):
+    """The rig to be kept, and what a person should know of it."""
+
+    rig: Rig
+    notes: list[str]
 
 
 class MatchRequest(BaseModel):
@@ -200,10 +324,15 @@ class View(BaseModel):
 
 
 class PreviewRequest(BaseModel):
-    """What the bench wants to see. `draft` while something is dragged; `light` wants its stage pictures."""
+    """What the bench wants to see. `draft` while something is dragged; `light` wants its stage pictures.
+
+    Without a `rig` the one that this session sent last is meant; `painting` lays a stroke on it that is
+    being drawn.
+    """
 
     seq: int
-    rig: Rig
+    rig: Rig | None
+    painting: Painting | None = None
     view: View
     show: str = "result"
     clipping: bool = False

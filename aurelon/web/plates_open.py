@@ -34,6 +34,7 @@ class OpenPlates:
             found = self._open.get(record.hash)
             if found is None:
                 plate = read_plate(self._store.file(plate_id), record.file_name)
+                plate.file_of = self._store.named_file
                 found = self._open[record.hash] = OpenPlate(plate, Cache(STAGE_BYTES))
                 while len(self._open) > MOST_OPEN:
                     self._open.popitem(last=False)

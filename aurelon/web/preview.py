@@ -20,6 +20,7 @@ from starlette.websockets import WebSocketState
 from aurelon.core import AurelonError, Rig, render
 from aurelon.core.errors import Cancelled, RigError
 from aurelon.core.frame import Frame, fit_within
+from aurelon.core.painting import painted_rig
 from aurelon.core.pipeline import STAGES, Evaluation, seen_frame, show_frame
 from aurelon.core.rig import problem_of
 from aurelon.core.screen import encode_jpeg, encode_png, mark_clipped, to_screen
@@ -32,9 +33,11 @@ DRAFT_PIXELS = 900_000  # a draft of more pixels than this is made smaller and e
 _workers = ThreadPoolExecutor(2, "preview")
 
 
-def frames(opened: OpenPlate, request: PreviewRequest, cancelled: Callable[[], bool]) -> Iterator[bytes]:
-    """The binary frames that answer a request: the picture, then the stages of the chosen light."""
+def frames(opened: OpenPlate, request: PreviewRequest, rig: Rig, cancelled: Callable[[], bool]) -> Iterator[bytes]:
+    """The binary frames that answer a request for `rig`: the picture, then the stages of the chosen light."""
     plate = opened.plate
+    if request.painting is not None:
+        rig = painted_rig(rig, request.painting)
     view = _drafted(request.view) if request.draft else request.view
 
     def shown(show: str, v: View) -> bytes:
@@ -42,22 +45,22 @@ def frames(opened: OpenPlate, request: PreviewRequest, cancelled: Callable[[], b
         if not (v.x0 < v.x1 <= v.width and v.y0 < v.y1 <= v.height):
             raise ValueError("the part of the picture that was asked for lies outside it; reload the page")
         pixels = show_frame(
-            plate, request.rig, frame, opened.cache, show=show, draft=request.draft, cancelled=cancelled
+            plate, rig, frame, opened.cache, show=show, draft=request.draft, cancelled=cancelled
         )
         whole = show in ("result", "before")
-        alpha = Evaluation(plate, request.rig, opened.cache).alpha(frame) if whole else None
+        alpha = Evaluation(plate, rig, opened.cache).alpha(frame) if whole else None
         picture = to_screen(pixels, plate.space, v.x0, v.y0, alpha)
         if request.clipping and whole:
             mark_clipped(picture, pixels)
         return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture)
 
-    yield _frame(request, plate.size, "picture", view, shown(request.show, view))
+    yield _frame(request, rig, plate.size, "picture", view, shown(request.show, view))
     if request.light is None:
         return
     width, height = fit_within(plate.size, request.stage_width)
     small = View(width=width, height=height, x0=0, y0=0, x1=width, y1=height)
     for stage in STAGES:
-        yield _frame(request, plate.size, stage, small, shown(f"stage:{request.light}:{stage}", small))
+        yield _frame(request, rig, plate.size, stage, small, shown(f"stage:{request.light}:{stage}", small))
 
 
 SMALL_EDGE, SMALL_QUALITY = 320, 84
@@ -85,10 +88,10 @@ def _drafted(view: View) -> View:
     )  # fmt: skip
 
 
-def _frame(request: PreviewRequest, size: tuple[int, int], part: str, view: View, picture: bytes) -> bytes:
-    box = BoxOut.model_validate(request.rig.prepare.box(size), from_attributes=True)
+def _frame(request: PreviewRequest, rig: Rig, size: tuple[int, int], part: str, view: View, picture: bytes) -> bytes:
+    box = BoxOut.model_validate(rig.prepare.box(size), from_attributes=True)
     header = FrameHeader(
-        seq=request.seq, part=part, exact=not request.draft, view=view, box=box, angle=request.rig.prepare.straighten
+        seq=request.seq, part=part, exact=not request.draft, view=view, box=box, angle=rig.prepare.straighten
     )
     head = header.model_dump_json().encode()
     return struct.pack("<I", len(head)) + head + picture
@@ -101,6 +104,7 @@ class PreviewSession:
         self._socket = socket
         self._open_plate = open_plate
         self._newest: PreviewRequest | None = None
+        self._rig: Rig | None = None
         self._arrived = asyncio.Event()
         self._count = 0
 
@@ -111,6 +115,7 @@ class PreviewSession:
                 text = await self._socket.receive_text()
                 try:
                     self._newest = PreviewRequest.model_validate_json(text)
+                    self._rig = self._newest.rig or self._rig
                 except ValidationError as error:
                     problems = [problem_of(e, skip=("rig",)) for e in error.errors()]
                     await self._fail(-1, str(RigError(problems)))
@@ -127,8 +132,11 @@ class PreviewSession:
         while True:
             await self._arrived.wait()
             self._arrived.clear()
-            request, number = self._newest, self._count
+            request, rig, number = self._newest, self._rig, self._count
             if request is None:
+                continue
+            if rig is None:
+                await self._fail(request.seq, "there is no rig to show yet; reload the page")
                 continue
 
             def stale(request: PreviewRequest = request, number: int = number) -> bool:
@@ -137,7 +145,7 @@ class PreviewSession:
 
             try:
                 opened = await loop.run_in_executor(_workers, self._open_plate)
-                answers = frames(opened, request, stale)
+                answers = frames(opened, request, rig, stale)
                 while (data := await loop.run_in_executor(_workers, next, answers, None)) is not None:
                     if self._socket.client_state is not WebSocketState.CONNECTED:
                         return

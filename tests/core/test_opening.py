@@ -14,7 +14,7 @@ from aurelon.core.blend import MODES
 from aurelon.core.cache import Cache
 from aurelon.core.colour import temperature_of, temperature_rgb
 from aurelon.core.export import ExportOptions, export
-from aurelon.core.judge import judge, match_colour
+from aurelon.core.judge import FoundPoint, judge, match_colour
 from aurelon.core.opening import largest_box
 from aurelon.core.pipeline import seen_frame
 from aurelon.core.plate import read_plate
@@ -200,15 +200,19 @@ class Judging(unittest.TestCase):
             self.assertIn("Source", says["under-test"], kind)
         bright = judge(plate_of(scene()), rig_of(light("bloom", source={"threshold": 0.3})), "under-test", Cache(1 << 26))
         self.assertEqual(bright.says, {})
-        self.assertAlmostEqual(sum(bright.light or []), 1.0, places=5)
+        assert bright.of_light is not None
+        self.assertAlmostEqual(sum(bright.of_light.shares), 1.0, places=5)
 
     def test_points_are_told_with_those_that_are_off(self) -> None:
         pixels = np.full((200, 300, 3), 0.02, np.float32)
         pixels[50:53, 70:73] = pixels[150:153, 200:203] = 1.0
-        first = judge(plate_of(pixels), rig_of(light("starburst")), "under-test", Cache(1 << 26)).points
-        assert first is not None
+
+        def points(source: dict[str, Any]) -> list[FoundPoint]:
+            facts = judge(plate_of(pixels), rig_of(light("starburst", source=source)), "under-test", Cache(1 << 26))
+            assert facts.of_light is not None
+            return facts.of_light.points or []
+
+        first = points({})
         self.assertEqual([p.on for p in first], [True, True])
         source = {"hidden": [[first[0].x, first[0].y]], "placed": [[0.5, 0.5]]}
-        told = judge(plate_of(pixels), rig_of(light("starburst", source=source)), "under-test", Cache(1 << 26)).points
-        assert told is not None
-        self.assertEqual([(p.found, p.on) for p in told], [(True, True), (False, True), (True, False)])
+        self.assertEqual([(p.found, p.on) for p in points(source)], [(True, True), (False, True), (True, False)])

@@ -74,8 +74,8 @@ class Choosing(ServiceTest):
         facts = self.post(plate, "facts", rig={"lights": [light("starburst")]}, light="under-test")
         self.assertAlmostEqual(sum(facts["before"]["green"]), 1.0, places=4)
         self.assertIn("Threshold", facts["says"]["under-test"])
-        self.assertEqual(facts["points"], [])
-        self.assertEqual(len(facts["light"]), 64)
+        self.assertEqual(facts["of_light"]["points"], [])
+        self.assertEqual(len(facts["of_light"]["shares"]), 64)
 
     def test_match_gives_the_pictures_warmth(self) -> None:
         warm = np.zeros((60, 90, 3), np.float32)

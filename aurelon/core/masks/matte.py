@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Hashable
-from typing import ClassVar, Literal
+from typing import ClassVar, Literal, Self
 
 import numpy as np
 
@@ -32,6 +32,9 @@ class MatteUse(Part):
 
     def mattes(self) -> list[str]:
         return [self.matte] if self.matte else []
+
+    def with_mattes(self, names: dict[str, str]) -> Self:
+        return self.model_copy(update={"matte": names.get(self.matte, self.matte)})
 
     def key(self, ground: Ground) -> Hashable:
         return super().key(ground), ground.matte_key(self.matte)

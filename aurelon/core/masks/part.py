@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
-from typing import ClassVar, Literal, Protocol, get_args
+from functools import cached_property
+from typing import ClassVar, Literal, Protocol, Self, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -126,9 +128,18 @@ class Part(Settings):
         """Ids of the mattes that it refers to."""
         return []
 
+    def with_mattes(self, names: dict[str, str]) -> Self:
+        """The part with the mattes that it refers to called as `names` says."""
+        return self
+
     def pictures(self) -> list[str]:
         """Names of the pictures that it refers to."""
         return []
+
+    @cached_property
+    def digest(self) -> bytes:
+        """Names the part as it is written."""
+        return hashlib.sha256(self.model_dump_json().encode()).digest()
 
     def key(self, ground: Ground) -> Hashable:
         """Names what `cover` gives; two parts of one key cover the same."""

@@ -71,6 +71,11 @@ class Strokes(Part):
         (), max_length=5000, description="The strokes, first to last", json_schema_extra={"unit": "strokes"}
     )
 
+    @cached_property
+    def digest(self) -> bytes:
+        # Strokes are many, and most of them are the same as before.
+        return hashlib.sha256(self.model_dump_json(exclude={"strokes"}).encode() + self.keys[-1]).digest()
+
     def key(self, ground: Ground) -> Hashable:
         return self.keys[-1]
 
@@ -125,16 +130,16 @@ def _curve(points: NDArray[np.float64], finest: float) -> NDArray[np.float64]:
     """A Catmull-Rom curve through points (n, 3), as a chain of points about `finest` apart at the most."""
     if len(points) < 3:
         return points
-    before = np.concatenate([points[:1], points[:-2]])
-    after = np.concatenate([points[2:], points[-1:]])
-    chain = [points[:1]]
-    for p, a, b, n in zip(before, points[:-1], points[1:], after, strict=True):
-        length = float(np.hypot(*(b - a)[:2]))
-        t = np.linspace(0, 1, int(np.clip(length / finest, 1, 32)) + 1)[1:, None]
-        chain.append(
-            0.5 * (2 * a + (b - p) * t + (2 * p - 5 * a + 4 * b - n) * t**2 + (3 * a - p - 3 * b + n) * t**3)
-        )
-    made = np.concatenate(chain)
+    lengths = np.hypot(*np.diff(points[:, :2], axis=0).T)
+    counts = np.clip(lengths / finest, 1, 32).astype(int)
+    segment = np.repeat(np.arange(len(counts)), counts)
+    within = np.arange(len(segment)) - np.repeat(np.cumsum(counts) - counts, counts)
+    t = ((within + 1) / counts[segment])[:, None]
+    p = np.concatenate([points[:1], points[:-2]])[segment]
+    n = np.concatenate([points[2:], points[-1:]])[segment]
+    a, b = points[:-1][segment], points[1:][segment]
+    curve = 0.5 * (2 * a + t * (b - p + t * (2 * p - 5 * a + 4 * b - n + t * (3 * a - p - 3 * b + n))))
+    made = np.concatenate([points[:1], curve])
     made[:, 2] = np.clip(made[:, 2], 0, 1)
     return made
 
@@ -163,6 +168,8 @@ ROWS = 16  # rows that a thread takes at once
 def _stamp(dabs: Floats, out: Floats) -> None:
     """Lays the dabs on `out` in their order; threads share the rows, so the order is kept."""
     rows, columns = out.shape
+    # Turning a counter into a number on the way would keep the loop below from vectorising.
+    middles = np.arange(columns).astype(np.float32) + f32(0.5)
     for block in prange((rows + ROWS - 1) // ROWS):
         first, last = block * ROWS, min((block + 1) * ROWS, rows)
         for n in range(dabs.shape[0]):
@@ -176,17 +183,17 @@ def _stamp(dabs: Floats, out: Floats) -> None:
                 half = np.sqrt(half)
                 left, right = max(0, int(np.floor(cx - half))), min(columns, int(np.ceil(cx + half)) + 1)
                 if left < right:
-                    _dab_row(out[row, left:right], f32(left) + f32(0.5) - cx, dy * dy, outer, per_edge, share)
+                    _dab_row(out[row, left:right], middles[left:right], cx, dy * dy, outer, per_edge, share)
 
 
 @njit(fastmath=True)
 def _dab_row(
-    line: Floats, dx: np.float32, dy2: np.float32, outer: np.float32, per_edge: np.float32, share: np.float32
+    line: Floats, middles: Floats, cx: np.float32, dy2: np.float32, outer: np.float32, per_edge: np.float32, share: np.float32
 ) -> None:
     toward = f32(1.0) if share > f32(0.0) else f32(0.0)
     weight = abs(share)
     for x in range(line.size):
-        away = dx + f32(x)
+        away = middles[x] - cx
         t = min(max((outer - np.sqrt(away * away + dy2)) * per_edge, f32(0.0)), f32(1.0))
         line[x] += weight * t * t * (f32(3.0) - f32(2.0) * t) * (toward - line[x])
 

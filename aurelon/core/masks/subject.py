@@ -23,8 +23,8 @@ from aurelon.core.masks.strokes import Stroke, lay_down
 from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import setting
 
-CUT_EDGE = 640  # long edge of the version that is cut
-ROUNDS = 5
+CUT_EDGE = 512  # long edge of the version that is cut
+ROUNDS = 4
 SURE = 0.3  # paint from which a hint is certain
 SPECK = 0.02  # of the subject's size, below which a piece apart from it is dropped
 RIM = 0.004  # diagonals about the first cut within which the rim is drawn again

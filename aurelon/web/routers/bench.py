@@ -6,7 +6,8 @@ from dataclasses import asdict
 
 from fastapi import APIRouter, WebSocket
 
-from aurelon.core.judge import LIGHT_REACH, judge, match_colour
+from aurelon.core.colour import temperature_hex
+from aurelon.core.judge import LIGHT_REACH, judge, match_colour, propose
 from aurelon.core.lights import kinds
 from aurelon.core.rig import LIGHT_MODELS
 from aurelon.core.variants import GRID_STEPS, Place, variants
@@ -20,6 +21,8 @@ from aurelon.web.models import (
     FactsRequest,
     Matched,
     MatchRequest,
+    ProposalOut,
+    ProposalsOut,
     RigIn,
     Sheet,
     SheetCell,
@@ -93,6 +96,16 @@ def get_facts(context: Shared, plate_id: int, body: FactsRequest) -> FactsOut:
     opened = context.open_plates.get(plate_id)
     facts = judge(opened.plate, body.rig, body.light, opened.cache)
     return FactsOut.model_validate({**asdict(facts), "light_reach": LIGHT_REACH})
+
+
+@router.post("/finder")
+def find_light(context: Shared, plate_id: int, body: RigIn) -> ProposalsOut:
+    """Where the light may come from in the prepared picture, the likeliest first."""
+    opened = context.open_plates.get(plate_id)
+    ranked = propose(opened.plate, body.rig, opened.cache).ranked
+    return ProposalsOut(
+        ranked=[ProposalOut(**asdict(p), colour=temperature_hex(p.temperature, p.tint)) for p in ranked]
+    )
 
 
 @router.post("/match")

@@ -59,6 +59,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/masks/inverted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Invert Mask
+         * @description The mask that covers what this one leaves, its parts still editable.
+         */
+        post: operations["invert_mask_api_masks_inverted_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plates": {
         parameters: {
             query?: never;
@@ -98,6 +118,26 @@ export interface paths {
         patch: operations["rename_plate_api_plates__plate_id__patch"];
         trace?: never;
     };
+    "/api/plates/{plate_id}/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Apply Saved
+         * @description What the plate's rig becomes with a saved rig, or some of its lights. Nothing is kept yet.
+         */
+        post: operations["apply_saved_api_plates__plate_id__apply_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plates/{plate_id}/bench": {
         parameters: {
             query?: never;
@@ -109,6 +149,28 @@ export interface paths {
         get: operations["get_bench_api_plates__plate_id__bench_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plates/{plate_id}/cut": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cut Out
+         * @description Cuts a subject out and keeps the cut for what is shown next; a line of `CutNews` for each step.
+         *
+         *     Whoever leaves cancels.
+         */
+        post: operations["cut_out_api_plates__plate_id__cut_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -166,6 +228,50 @@ export interface paths {
         get: operations["get_file_api_plates__plate_id__file_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plates/{plate_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Files
+         * @description The names under which the plate's files came, by their SHA-256.
+         */
+        get: operations["list_files_api_plates__plate_id__files_get"];
+        put?: never;
+        /**
+         * Add File
+         * @description Keeps a grey picture, a depth or a matte, with the plate.
+         */
+        post: operations["add_file_api_plates__plate_id__files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plates/{plate_id}/finder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Find Light
+         * @description Where the light may come from in the prepared picture, the likeliest first.
+         */
+        post: operations["find_light_api_plates__plate_id__finder_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -243,6 +349,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plates/{plate_id}/rig": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Plates Rig File
+         * @description The plate's present rig as a file.
+         */
+        get: operations["get_plates_rig_file_api_plates__plate_id__rig_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plates/{plate_id}/rigs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rig Sheet
+         * @description Every saved rig, seen on this plate.
+         */
+        post: operations["rig_sheet_api_plates__plate_id__rigs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plates/{plate_id}/sheet": {
         parameters: {
             query?: never;
@@ -277,6 +423,24 @@ export interface paths {
          * @description The picture with one setting, two, the seed or the blend mode of a light stepped through.
          */
         post: operations["test_strip_api_plates__plate_id__strip_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plates/{plate_id}/takes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Takes */
+        get: operations["list_takes_api_plates__plate_id__takes_get"];
+        put?: never;
+        /** Keep Take */
+        post: operations["keep_take_api_plates__plate_id__takes_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -320,10 +484,161 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Rigs */
+        get: operations["list_rigs_api_rigs_get"];
+        put?: never;
+        /**
+         * Save Rig
+         * @description Saves a rig with a picture of it; also how a rig file is brought in.
+         */
+        post: operations["save_rig_api_rigs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete Rig */
+        delete: operations["delete_rig_api_rigs__rig_id__delete"];
+        options?: never;
+        head?: never;
+        /** Rename Rig */
+        patch: operations["rename_rig_api_rigs__rig_id__patch"];
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Rig File
+         * @description The rig as a file, with the pictures that it refers to.
+         */
+        get: operations["get_rig_file_api_rigs__rig_id__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Picture
+         * @description How the rig looked where it was made; nothing where it was never seen.
+         */
+        get: operations["get_picture_api_rigs__rig_id__picture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Restore Rig */
+        post: operations["restore_rig_api_rigs__rig_id__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete Take */
+        delete: operations["delete_take_api_takes__take_id__delete"];
+        options?: never;
+        head?: never;
+        /** Rename Take */
+        patch: operations["rename_take_api_takes__take_id__patch"];
+        trace?: never;
+    };
+    "/api/takes/{take_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Restore Take */
+        post: operations["restore_take_api_takes__take_id__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AppliedOut
+         * @description The rig to be kept, and what a person should know of it.
+         */
+        AppliedOut: {
+            /** Notes */
+            notes: string[];
+            rig: components["schemas"]["Rig"];
+        };
+        /**
+         * ApplyRequest
+         * @description A saved rig for the plate whose rig stands as `onto`; with `lights` only those of these ids.
+         */
+        ApplyRequest: {
+            /** Lights */
+            lights?: string[] | null;
+            onto: components["schemas"]["Rig"];
+            /** Saved */
+            saved: number;
+        };
         /**
          * BenchOut
          * @description A plate on the bench: its rig at a revision, and what undo and redo would do.
@@ -421,6 +736,11 @@ export interface components {
              */
             spread: components["schemas"]["aurelon__core__lights__bloom__Spread"];
         };
+        /** Body_add_file_api_plates__plate_id__files_post */
+        Body_add_file_api_plates__plate_id__files_post: {
+            /** File */
+            file: string;
+        };
         /** Body_add_plate_api_plates_post */
         Body_add_plate_api_plates_post: {
             /** File */
@@ -445,6 +765,7 @@ export interface components {
          * @description Everything the screen is built from.
          */
         Catalogue: {
+            brush: components["schemas"]["GroupInfo"];
             /** Formats */
             formats: components["schemas"]["FormatInfo"][];
             house: components["schemas"]["GroupInfo"];
@@ -452,6 +773,9 @@ export interface components {
             kinds: components["schemas"]["KindInfo"][];
             /** Modes */
             modes: string[];
+            part_common: components["schemas"]["GroupInfo"];
+            /** Parts */
+            parts: components["schemas"]["PartInfo"][];
             plate: components["schemas"]["GroupInfo"];
         };
         /**
@@ -522,6 +846,93 @@ export interface components {
             white: number;
         };
         /**
+         * Colours
+         * @description Distance in luma and colour difference of Rec. ITU-R BT.709, from the picked spot's median.
+         *
+         *     Luma counts by `lightness`. Full within half the tolerance, fading to nothing at the tolerance.
+         */
+        Colours: {
+            /**
+             * Works by
+             * @description Adds to what is above it, takes from it, or keeps only what both cover
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * Density
+             * @description How strongly the part works
+             * @default 1
+             */
+            density: number;
+            /**
+             * Feather
+             * @description Softens the edges
+             * @default 0
+             */
+            feather: number;
+            /**
+             * Fit to edges
+             * @description Draws the edges to the picture's own, from as far away as this
+             * @default 0
+             */
+            fit: number;
+            /**
+             * Invert
+             * @description Covers what it would leave, and leaves what it would cover
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Lightness
+             * @description How much a difference in brightness counts
+             * @default 0.5
+             */
+            lightness: number;
+            /**
+             * Name
+             * @description What the part is called
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the part counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            part: "colours";
+            /**
+             * Reach
+             * @description Everywhere in the picture, or only what hangs together with the spot
+             * @default everywhere
+             * @enum {string}
+             */
+            reach: "everywhere" | "contiguous";
+            /**
+             * Spot
+             * @description Where the colour is picked
+             * @default [
+             *       0.5,
+             *       0.3
+             *     ]
+             */
+            spot: [
+                number,
+                number
+            ];
+            /**
+             * Tolerance
+             * @description How different a colour may be
+             * @default 0.12
+             */
+            tolerance: number;
+        };
+        /**
          * ConflictOut
          * @description A refused save, with the state that is there now.
          */
@@ -563,6 +974,13 @@ export interface components {
              * @default 1
              */
             y1: number;
+        };
+        /**
+         * CutRequest
+         * @description A subject to be cut out of the picture as it was shot.
+         */
+        CutRequest: {
+            subject: components["schemas"]["Subject"];
         };
         /**
          * EdgeLight
@@ -706,12 +1124,11 @@ export interface components {
         FactsOut: {
             after: components["schemas"]["HistogramOut"];
             before: components["schemas"]["HistogramOut"];
-            /** Light */
-            light: number[] | null;
             /** Light Reach */
             light_reach: number;
-            /** Points */
-            points: components["schemas"]["PointOut"][] | null;
+            /** Newly Clipped */
+            newly_clipped: number;
+            of_light: components["schemas"]["LightFactsOut"] | null;
             /** Says */
             says: {
                 [key: string]: string;
@@ -722,6 +1139,27 @@ export interface components {
             /** Light */
             light?: string | null;
             rig: components["schemas"]["Rig"];
+        };
+        /**
+         * FileOut
+         * @description A file that rigs can refer to by `name`, its SHA-256.
+         */
+        FileOut: {
+            /** File Name */
+            file_name: string;
+            /** Height */
+            height: number;
+            /** Name */
+            name: string;
+            /** Width */
+            width: number;
+        };
+        /** FilesOut */
+        FilesOut: {
+            /** Names */
+            names: {
+                [key: string]: string;
+            };
         };
         /**
          * FlareLight
@@ -854,6 +1292,78 @@ export interface components {
             /** Seq */
             seq: number;
             view: components["schemas"]["View"];
+        };
+        /**
+         * GreyPicture
+         * @description Laid over the whole plate; `low` and `high` say which of its tones (stored values) begin and end.
+         */
+        GreyPicture: {
+            /**
+             * Works by
+             * @description Adds to what is above it, takes from it, or keeps only what both cover
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * Density
+             * @description How strongly the part works
+             * @default 1
+             */
+            density: number;
+            /**
+             * Feather
+             * @description Softens the edges
+             * @default 0
+             */
+            feather: number;
+            /**
+             * Fit to edges
+             * @description Draws the edges to the picture's own, from as far away as this
+             * @default 0
+             */
+            fit: number;
+            /**
+             * High
+             * @description The tone from which all is covered
+             * @default 1
+             */
+            high: number;
+            /**
+             * Invert
+             * @description Covers what it would leave, and leaves what it would cover
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Low
+             * @description The tone up to which nothing is covered
+             * @default 0
+             */
+            low: number;
+            /**
+             * Name
+             * @description What the part is called
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the part counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            part: "picture";
+            /**
+             * Picture
+             * @description The picture, by the SHA-256 of its file
+             * @default
+             */
+            picture: string;
         };
         /**
          * GroupInfo
@@ -998,6 +1508,12 @@ export interface components {
              */
             tint: number;
         };
+        /** KeepTake */
+        KeepTake: {
+            /** Name */
+            name: string;
+            rig: components["schemas"]["Rig"];
+        };
         /**
          * KindInfo
          * @description A kind of light and the groups of its five stages, in order.
@@ -1015,19 +1531,119 @@ export interface components {
             title: string;
         };
         /**
+         * LightFactsOut
+         * @description Facts of one light: its histogram, its points, how much of it lies on each matte, temperatures, angle.
+         */
+        LightFactsOut: {
+            /** Off Best */
+            off_best: number | null;
+            /** On Mattes */
+            on_mattes: {
+                [key: string]: number;
+            };
+            /** Plate Temperature */
+            plate_temperature: number | null;
+            /** Points */
+            points: components["schemas"]["PointOut"][] | null;
+            /** Shares */
+            shares: number[];
+            /** Temperature */
+            temperature: number | null;
+        };
+        /**
+         * Linear
+         * @description Full up to `begin` and beyond it, nothing from `end` on; smooth between, alike along every line across.
+         */
+        Linear: {
+            /**
+             * Begin
+             * @description Where the mask is still full
+             * @default [
+             *       0.5,
+             *       0.35
+             *     ]
+             */
+            begin: [
+                number,
+                number
+            ];
+            /**
+             * Works by
+             * @description Adds to what is above it, takes from it, or keeps only what both cover
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * Density
+             * @description How strongly the part works
+             * @default 1
+             */
+            density: number;
+            /**
+             * End
+             * @description Where nothing is left of it
+             * @default [
+             *       0.5,
+             *       0.65
+             *     ]
+             */
+            end: [
+                number,
+                number
+            ];
+            /**
+             * Feather
+             * @description Softens the edges
+             * @default 0
+             */
+            feather: number;
+            /**
+             * Fit to edges
+             * @description Draws the edges to the picture's own, from as far away as this
+             * @default 0
+             */
+            fit: number;
+            /**
+             * Invert
+             * @description Covers what it would leave, and leaves what it would cover
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Name
+             * @description What the part is called
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the part counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            part: "linear";
+        };
+        /**
          * Mask
-         * @description Where the light may be. With no parts, all of the plate or none of it.
+         * @description Where the light may be: all of the plate or none of it to begin with, then part by part.
+         *
+         *     With m the mask so far and p what a part covers: add is m + p - m p, subtract m (1 - p), intersect m p.
          */
         Mask: {
             /**
              * Parts
-             * @description Not open yet: must be empty
+             * @description The parts, in order
              * @default []
              */
-            parts: null[];
+            parts: (components["schemas"]["Strokes"] | components["schemas"]["Linear"] | components["schemas"]["Radial"] | components["schemas"]["Polygon"] | components["schemas"]["Tones"] | components["schemas"]["Colours"] | components["schemas"]["Subject"] | components["schemas"]["MatteUse"] | components["schemas"]["GreyPicture"])[];
             /**
              * Start
-             * @description What the mask holds before any part is added
+             * @description What the mask holds before any part: all, to paint away from, or nothing, to paint in
              * @default everything
              * @enum {string}
              */
@@ -1048,6 +1664,105 @@ export interface components {
             temperature: number;
             /** Tint */
             tint: number;
+        };
+        /**
+         * Matte
+         * @description A named area of the plate that any light can stand behind or stay within.
+         *
+         *     Its mask is made of the same parts as a light's; it may use the mattes above it.
+         */
+        Matte: {
+            /**
+             * Id
+             * @description Names the matte within its rig
+             */
+            id: string;
+            /**
+             * @default {
+             *       "parts": [],
+             *       "start": "nothing"
+             *     }
+             */
+            mask: components["schemas"]["Mask"];
+            /**
+             * Name
+             * @description What the matte is called
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * MatteUse
+         * @description Behind m: 1 - m (1 - spill). Within m: m + spill (1 - m). A matte that is not there changes nothing.
+         */
+        MatteUse: {
+            /**
+             * Works by
+             * @description Adds to what is above it, takes from it, or keeps only what both cover
+             * @default intersect
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * Density
+             * @description How strongly the part works
+             * @default 1
+             */
+            density: number;
+            /**
+             * Feather
+             * @description Softens the edges
+             * @default 0
+             */
+            feather: number;
+            /**
+             * Fit to edges
+             * @description Draws the edges to the picture's own, from as far away as this
+             * @default 0
+             */
+            fit: number;
+            /**
+             * Invert
+             * @description Covers what it would leave, and leaves what it would cover
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Matte
+             * @description The area
+             * @default
+             */
+            matte: string;
+            /**
+             * Name
+             * @description What the part is called
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the part counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            part: "matte";
+            /**
+             * Side
+             * @description Whether the light stands behind it or stays within it
+             * @default behind
+             * @enum {string}
+             */
+            side: "behind" | "within";
+            /**
+             * Spill
+             * @description How much still reaches the other side
+             * @default 0
+             */
+            spill: number;
         };
         /**
          * Merge
@@ -1079,6 +1794,51 @@ export interface components {
              * @default 1
              */
             opacity: number;
+        };
+        /** Named */
+        Named: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * Painting
+         * @description `owner` and `id` say whose mask it is (the house light needs no id), `part` which of its parts is painted on.
+         */
+        Painting: {
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Owner
+             * @enum {string}
+             */
+            owner: "light" | "house" | "matte";
+            /** Part */
+            part: number;
+            stroke: components["schemas"]["Stroke"];
+        };
+        /**
+         * PartInfo
+         * @description A part that masks are made of. `group` is its own settings, `defaults` a new one whole.
+         *
+         *     `combine` is how it usually works, where that is not what the mask's start suggests.
+         */
+        PartInfo: {
+            /** Combine */
+            combine: string | null;
+            /** Defaults */
+            defaults: {
+                [key: string]: unknown;
+            };
+            group: components["schemas"]["GroupInfo"];
+            /** Name */
+            name: string;
+            /** Summary */
+            summary: string;
+            /** Title */
+            title: string;
         };
         /** PlateOut */
         PlateOut: {
@@ -1186,6 +1946,69 @@ export interface components {
             tolerance: number;
         };
         /**
+         * Polygon
+         * @description Filled by the nonzero winding rule; fewer than three corners cover nothing.
+         */
+        Polygon: {
+            /**
+             * Works by
+             * @description Adds to what is above it, takes from it, or keeps only what both cover
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * Corners
+             * @description The corners, in order
+             * @default []
+             */
+            corners: [
+                number,
+                number
+            ][];
+            /**
+             * Density
+             * @description How strongly the part works
+             * @default 1
+             */
+            density: number;
+            /**
+             * Feather
+             * @description Softens the edges
+             * @default 0
+             */
+            feather: number;
+            /**
+             * Fit to edges
+             * @description Draws the edges to the picture's own, from as far away as this
+             * @default 0
+             */
+            fit: number;
+            /**
+             * Invert
+             * @description Covers what it would leave, and leaves what it would cover
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Name
+             * @description What the part is called
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the part counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            part: "polygon";
+        };
+        /**
          * Prepare
          * @description What is done to the picture before any light; the file itself is never changed.
          */
@@ -1233,6 +2056,9 @@ export interface components {
         /**
          * PreviewRequest
          * @description What the bench wants to see. `draft` while something is dragged; `light` wants its stage pictures.
+         *
+         *     Without a `rig` the one that this session sent last is meant; `painting` lays a stroke on it that is
+         *     being drawn.
          */
         PreviewRequest: {
             /**
@@ -1250,7 +2076,9 @@ export interface components {
              * @default null
              */
             light: string | null;
-            rig: components["schemas"]["Rig"];
+            /** @default null */
+            painting: components["schemas"]["Painting"] | null;
+            rig: components["schemas"]["Rig"] | null;
             /** Seq */
             seq: number;
             /**
@@ -1280,6 +2108,122 @@ export interface components {
                 string,
                 string
             ][];
+        };
+        /**
+         * ProposalOut
+         * @description A place that light may come from, why, how surely, and its colour (sRGB).
+         */
+        ProposalOut: {
+            /** Clue */
+            clue: string;
+            /** Colour */
+            colour: string;
+            /** Confidence */
+            confidence: number;
+            /** Place */
+            place: [
+                number,
+                number
+            ];
+            /** Temperature */
+            temperature: number;
+            /** Tint */
+            tint: number;
+        };
+        /** ProposalsOut */
+        ProposalsOut: {
+            /** Ranked */
+            ranked: components["schemas"]["ProposalOut"][];
+        };
+        /**
+         * Radial
+         * @description With q the distance from the middle in radii of the ellipse, full where q < 1 - softness, nothing where q > 1.
+         */
+        Radial: {
+            /**
+             * Angle
+             * @description How the ellipse is turned
+             * @default 0
+             */
+            angle: number;
+            /**
+             * Works by
+             * @description Adds to what is above it, takes from it, or keeps only what both cover
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * Density
+             * @description How strongly the part works
+             * @default 1
+             */
+            density: number;
+            /**
+             * Feather
+             * @description Softens the edges
+             * @default 0
+             */
+            feather: number;
+            /**
+             * Fit to edges
+             * @description Draws the edges to the picture's own, from as far away as this
+             * @default 0
+             */
+            fit: number;
+            /**
+             * Invert
+             * @description Covers what it would leave, and leaves what it would cover
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Middle
+             * @description The middle of the ellipse
+             * @default [
+             *       0.5,
+             *       0.5
+             *     ]
+             */
+            middle: [
+                number,
+                number
+            ];
+            /**
+             * Name
+             * @description What the part is called
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the part counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            part: "radial";
+            /**
+             * Radius
+             * @description Half the length of the ellipse
+             * @default 0.2
+             */
+            radius: number;
+            /**
+             * Roundness
+             * @description Width against length: 1 is a circle
+             * @default 1
+             */
+            roundness: number;
+            /**
+             * Softness
+             * @description Share of the radius over which it fades
+             * @default 0.6
+             */
+            softness: number;
         };
         /** Rename */
         Rename: {
@@ -1316,10 +2260,18 @@ export interface components {
             lights: (components["schemas"]["BloomLight"] | components["schemas"]["EdgeLight"] | components["schemas"]["FlareLight"] | components["schemas"]["HalationLight"] | components["schemas"]["ShaftsLight"] | components["schemas"]["StarburstLight"] | components["schemas"]["VelvetLight"])[];
             /**
              * Mattes
-             * @description Not open yet: must be empty
+             * @description Saved areas that lights refer to
              * @default []
              */
-            mattes: null[];
+            mattes: components["schemas"]["Matte"][];
+            /**
+             * Pictures
+             * @description Pictures that the rig carries with it: files in base64 by their SHA-256
+             * @default {}
+             */
+            pictures: {
+                [key: string]: string;
+            };
             /**
              * @default {
              *       "contrast": 0,
@@ -1338,11 +2290,51 @@ export interface components {
             version: 1;
         };
         /**
+         * RigCell
+         * @description A saved rig on this plate (JPEG in base64).
+         */
+        RigCell: {
+            /** Picture */
+            picture: string;
+            saved: components["schemas"]["SavedRigOut"];
+        };
+        /**
          * RigIn
          * @description A rig as it stands on the bench, kept or not.
          */
         RigIn: {
             rig: components["schemas"]["Rig"];
+        };
+        /** RigSheet */
+        RigSheet: {
+            /** Cells */
+            cells: components["schemas"]["RigCell"][];
+        };
+        /**
+         * SaveRig
+         * @description A rig to be saved, with the plate on which it is pictured.
+         */
+        SaveRig: {
+            /** Name */
+            name: string;
+            /** Plate */
+            plate?: number | null;
+            rig: components["schemas"]["Rig"];
+        };
+        /** SavedRigOut */
+        SavedRigOut: {
+            /** Created */
+            created: number;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            rig: components["schemas"]["Rig"];
+        };
+        /** SavedRigsOut */
+        SavedRigsOut: {
+            /** Rigs */
+            rigs: components["schemas"]["SavedRigOut"][];
         };
         /**
          * SettingInfo
@@ -1646,6 +2638,177 @@ export interface components {
             sweep: "setting" | "grid" | "seeds" | "modes";
         };
         /**
+         * Stroke
+         * @description One movement of the brush. `points` has x, y (plate fractions) and pressure (0..1) of each in turn.
+         */
+        Stroke: {
+            /**
+             * Erase
+             * @description Takes paint away in place of laying it down
+             * @default false
+             */
+            erase: boolean;
+            /**
+             * Flow
+             * @description How much one stroke lays down
+             * @default 0.3
+             */
+            flow: number;
+            /**
+             * Hardness
+             * @description Share of the radius that is full
+             * @default 0.2
+             */
+            hardness: number;
+            /**
+             * Points
+             * @description x, y and pressure of each point in turn
+             */
+            points: number[];
+            /**
+             * Size
+             * @description Radius of the brush
+             * @default 0.03
+             */
+            size: number;
+        };
+        /**
+         * Strokes
+         * @description Paint, in the order in which it was laid down.
+         */
+        Strokes: {
+            /**
+             * Works by
+             * @description Adds to what is above it, takes from it, or keeps only what both cover
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * Density
+             * @description How strongly the part works
+             * @default 1
+             */
+            density: number;
+            /**
+             * Feather
+             * @description Softens the edges
+             * @default 0
+             */
+            feather: number;
+            /**
+             * Fit to edges
+             * @description Draws the edges to the picture's own, from as far away as this
+             * @default 0
+             */
+            fit: number;
+            /**
+             * Invert
+             * @description Covers what it would leave, and leaves what it would cover
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Name
+             * @description What the part is called
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the part counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            part: "strokes";
+            /**
+             * Strokes
+             * @description The strokes, first to last
+             * @default []
+             */
+            strokes: components["schemas"]["Stroke"][];
+        };
+        /**
+         * Subject
+         * @description Box corners are left, top, right, bottom in plate fractions; a hint that erases says "out".
+         */
+        Subject: {
+            /**
+             * Box
+             * @description A loose box round the subject
+             */
+            box?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Works by
+             * @description Adds to what is above it, takes from it, or keeps only what both cover
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * Density
+             * @description How strongly the part works
+             * @default 1
+             */
+            density: number;
+            /**
+             * Feather
+             * @description Softens the edges
+             * @default 0
+             */
+            feather: number;
+            /**
+             * Fit to edges
+             * @description Draws the edges to the picture's own, from as far away as this
+             * @default 0
+             */
+            fit: number;
+            /**
+             * Hints
+             * @description Strokes over what is in, and erasing ones over what is out
+             * @default []
+             */
+            hints: components["schemas"]["Stroke"][];
+            /**
+             * Invert
+             * @description Covers what it would leave, and leaves what it would cover
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Name
+             * @description What the part is called
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the part counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            part: "subject";
+            /**
+             * Solid
+             * @description Fills holes that the subject encloses, but for those that are marked as out
+             * @default true
+             */
+            solid: boolean;
+        };
+        /**
          * SweptPlace
          * @description A setting of a light: `stage` is one of the five.
          */
@@ -1666,6 +2829,93 @@ export interface components {
             stage: string;
             /** Value */
             value: number | string;
+        };
+        /** TakeOut */
+        TakeOut: {
+            /** Created */
+            created: number;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            rig: components["schemas"]["Rig"];
+        };
+        /** TakesOut */
+        TakesOut: {
+            /** Takes */
+            takes: components["schemas"]["TakeOut"][];
+        };
+        /**
+         * Tones
+         * @description Full between `low` and `high` of display-encoded luminance, fading over `softness` on either side.
+         */
+        Tones: {
+            /**
+             * Works by
+             * @description Adds to what is above it, takes from it, or keeps only what both cover
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * Density
+             * @description How strongly the part works
+             * @default 1
+             */
+            density: number;
+            /**
+             * Feather
+             * @description Softens the edges
+             * @default 0
+             */
+            feather: number;
+            /**
+             * Fit to edges
+             * @description Draws the edges to the picture's own, from as far away as this
+             * @default 0
+             */
+            fit: number;
+            /**
+             * High
+             * @description The brightest tone that is covered in full
+             * @default 1
+             */
+            high: number;
+            /**
+             * Invert
+             * @description Covers what it would leave, and leaves what it would cover
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Low
+             * @description The darkest tone that is covered in full
+             * @default 0.5
+             */
+            low: number;
+            /**
+             * Name
+             * @description What the part is called
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether the part counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            part: "tones";
+            /**
+             * Softness
+             * @description How gradually it fades beyond these tones
+             * @default 0.1
+             */
+            softness: number;
         };
         /**
          * VelvetLight
@@ -2454,6 +3704,39 @@ export interface operations {
             };
         };
     };
+    invert_mask_api_masks_inverted_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mask"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mask"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_plates_api_plates_get: {
         parameters: {
             query?: never;
@@ -2580,6 +3863,41 @@ export interface operations {
             };
         };
     };
+    apply_saved_api_plates__plate_id__apply_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plate_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApplyRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AppliedOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_bench_api_plates__plate_id__bench_get: {
         parameters: {
             query?: never;
@@ -2599,6 +3917,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BenchOut"];
                 };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cut_out_api_plates__plate_id__cut_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plate_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Client Error */
             "4XX": {
@@ -2698,6 +4049,107 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_files_api_plates__plate_id__files_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plate_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilesOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_file_api_plates__plate_id__files_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plate_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_add_file_api_plates__plate_id__files_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_light_api_plates__plate_id__finder_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plate_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalsOut"];
+                };
             };
             /** @description Client Error */
             "4XX": {
@@ -2864,6 +4316,70 @@ export interface operations {
             };
         };
     };
+    get_plates_rig_file_api_plates__plate_id__rig_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plate_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rig_sheet_api_plates__plate_id__rigs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plate_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigSheet"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     kind_sheet_api_plates__plate_id__sheet_post: {
         parameters: {
             query?: never;
@@ -2921,6 +4437,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Strip"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_takes_api_plates__plate_id__takes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plate_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakesOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_take_api_plates__plate_id__takes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plate_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepTake"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeOut"];
                 };
             };
             /** @description Client Error */
@@ -2996,6 +4578,320 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConflictOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_rigs_api_rigs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedRigsOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_rig_api_rigs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveRig"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedRigOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_rig_api_rigs__rig_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedRigOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rename_rig_api_rigs__rig_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedRigOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_rig_file_api_rigs__rig_id__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_picture_api_rigs__rig_id__picture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_rig_api_rigs__rig_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedRigOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_take_api_takes__take_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rename_take_api_takes__take_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeOut"];
+                };
+            };
+            /** @description Client Error */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_take_api_takes__take_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeOut"];
                 };
             };
             /** @description Client Error */

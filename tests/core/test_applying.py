@@ -1,0 +1,99 @@
+"""Saved rigs on other plates, and strokes that are being drawn."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+import numpy as np
+
+from aurelon.core import Rig, RigError, render
+from aurelon.core.applying import apply_rig
+from aurelon.core.masks.strokes import Stroke
+from aurelon.core.painting import Painting, painted_rig
+from tests.pictures import MATTE, light, masked_rig, plate_of, rig_of, scene, stroke
+
+
+def named(identity: str, kind: str = "bloom", **stages: Any) -> dict[str, Any]:
+    return {**light(kind, **stages), "id": identity, "name": identity.capitalize()}
+
+
+class Applying(unittest.TestCase):
+    def test_all_of_a_rig_replaces_the_lights_and_keeps_how_the_picture_is_cut(self) -> None:
+        saved = rig_of(named("sun"), prepare={"exposure": -1, "straighten": 3, "crop": {"x1": 0.5}}, house={"level": 0.5})
+        onto = rig_of(named("old"), prepare={"exposure": 2, "straighten": -2})
+        made = apply_rig(saved, onto).rig
+        self.assertEqual([one.id for one in made.stack], ["sun"])
+        self.assertEqual((made.prepare.exposure, made.prepare.straighten, made.prepare.crop), (-1, -2, None))
+        self.assertEqual(made.house.level, 0.5)
+
+    def test_single_lights_are_added_on_top_under_ids_of_their_own(self) -> None:
+        saved = rig_of(named("sun"), named("glow", "velvet"), house={"level": 0.5})
+        made = apply_rig(saved, rig_of(named("sun", "edge")), ["sun", "glow"]).rig
+        self.assertEqual([(one.id, one.kind) for one in made.stack], [("sun", "edge"), ("sun-2", "bloom"), ("glow", "velvet")])
+        self.assertEqual(made.house.level, 1.0)
+        with self.assertRaisesRegex(RigError, "no light with the id 'gone'"):
+            apply_rig(saved, Rig(), ["gone"])
+
+    def test_a_matte_of_the_plate_with_the_same_name_is_used(self) -> None:
+        saved = masked_rig({"part": "matte", "matte": "shape"}, start="everything")
+        saved = saved.model_copy(update={"mattes": tuple(m.model_copy(update={"name": "Tower"}) for m in saved.mattes)})
+        onto = Rig.model_validate({"mattes": [{"id": "matte-7", "name": "tower"}]})
+        applied = apply_rig(saved, onto)
+        self.assertEqual(applied.rig.stack[0].mask.mattes(), ["matte-7"])
+        self.assertEqual((len(applied.rig.mattes), applied.notes), (1, []))
+
+    def test_a_matte_that_makes_sense_anywhere_comes_along_with_what_it_uses(self) -> None:
+        above = {"id": "sky", "mask": {"parts": [{"part": "tones"}, {"part": "matte", "matte": "shape"}]}}
+        rig = rig_of(light("bloom", mask={"parts": [{"part": "matte", "matte": "sky"}]}), mattes=[MATTE, above])
+        applied = apply_rig(rig, Rig())
+        self.assertEqual([m.id for m in applied.rig.mattes], ["shape", "sky"])
+        self.assertEqual(applied.notes, [])
+
+    def test_a_matte_of_another_picture_is_left_out_with_a_note(self) -> None:
+        cut = {"id": "tower", "name": "Tower", "mask": {"parts": [{"part": "subject", "box": [0, 0, 1, 1]}]}}
+        rig = rig_of(light("bloom", mask={"parts": [{"part": "matte", "matte": "tower"}]}), mattes=[cut])
+        applied = apply_rig(rig, Rig())
+        self.assertEqual(applied.rig.mattes, ())
+        self.assertIn("“Tower”, which was made on another picture", applied.notes[0])
+        render(plate_of(scene(60, 40)), applied.rig)
+
+    def test_a_light_keeps_its_size_and_place_on_a_plate_of_another_shape(self) -> None:
+        lamp = named("lamp", "shafts", spread={"position": [0.25, 0.5], "disc_size": 0.05, "disc_strength": 3, "reach": 0.1})
+        rig = apply_rig(rig_of(lamp), Rig()).rig
+        for width, height in ((480, 320), (320, 480), (600, 200)):
+            glow = render(plate_of(np.full((height, width, 3), 0.9)), rig, show="light:lamp").sum(axis=2)
+            _, column = np.unravel_index(int(np.argmax(glow)), glow.shape)
+            self.assertLess(abs(column / width - 0.25), 0.06)
+            across = float(np.sqrt((glow > 0.5 * glow.max()).sum() / np.pi)) / float(np.hypot(width, height))
+            self.assertAlmostEqual(across, 0.05, delta=0.02)
+
+
+class Painted(unittest.TestCase):
+    def setUp(self) -> None:
+        self.rig = masked_rig({"part": "strokes"}, {"part": "linear"}, house={"mask": {"parts": [{"part": "strokes"}]}})
+        self.stroke = Stroke.model_validate(stroke((0.2, 0.2), (0.8, 0.8)))
+
+    def test_a_stroke_is_laid_on_a_light_on_the_house_light_and_on_a_matte(self) -> None:
+        matte = {**MATTE, "mask": {"parts": [{"part": "strokes"}]}}
+        rig = Rig.model_validate({**self.rig.model_dump(), "mattes": [matte]})
+        for owner, identity in (("light", "under-test"), ("house", ""), ("matte", "shape")):
+            made = painted_rig(rig, Painting(owner=owner, id=identity, part=0, stroke=self.stroke))
+            mask = {"light": made.stack[0].mask, "house": made.house.mask, "matte": made.mattes[0].mask}[owner]
+            self.assertEqual(mask.stack[0].strokes, (self.stroke,))  # type: ignore[attr-defined]
+            self.assertNotEqual(made, rig)
+
+    def test_what_was_worked_out_before_does_not_stay(self) -> None:
+        before = self.rig.stack[0].mask.key
+        made = painted_rig(self.rig, Painting(owner="light", id="under-test", part=0, stroke=self.stroke))
+        self.assertNotEqual(made.stack[0].mask.key, before)
+        whole = Rig.model_validate(made.model_dump())
+        self.assertEqual(whole.stack[0].mask.key, made.stack[0].mask.key)
+
+    def test_where_there_is_nothing_to_paint_on_it_is_said(self) -> None:
+        for owner, identity, part, said in (
+            ("light", "under-test", 1, "is no brush"), ("light", "under-test", 9, "is no brush"), ("light", "gone", 0, "no light"),
+            ("matte", "gone", 0, "no matte"),
+        ):  # fmt: skip
+            with self.assertRaisesRegex(RigError, said):
+                painted_rig(self.rig, Painting(owner=owner, id=identity, part=part, stroke=self.stroke))

@@ -1,0 +1,134 @@
+"""The finder on pictures whose light is known, and the numbers to judge by."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from aurelon.core import Plate, open_plate, render
+from aurelon.core.cache import Cache
+from aurelon.core.colour import temperature_rgb
+from aurelon.core.finder import Proposal, find_light
+from aurelon.core.frame import Frame, fit_within
+from aurelon.core.judge import judge, propose
+from aurelon.core.space import SRGB
+from aurelon.web.seed import DEMO
+from tests.pictures import light, masked_rig, plate_of, rig_of, scene
+
+
+def found(pixels: NDArray[Any], clue: str) -> Proposal:
+    return next(p for p in find_light(pixels.astype(np.float32), SRGB).ranked if p.clue == clue)
+
+
+class Finder(unittest.TestCase):
+    def setUp(self) -> None:
+        y, x = np.mgrid[0:320, 0:480]
+        self.x, self.y = (x + 0.5) / 480, (y + 0.5) / 320
+        self.noise = 1 + 0.03 * np.random.default_rng(2).standard_normal((320, 480, 1))
+
+    def test_a_lamp_is_found_where_it_is_and_with_its_colour(self) -> None:
+        away = np.hypot((self.x - 0.7) * 480, (self.y - 0.3) * 320)
+        glow = np.exp(-((away / 8) ** 2))[:, :, None] * temperature_rgb(2700, 0.0, SRGB) * 0.9 + 0.03
+        lamp = found(np.clip(glow * self.noise, 0, 1), "bright spot")
+        np.testing.assert_allclose(lamp.place, (0.7, 0.3), atol=0.01)
+        self.assertGreater(lamp.confidence, 0.5)
+        self.assertLess(abs(1e6 / lamp.temperature - 1e6 / 2700), 60)
+
+    def test_streaks_lead_to_where_they_meet_in_or_outside_the_frame(self) -> None:
+        for place in ((0.4, 0.2), (0.8, -0.5)):
+            turn = np.arctan2((self.y - place[1]) * 320, (self.x - place[0]) * 480)
+            rays = 0.3 + 0.08 * np.sin(40 * turn) + 0.05 * np.sin(67 * turn + 1)
+            best = found(np.repeat(rays[:, :, None], 3, axis=2) * self.noise, "streaks")
+            np.testing.assert_allclose(best.place, place, atol=0.08)
+            self.assertGreater(best.confidence, 0.3)
+
+    def test_lit_sides_lead_out_of_the_frame_toward_the_light(self) -> None:
+        for degrees in (20, 110, 250):
+            toward = np.array([np.cos(np.deg2rad(degrees)), -np.sin(np.deg2rad(degrees))])
+            ramp = 0.2 + 0.15 * ((self.x - 0.5) * 1.2 * toward[0] + (self.y - 0.5) * 0.8 * toward[1])
+            for bx in (0.2, 0.5, 0.8):
+                for by in (0.3, 0.7):
+                    nx, ny = (self.x - bx) * 480 / 40, (self.y - by) * 320 / 40
+                    inside = nx * nx + ny * ny < 1
+                    shade = 0.25 + 0.2 * (nx * toward[0] + ny * toward[1])
+                    ramp = np.where(inside, shade, ramp)
+            side = found(np.repeat(ramp[:, :, None], 3, axis=2), "lit sides")
+            offset = (np.array(side.place) - 0.5) * (480, 320)
+            self.assertGreater(float(np.abs(np.array(side.place) - 0.5).max()), 0.5)
+            self.assertGreater(float(offset @ toward / np.hypot(*offset)), np.cos(np.deg2rad(15)))
+
+    def test_nothing_is_made_of_nothing(self) -> None:
+        for level in (0.0, 0.5, 1.0):
+            self.assertEqual(find_light(np.full((200, 300, 3), level, np.float32), SRGB).ranked, [])
+        find_light(np.full((1, 1, 3), 0.5, np.float32), SRGB)
+
+    def test_the_light_of_the_demo_plates_is_proposed(self) -> None:
+        for name, place in (("headland", (0.608, 0.39)), ("harbour", (0.165, 0.14)), ("boatshed", (0.543, 0.418))):
+            plate = open_plate(DEMO / "plates" / f"{name}.jpg")
+            ranked = find_light(plate.at(Frame.whole(fit_within(plate.size, 512))), plate.space).ranked
+            near = [p for p in ranked[:3] if np.hypot(p.place[0] - place[0], p.place[1] - place[1]) < 0.03]
+            self.assertTrue(near, f"{name}: {ranked}")
+
+
+class NumbersToJudgeBy(unittest.TestCase):
+    def setUp(self) -> None:
+        self.plate = plate_of(scene())
+
+    def test_newly_clipped_pixels_are_those_that_the_lights_clip(self) -> None:
+        rig = rig_of(light("bloom", merge={"mode": "add", "intensity": 8}, spread={"radius": 0.2}))
+        facts = judge(self.plate, rig, None, Cache(1 << 28))
+        lit = render(self.plate, rig, size=self.plate.size)
+        wanted = np.mean((lit >= 1).any(axis=2)) - np.mean((self.plate.pixels >= 1).any(axis=2))
+        self.assertAlmostEqual(facts.newly_clipped, float(wanted), delta=0.01)
+        self.assertGreater(facts.newly_clipped, 0.1)
+
+    def test_light_on_a_matte_is_its_share_of_the_light(self) -> None:
+        rig = masked_rig(start="everything")
+        facts = judge(self.plate, rig, "under-test", Cache(1 << 28))
+        glow = render(self.plate, rig, show="stage:under-test:colour").sum(axis=2)
+        area = render(self.plate, rig, show="matte:shape")[:, :, 0]
+        assert facts.of_light is not None
+        self.assertAlmostEqual(facts.of_light.on_mattes["shape"], float((glow * area).sum() / glow.sum()), delta=0.01)
+
+    def test_a_light_that_keeps_behind_a_matte_leaves_none_on_it(self) -> None:
+        behind = {"part": "matte", "matte": "shape", "combine": "intersect"}
+        facts = judge(self.plate, masked_rig(behind, start="everything"), "under-test", Cache(1 << 28))
+        assert facts.of_light is not None
+        self.assertLess(facts.of_light.on_mattes["shape"], 0.1)
+
+    def test_the_colour_of_a_light_and_of_the_plate_at_its_source_are_told(self) -> None:
+        spread = {"position": [0.7, 0.1], "disc_strength": 0, "aureole_strength": 0}
+        shafts = light("shafts", spread=spread, colour={"temperature": 2500, "strength": 1.0})
+        facts = judge(self.plate, rig_of(shafts), "under-test", Cache(1 << 28))
+        assert facts.of_light is not None
+        assert facts.of_light.temperature is not None
+        self.assertAlmostEqual(facts.of_light.temperature, 2500, delta=120)
+        assert facts.of_light.plate_temperature is not None
+        self.assertGreater(facts.of_light.plate_temperature, 3000)
+
+    def test_the_angle_to_the_best_proposal_is_measured_from_the_middle(self) -> None:
+        pixels = np.full((320, 480, 3), 0.02, np.float32)
+        pixels[150:170, 420:440] = 1.0  # to the right of the middle
+        plate = Plate(pixels, SRGB)
+        for place, wanted in (((0.9, 0.5), 0), ((0.5, 0.0), 90), ((0.1, 0.5), 180)):
+            facts = judge(plate, rig_of(light("shafts", spread={"position": list(place)})), "under-test", Cache(1 << 28))
+            assert facts.of_light is not None
+            assert facts.of_light.off_best is not None
+            self.assertAlmostEqual(facts.of_light.off_best, wanted, delta=4)
+
+    def test_a_light_says_that_its_mask_hides_it_or_that_its_matte_is_gone(self) -> None:
+        hidden = rig_of(light("bloom", mask={"start": "nothing"}))
+        self.assertIn("mask", judge(self.plate, hidden, None, Cache(1 << 28)).says["under-test"])
+        gone = {"part": "matte", "matte": "tower", "combine": "intersect"}
+        says = judge(self.plate, masked_rig(gone, start="everything"), None, Cache(1 << 28)).says["under-test"]
+        self.assertIn("tower", says)
+        self.assertIn("goes on without it", says)
+
+    def test_proposals_are_kept_until_the_picture_changes(self) -> None:
+        cache = Cache(1 << 28)
+        first = propose(self.plate, rig_of(), cache)
+        self.assertIs(propose(self.plate, rig_of(light("bloom")), cache), first)
+        self.assertIsNot(propose(self.plate, rig_of(prepare={"exposure": 1}), cache), first)
