@@ -64,7 +64,8 @@ class KindInfo(BaseModel):
 class PartInfo(BaseModel):
     """A part that masks are made of. `group` is its own settings, `defaults` a new one whole.
 
-    `combine` is how it usually works, where that is not what the mask's start suggests.
+    `combine` is how it usually works, where that is not what the mask's start suggests; `brush` is a new
+    brush for parts that strokes are drawn for.
     """
 
     name: str
@@ -73,6 +74,7 @@ class PartInfo(BaseModel):
     group: GroupInfo
     combine: str | None
     defaults: dict[str, Any]
+    brush: dict[str, float] | None
 
 
 class FormatInfo(BaseModel):
@@ -161,7 +163,7 @@ def _part(part: type[Part]) -> PartInfo:
     own = _group(part.kind_name(), part.title, part.summary, made, Part.model_fields.keys())
     return PartInfo(
         name=part.kind_name(), title=part.title, summary=part.summary, group=own,
-        combine=part.usual_combine, defaults=made.model_dump(mode="json"),
+        combine=part.usual_combine, defaults=made.model_dump(mode="json"), brush=part.brush,
     )  # fmt: skip
 
 

@@ -24,7 +24,7 @@ Floats = NDArray[np.float32]
 Doubles = NDArray[np.float64]
 Clue = Literal["bright spot", "streaks", "lit sides"]
 
-MOST = 5
+MOST, LEAST_SURE = 5, 0.05
 SMALLEST_SPOT, SPOT_SIZES = 0.004, 8  # diagonals; each size is half as large again as the last
 DISC = 0.26  # what a disc of contrast 1 gives in the difference of Gaussians at its own size
 FAINTEST, CLEAR = 0.03, 0.05  # display-encoded contrast below which there is no spot, and of a clear one
@@ -73,7 +73,7 @@ def find_light(pixels: Floats, space: RgbSpace) -> Proposals:
             continue
         kelvin, tint = _colour_near(pixels, level, place, space)
         ranked.append(Proposal((round(float(place[0]), 4), round(float(place[1]), 4)), clue, confidence, kelvin, tint))
-    return Proposals(ranked[:MOST])
+    return Proposals([p for p in ranked[:MOST] if p.confidence >= LEAST_SURE])
 
 
 Found = tuple[Doubles, Clue, float]

@@ -22,7 +22,9 @@ def contrasting(pixels: Floats) -> Floats:
     return np.asarray(np.clip(0.45 + 0.45 * opposite, 0, 1), np.float32)
 
 
-def mark_covered(picture: Floats, mask: Floats | None, colour: Floats) -> Floats:
-    """`picture` (h, w, 3) tinted where `mask` (h, w) covers it; None covers all of it."""
-    cover = COVER if mask is None else (mask * COVER)[:, :, None]
+def mark_covered(picture: Floats, mask: Floats | None, colour: Floats, *, held_off: bool = False) -> Floats:
+    """`picture` (h, w, 3) tinted where `mask` (h, w) covers it, or with `held_off` where it does not; None covers all."""
+    if mask is None:
+        mask = np.ones(picture.shape[:2], np.float32)
+    cover = ((1 - mask if held_off else mask) * COVER)[:, :, None]
     return np.asarray(picture + cover * (colour * np.float32(0.6) - picture), np.float32)

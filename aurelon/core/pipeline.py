@@ -316,6 +316,14 @@ class Evaluation:
                     return area
         raise RigError([("show", f"'{show}' is no mask of this rig")])
 
+    def _begins_with_everything(self, of: list[str]) -> bool:
+        match of:
+            case ["mask", light_id]:
+                return self.light(light_id).mask.start == "everything"
+            case ["house-mask"]:
+                return self.rig.house.mask.start == "everything"
+        return False
+
     def covering_colour(self) -> Floats:
         """A colour (3,) that stands out from the plate, to show where a mask is."""
         small = Frame.whole(fit_within(self.plate.size, COLOUR_EDGE))
@@ -355,7 +363,9 @@ class Evaluation:
             case ["light", light_id]:
                 return self.alone(self.light(light_id), frame)
             case ["over", *of]:
-                return mark_covered(self.result(frame), self._area(":".join(of), frame), self.covering_colour())
+                area = self._area(":".join(of), frame)
+                held_off = self._begins_with_everything(of)
+                return mark_covered(self.result(frame), area, self.covering_colour(), held_off=held_off)
             case ["stage", light_id, stage] if stage in STAGES:
                 return self.stage(self.light(light_id), stage, frame)
         raise RigError(

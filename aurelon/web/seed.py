@@ -13,7 +13,7 @@ TITLES = {"boatshed": "Boatshed", "brasslens": "Brass lens", "harbour": "Harbour
 
 
 def seed_demo(store: Store) -> None:
-    """Adds every demo plate whose file the store does not hold yet."""
+    """Adds every demo plate whose file the store does not hold yet, and the named rigs."""
     present = {record.file_name for record in store.plates()}
     for stem, title in TITLES.items():
         path = DEMO / "plates" / f"{stem}.jpg"
@@ -25,3 +25,8 @@ def seed_demo(store: Store) -> None:
         plate = read_plate(data, path.name)
         rig = parse_rig((DEMO / "rigs" / f"{stem}.json").read_bytes())
         store.add_plate(data, path.name, plate.size, plate.depth, rig, title)
+    saved = {one.name for one in store.saved_rigs()}
+    for path in sorted((DEMO / "rigs" / "named").glob("*.json")):
+        name = path.stem.replace("-", " ").capitalize()
+        if name not in saved:
+            store.save_rig(name, parse_rig(path.read_bytes()), None)

@@ -53,13 +53,21 @@ class Masking(ServiceTest):
 
     def test_a_mask_is_shown_over_the_picture_alone_and_as_light(self) -> None:
         plate = self.add()
-        half = {"lights": [light("bloom", source={"threshold": 0.3}, mask={"parts": [
-            {"part": "polygon", "combine": "intersect", "corners": [[0, 0], [0.5, 0], [0.5, 1], [0, 1]]}]})]}  # fmt: skip
+        half = {"lights": [light("bloom", source={"threshold": 0.3}, mask={"start": "nothing", "parts": [
+            {"part": "polygon", "corners": [[0, 0], [0.5, 0], [0.5, 1], [0, 1]]}]})]}  # fmt: skip
         with self.preview(plate) as socket:
             shown = {}
             for seq, show in enumerate(("result", "over:mask:under-test", "mask:under-test", "light:under-test")):
                 socket.send_json({"seq": seq, "rig": half, "view": VIEW, "show": show})
                 _, shown[show] = decoded(socket.receive_bytes())
+        # A mask that begins with everything is tinted where it keeps the light off.
+        away = {**half["lights"][0]["mask"]["parts"][0], "combine": "subtract"}
+        rest = {"lights": [{**half["lights"][0], "mask": {"start": "everything", "parts": [away]}}]}
+        with self.preview(plate) as socket:
+            socket.send_json({"seq": 9, "rig": rest, "view": VIEW, "show": "over:mask:under-test"})
+            _, kept_off = decoded(socket.receive_bytes())
+        self.assertGreater(np.abs(kept_off - shown["result"])[:, :70].mean(), 20)
+        self.assertLess(np.abs(kept_off - shown["result"])[:, 80:].mean(), 20)
         over = np.abs(shown["over:mask:under-test"] - shown["result"]).sum(axis=2)
         self.assertGreater(over[:, :70].mean(), 60)
         self.assertLess(over[:, 80:].mean(), 1)

@@ -98,6 +98,7 @@ class Part(Settings):
     place: ClassVar[int]  # in the list from which a person chooses
     of_picture: ClassVar[bool] = False  # whether what it covers depends on the picture
     of_one_picture: ClassVar[bool] = False  # whether it makes sense on no other picture
+    brush: ClassVar[dict[str, float] | None] = None  # settings of a new brush, for parts that strokes are drawn for
     usual_combine: ClassVar[Combine | None] = None  # where it is not what the mask's start suggests
 
     part: str

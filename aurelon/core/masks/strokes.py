@@ -12,7 +12,7 @@ import hashlib
 from collections.abc import Hashable
 from functools import cached_property
 from itertools import accumulate
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from numba import njit, prange
@@ -65,6 +65,7 @@ class Strokes(Part):
     summary = "Painted by hand, with a soft brush and as many strokes as it takes"
     place = 1
     of_one_picture = True
+    brush: ClassVar[dict[str, float] | None] = {"size": 0.03, "hardness": 0.2, "flow": 0.3}
 
     part: Literal["strokes"] = "strokes"
     strokes: tuple[Stroke, ...] = Field(

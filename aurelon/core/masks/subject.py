@@ -41,6 +41,7 @@ class Subject(Part):
     summary = "Cut out by itself from a loose box or a few strokes"
     place = 7
     of_one_picture: ClassVar[bool] = True
+    brush: ClassVar[dict[str, float] | None] = {"size": 0.008, "hardness": 0.9, "flow": 1.0}
 
     part: Literal["subject"] = "subject"
     box: tuple[Share, Share, Share, Share] | None = Field(

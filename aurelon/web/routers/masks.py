@@ -30,7 +30,7 @@ def invert_mask(mask: Mask) -> Mask:
     return mask.inverted()
 
 
-@router.post("/plates/{plate_id}/cut", response_class=StreamingResponse)
+@router.post("/plates/{plate_id}/cut", response_class=StreamingResponse, responses={200: {"model": CutNews}})
 def cut_out(context: Shared, plate_id: int, body: CutRequest) -> StreamingResponse:
     """Cuts a subject out and keeps the cut for what is shown next; a line of `CutNews` for each step.
 

@@ -11,6 +11,17 @@ export type BenchState = Schemas["BenchOut"];
 export type Conflict = Schemas["ConflictOut"];
 export type Rig = Schemas["Rig"];
 export type Light = Rig["lights"][number];
+export type Mask = Schemas["Mask"];
+export type MaskPart = Mask["parts"][number];
+export type Matte = Schemas["Matte"];
+export type Stroke = Schemas["Stroke"];
+export type Painting = Schemas["Painting"];
+export type PartInfo = Schemas["PartInfo"];
+export type Proposal = Schemas["ProposalOut"];
+export type Take = Schemas["TakeOut"];
+export type SavedRig = Schemas["SavedRigOut"];
+export type RigCell = Schemas["RigCell"];
+export type KeptFile = Schemas["FileOut"];
 export type ExportJob = Schemas["ExportOut"];
 export type ExportRequest = Schemas["ExportRequest"];
 export type View = Schemas["View"];
@@ -60,6 +71,35 @@ export function said(error: unknown): string {
 
 export function thumbnailOf(plate: Plate): string {
   return `/api/plates/${plate.id}/thumbnail?revision=${plate.revision}`;
+}
+
+/** Sends a grey picture to be kept with a plate. */
+export async function sendFile(plateId: number, file: File): Promise<Answer<KeptFile>> {
+  const body = new FormData();
+  body.append("file", file);
+  const response = await fetch(`/api/plates/${plateId}/files`, { method: "POST", body });
+  const answer: unknown = await response.json().catch(() => ({}));
+  return response.ok ? { data: answer as KeptFile, status: response.status } : { error: answer, status: response.status };
+}
+
+/** Has a subject cut out of the picture, telling how far it is; what is shown next finds the cut. */
+export async function cutOut(plateId: number, subject: MaskPart, onShare: (share: number) => void, signal: AbortSignal): Promise<void> {
+  const response = await fetch(`/api/plates/${plateId}/cut`, {
+    method: "POST",
+    headers: { "content-type": "application/json" },
+    body: JSON.stringify({ subject }),
+    signal,
+  });
+  if (!response.ok || !response.body) throw new Error(said(await response.json().catch(() => ({}))));
+  const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
+  let rest = "";
+  for (;;) {
+    const { done, value } = await reader.read();
+    if (done) return;
+    const lines = (rest + value).split("\n");
+    rest = lines.pop() ?? "";
+    for (const line of lines) onShare((JSON.parse(line) as Schemas["CutNews"]).share);
+  }
 }
 
 /** Sends a picture file, telling how far it is. */

@@ -976,6 +976,14 @@ export interface components {
             y1: number;
         };
         /**
+         * CutNews
+         * @description A line of the answer: how far the cut is, 1 when it is there.
+         */
+        CutNews: {
+            /** Share */
+            share: number;
+        };
+        /**
          * CutRequest
          * @description A subject to be cut out of the picture as it was shot.
          */
@@ -1823,9 +1831,14 @@ export interface components {
          * PartInfo
          * @description A part that masks are made of. `group` is its own settings, `defaults` a new one whole.
          *
-         *     `combine` is how it usually works, where that is not what the mask's start suggests.
+         *     `combine` is how it usually works, where that is not what the mask's start suggests; `brush` is a new
+         *     brush for parts that strokes are drawn for.
          */
         PartInfo: {
+            /** Brush */
+            brush: {
+                [key: string]: number;
+            } | null;
             /** Combine */
             combine: string | null;
             /** Defaults */
@@ -3949,7 +3962,9 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["CutNews"];
+                };
             };
             /** @description Client Error */
             "4XX": {

@@ -1,10 +1,11 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
-import { call, said, type Box, type Catalogue, type Facts, type GroupInfo, type Light, type Plate, type Rig, type SettingInfo, type StripCell } from "../api/client";
+import { call, said, sendFile, type Box, type Catalogue, type Facts, type GroupInfo, type Light, type Matte, type Plate, type Proposal, type Rig, type SavedRig, type SettingInfo, type StripCell, type Take } from "../api/client";
 import { go } from "../route";
 import { Button, Toggle } from "../ui/Button";
 import { Message } from "../ui/Message";
 import { useNotices } from "../ui/Notices";
+import { RigSheet } from "../rigs/RigSheet";
 import { tone } from "../ui/theme";
 import { ConflictDialog } from "./ConflictDialog";
 import { CropHandles } from "./CropHandles";
@@ -12,16 +13,28 @@ import { Desk } from "./Desk";
 import { Drawn } from "./Drawn";
 import { EdgePointer } from "./EdgePointer";
 import { ExportDialog } from "./ExportDialog";
+import { FinderMarks } from "./FinderMarks";
 import { GroupColumn } from "./GroupColumn";
 import { Handles } from "./Handles";
 import { Histograms } from "./Histograms";
 import { KeysDialog } from "./KeysDialog";
 import { KindSheet } from "./KindSheet";
+import { MaskLayers } from "./masks/MaskLayers";
+import { MaskPanel, type MaskActions } from "./masks/MaskPanel";
+import { MatteColumn } from "./masks/MatteColumn";
+import { MatteList } from "./masks/MatteList";
+import { useMasking } from "./masks/useMasking";
+import { Numbers } from "./Numbers";
 import { Path } from "./Path";
 import { PointHandles, type PointLists } from "./PointHandles";
 import { PictureArea } from "./PictureArea";
-import { duplicateLight, isShown, lightOf, moveLight, soloed, valuesAt, withLight, withoutLight, withValues, type Place, type Selection, type SettingValue, type Stage } from "./rig";
+import { duplicateLight, freeId, isShown, lightOf, maskOf, maskShow, matteOf, moveLight, newPart, soloed, valuesAt, withLight, withMask, withMatte, withoutLight, withValues, type Owner, type Place, type Selection, type SettingValue, type Stage } from "./rig";
 import { StripDialog, type Swept } from "./StripDialog";
+import { CompareBar, sideOf, type Comparison } from "./takes/CompareBar";
+import { SplitLine } from "./takes/SplitLine";
+import { TakesDialog } from "./takes/TakesDialog";
+import { useTakes } from "./takes/useTakes";
+import { ThingsContext, type Things } from "./things";
 import { TopBar } from "./TopBar";
 import { useBench, type BenchModel } from "./useBench";
 import { useFacts } from "./useFacts";
@@ -86,7 +99,7 @@ function isPointLists(values: unknown): values is PointLists {
 }
 
 function firstOn(facts: Facts | null): [number, number] | undefined {
-  const point = facts?.points?.find((p) => p.on);
+  const point = facts?.of_light?.points?.find((p) => p.on);
   return point && [point.x, point.y];
 }
 
@@ -114,13 +127,15 @@ export function Bench({ plateId, catalogue }: { plateId: number; catalogue: Cata
 
 /** Whole words for what a selection that no longer exists becomes: the last light, or the plate. */
 function settled(selection: Selection, rig: Rig): Selection {
-  if (typeof selection === "string" || lightOf(rig, selection.light)) return selection;
+  if (typeof selection === "string") return selection;
+  if ("matte" in selection) return matteOf(rig, selection.matte) ? selection : "plate";
+  if (lightOf(rig, selection.light)) return selection;
   const last = rig.lights.at(-1);
   return last ? { light: last.id } : "plate";
 }
 
 function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate: Plate; rig: Rig; catalogue: Catalogue }) {
-  const { warn } = useNotices();
+  const { say, warn } = useNotices();
   const [chosen, setChosen] = useState<Selection>(() => settled({ light: "" }, rig));
   const [area, setArea] = useState<Point>({ x: 0, y: 0 });
   const [placed, setPlaced] = useState<Placement | null>(null);
@@ -129,44 +144,72 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const [solo, setSolo] = useState<string | null>(null);
   const [handles, setHandles] = useState(true);
   const [held, setHeld] = useState<"before" | "without" | null>(null);
-  const [dialog, setDialog] = useState<"export" | "keys" | "kinds" | null>(null);
+  const [dialog, setDialog] = useState<"export" | "keys" | "kinds" | "takes" | "rigs" | null>(null);
   const [strip, setStrip] = useState<Swept | null>(null);
   const [tool, setTool] = useState<"crop" | "horizon" | "spot" | null>(null);
   const [clipping, setClipping] = useState(false);
   const [seen, setSeen] = useState<Box>(WHOLE);
+  const [proposals, setProposals] = useState<Proposal[] | null>(null);
+  const [comparison, setComparison] = useState<Comparison | null>(null);
+  const [split, setSplit] = useState(0.5);
+  const [files, setFiles] = useState<Record<string, string>>({});
+  const takes = useTakes(plate.id);
 
   const selection = settled(chosen, rig);
-  const light = typeof selection === "object" ? lightOf(rig, selection.light) : undefined;
+  const light = typeof selection === "object" && "light" in selection ? lightOf(rig, selection.light) : undefined;
+  const matte = typeof selection === "object" && "matte" in selection ? matteOf(rig, selection.matte) : undefined;
   const kind = catalogue.kinds.find((k) => k.name === light?.kind);
   const angle = rig.prepare.straighten;
   // While the crop is being set, all of the frame is shown.
   const box = tool === "crop" ? WHOLE : seen;
-  const placement = useMemo(() => (placed ? { ...placed, angle } : area.x > 0 ? fitted(area, plate, angle, box) : null), [placed, area, plate, angle, box]);
+  // Side by side each picture has half of the area.
+  const pane = useMemo<Point>(() => (comparison?.way === "beside" ? { x: area.x / 2, y: area.y } : area), [area, comparison?.way]);
+  const placement = useMemo(() => (placed ? { ...placed, angle } : pane.x > 0 ? fitted(pane, plate, angle, box) : null), [placed, pane, plate, angle, box]);
   const ratio = window.devicePixelRatio;
 
-  const wanted = useMemo<Wanted | null>(() => {
-    const view = placement && wantedView(placement, area, plate, ratio, box);
-    if (!view) return null;
+  // What was changed since the last step that is kept; the newest rig, for handlers that outlive a drawing.
+  const newest = useRef(rig);
+  newest.current = rig;
+  const dirty = useRef(false);
+  const edit = (next: Rig, label: string) => {
+    dirty.current = false;
+    newest.current = next;
+    bench.commit(next, label);
+  };
+  const masking = useMasking(selection, { plate, rig, newest, parts: catalogue.parts, edit });
+
+  const { owner, view: maskView, painting } = masking;
+  const shown = useMemo(() => {
+    if (held === "before") return "before";
+    if (held === null && large && light) return `stage:${light.id}:${large}`;
+    if (held === null && owner && maskView !== "off") {
+      if (maskView === "light") return light ? `light:${light.id}` : "result";
+      return maskView === "over" ? `over:${maskShow(owner)}` : maskShow(owner);
+    }
+    return "result";
+  }, [held, large, light, owner, maskView]);
+  const lit = useMemo(() => {
     const without = held === "without" && light ? withLight(rig, light.id, (l) => ({ ...l, on: false })) : rig;
-    return {
-      rig: soloed(without, held === "without" ? null : solo),
-      view,
-      show: held === "before" ? "before" : held === null && large && light ? `stage:${light.id}:${large}` : "result",
-      light: light?.id ?? null,
-      clipping,
-    };
-  }, [placement, area, plate, ratio, box, held, light, rig, solo, large, clipping]);
-  const preview = usePreview(plate.id, wanted, dragging);
+    return soloed(without, held === "without" ? null : solo);
+  }, [held, light, rig, solo]);
+  const wanted = useMemo<Wanted | null>(() => {
+    const view = placement && wantedView(placement, pane, plate, ratio, box);
+    if (!view) return null;
+    const side = comparison ? sideOf(comparison.left, rig, takes.takes) : { rig: lit, show: shown };
+    return { ...side, view, light: light?.id ?? null, clipping, painting: comparison ? null : painting };
+  }, [placement, pane, plate, ratio, box, comparison, rig, takes.takes, lit, shown, light?.id, clipping, painting]);
+  const wantedBeside = useMemo<Wanted | null>(
+    () => (comparison && wanted ? { ...wanted, ...sideOf(comparison.right, rig, takes.takes), light: null } : null),
+    [comparison, wanted, rig, takes.takes],
+  );
+  const preview = usePreview(plate.id, wanted, dragging || painting !== null);
+  const beside = usePreview(plate.id, wantedBeside, false, comparison !== null);
   const facts = useFacts(plate.id, rig, light?.id ?? null, !dragging);
   const told = preview.picture?.box;
   useEffect(() => {
     if (told) setSeen((now) => (JSON.stringify(now) === JSON.stringify(told) ? now : told));
   }, [told]);
 
-  // What was changed since the last step that is kept; the newest rig, for handlers that outlive a drawing.
-  const newest = useRef(rig);
-  newest.current = rig;
-  const dirty = useRef(false);
   const change = (next: Rig) => {
     dirty.current = true;
     newest.current = next;
@@ -178,11 +221,6 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     if (!dirty.current) return;
     dirty.current = false;
     bench.commit(newest.current, label);
-  };
-  const edit = (next: Rig, label: string) => {
-    dirty.current = false;
-    newest.current = next;
-    bench.commit(next, label);
   };
 
   const onArea = useCallback((next: Point) => setArea(next), []);
@@ -211,6 +249,115 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     edit(next, `${light.name}: ${strip.setting.label}`);
   };
 
+  const find = async () => {
+    const { data, error } = await call("post", "/api/plates/{plate_id}/finder", { path: { plate_id: plate.id }, body: { rig: newest.current } });
+    if (!data) {
+      warn(said(error));
+      return;
+    }
+    setProposals(data.ranked);
+    if (data.ranked.length === 0) say("Nothing in the picture says where its light comes from; place the light by eye.");
+    else setPlaced(including(area, plate, angle, ...data.ranked.map((p) => p.place)));
+  };
+  const accept = (proposal: Proposal) => {
+    setProposals(null);
+    if (!light) return;
+    const spot = rounded(proposal.place);
+    const first = positions[0];
+    const placed = first
+      ? withValues(newest.current, { light: light.id, stage: "spread" }, { [first.name]: spot })
+      : pointLists && sourcePlace
+        ? withValues(newest.current, sourcePlace, { placed: [...pointLists.placed, spot] })
+        : newest.current;
+    const colour = { origin: "temperature", temperature: proposal.temperature, tint: proposal.tint };
+    edit(withValues(placed, { light: light.id, stage: "colour" }, colour), `${light.name}: light from the picture`);
+  };
+
+  const goBack = (take: Take) => {
+    edit(take.rig, `Go back to ${take.name}`);
+    setDialog(null);
+  };
+  const applySaved = async (saved: SavedRig, lights: string[] | null) => {
+    setDialog(null);
+    const { data, error } = await call("post", "/api/plates/{plate_id}/apply", { path: { plate_id: plate.id }, body: { onto: newest.current, saved: saved.id, lights } });
+    if (!data) {
+      warn(said(error));
+      return;
+    }
+    edit(data.rig, `Apply ${saved.name}`);
+    setChosen({ light: data.rig.lights.at(-1)?.id ?? "" });
+    data.notes.forEach((note) => warn(note));
+  };
+
+  // Mattes and masks
+  const things = useMemo<Things>(
+    () => ({
+      mattes: rig.mattes.map((m) => ({ id: m.id, name: m.name || m.id })),
+      files,
+      bring: async (file) => {
+        const { data, error } = await sendFile(plate.id, file);
+        if (!data) {
+          warn(said(error));
+          return null;
+        }
+        setFiles((all) => ({ ...all, [data.name]: data.file_name }));
+        return data.name;
+      },
+    }),
+    [rig.mattes, files, plate.id, warn],
+  );
+  useEffect(() => {
+    call("get", "/api/plates/{plate_id}/files", { path: { plate_id: plate.id } }).then(
+      ({ data }) => data && setFiles(data.names),
+      // The bench says that the service is away.
+      () => undefined,
+    );
+  }, [plate.id]);
+  const newMatte = (kind: string): Matte | null => {
+    const info = catalogue.parts.find((p) => p.name === kind);
+    if (!info) return null;
+    const id = freeId("matte", newest.current.mattes.map((m) => m.id));
+    const made: Matte = { id, name: kind === "subject" ? "Subject" : `${info.title} matte`, mask: { start: "nothing", parts: [] } };
+    return { ...made, mask: { ...made.mask, parts: [newPart(info, made.mask)] } };
+  };
+  const addMatte = (kind: string) => {
+    const made = newMatte(kind);
+    if (!made) return;
+    edit({ ...newest.current, mattes: [...newest.current.mattes, made] }, `New matte ${made.name}`);
+    setChosen({ matte: made.id });
+    masking.open({ matte: made.id }, 0, kind === "subject");
+  };
+  const removeMatte = (gone: Matte) => edit({ ...newest.current, mattes: newest.current.mattes.filter((m) => m.id !== gone.id) }, `Remove the matte ${gone.name}`);
+  const nameOf = (of: Owner) => (of === "house" ? "the house light" : "light" in of ? named(of.light) : (matteOf(newest.current, of.matte)?.name ?? of.matte));
+  const maskActions = (of: Owner): MaskActions => {
+    const others: Owner[] = ["house", ...rig.lights.map((l) => ({ light: l.id })), ...rig.mattes.map((m) => ({ matte: m.id }))];
+    const mask = () => maskOf(newest.current, of) ?? { start: "everything" as const, parts: [] };
+    return {
+      onStart: (start) => edit(withMask(newest.current, of, { ...mask(), start }), "Mask begins with"),
+      onInvert: () => {
+        call("post", "/api/masks/inverted", { body: mask() }).then(
+          ({ data, error }) => (data ? edit(withMask(newest.current, of, data), `Invert the mask of ${nameOf(of)}`) : warn(said(error))),
+          () => warn("The mask was not inverted: the service does not answer."),
+        );
+      },
+      copies: others
+        .filter((other) => JSON.stringify(other) !== JSON.stringify(of))
+        .map((other) => ({ id: JSON.stringify(other), text: nameOf(other), act: () => edit(withMask(newest.current, other, mask()), `Copy the mask of ${nameOf(of)}`) })),
+      onPart: (part, name, value) => setting({ mask: of, part }, name, value),
+      onPartRest: rest,
+      onPartReset: (part, s) => {
+        const now = mask().parts[part];
+        if (now && masking.index === part) masking.replace({ ...now, [s.name]: s.default }, `Reset ${s.label}`);
+      },
+      onParts: (make, label) => edit(withMask(newest.current, of, { ...mask(), parts: make(mask().parts) }), label),
+      onNewMatte: () => addMatte("subject"),
+    };
+  };
+  const maskPanel = (of: Owner) => {
+    const mask = maskOf(rig, of);
+    return mask && <MaskPanel plate={plate} mask={mask} ofLight={of === "house" || "light" in of} parts={catalogue.parts} common={catalogue.part_common} brushGroup={catalogue.brush} masking={masking} actions={maskActions(of)} />;
+  };
+
   const duplicate = (id: string) => {
     const made = duplicateLight(newest.current, id);
     edit(made.rig, `Duplicate ${named(id)}`);
@@ -225,11 +372,18 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   };
 
   const fit = () => setPlaced(null);
-  const zoomBy = (factor: number) => placement && setPlaced(zoomed(placement, { x: area.x / 2, y: area.y / 2 }, factor));
+  const zoomBy = (factor: number) => placement && setPlaced(zoomed(placement, { x: pane.x / 2, y: pane.y / 2 }, factor));
   const full = () => placement && zoomBy(1 / ratio / placement.scale);
   const see = (position: [number, number]) => setPlaced(including(area, plate, angle, position));
+  const compare = (next: Comparison | null) => {
+    // The view is fitted anew where the room for each picture changes.
+    if (next?.way !== comparison?.way) setPlaced(null);
+    setComparison(next);
+  };
   const select = (next: Selection) => {
     setChosen(next);
+    setProposals(null);
+    masking.select(null);
     if (typeof next === "string") setLarge(null);
   };
 
@@ -267,15 +421,24 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     { keys: "Alt ArrowLeft", does: "Move the selected light lower", press: () => moveBy(-1) },
     { keys: "Alt ArrowRight", does: "Move the selected light higher", press: () => moveBy(1) },
     { keys: "Delete", does: "Remove the selected light", press: () => light && remove(light.id) },
+    { keys: "M", does: "Mask over the picture or not", press: () => masking.setView(masking.view === "over" ? "off" : "over") },
+    { keys: "N", does: "Paint on the mask of the selected light, or stop", press: () => (masking.index === null ? masking.paint() : masking.select(null)) },
+    { keys: "I", does: "Invert the mask", press: () => masking.owner && maskActions(masking.owner).onInvert() },
+    { keys: "T", does: "Takes", press: () => setDialog("takes") },
+    { keys: "R", does: "Rigs", press: () => setDialog("rigs") },
     { keys: "Ctrl E", does: "Export", press: () => setDialog("export") },
-    { keys: "Escape", does: "Back from a stage shown large, or from a tool", press: () => (tool ? setTool(null) : setLarge(null)) },
+    { keys: "Escape", does: "Back from a comparison, a tool, a part of a mask, a stage shown large", press: () => (comparison ? compare(null) : proposals ? setProposals(null) : tool ? setTool(null) : masking.index !== null ? masking.select(null) : setLarge(null)) },
     { keys: "?", does: "What the keys do", press: () => setDialog("keys") },
   ];
   useKeys(keys, dialog === null && strip === null && bench.conflict === null);
 
-  const flag = held === "before" ? "Before" : held === "without" ? `Without ${light?.name ?? "this light"}` : large && light ? `${light.name}: ${large}` : null;
+  const covered = masking.mask?.start === "everything" ? "kept off" : "let in";
+  const tinted = owner && maskView === "over" ? (matte ? "Tinted: the matte" : `Tinted: where the light is ${covered}`) : null;
+  const flag = held === "before" ? "Before" : held === "without" ? `Without ${light?.name ?? "this light"}` : large && light ? `${light.name}: ${large}` : tinted;
 
+  const clear = held === null && tool === null && comparison === null;
   return (
+    <ThingsContext.Provider value={things}>
     <Frame>
       <TopBar
         state={bench.state ?? { plate, revision: 0, rig, undo: null, redo: null }}
@@ -293,11 +456,13 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
         onClipping={setClipping}
         onBefore={(now) => setHeld(now ? "before" : null)}
         onWithout={(now) => setHeld(now ? "without" : null)}
+        onTakes={() => setDialog("takes")}
+        onRigs={() => setDialog("rigs")}
         onExport={() => setDialog("export")}
         onHelp={() => setDialog("keys")}
       />
       <Middle data-exact={!preview.busy && preview.picture?.exact ? "yes" : "no"} data-testid="picture">
-        <PictureArea plate={plate} picture={preview.picture} box={box} placement={placement} onArea={onArea} onPlacement={setPlaced}>
+        <PictureArea plate={plate} picture={preview.picture} other={comparison ? { picture: beside.picture, split: comparison.way === "split" ? split : null } : null} box={box} placement={placement} onArea={onArea} onPlacement={setPlaced}>
           {tool === "crop" && placement && (
             <CropHandles plate={plate} area={area} placement={placement} box={rig.prepare.crop ?? seen} onChange={(crop) => setting("prepare", "crop", crop)} onRest={() => rest("Crop")} />
           )}
@@ -311,7 +476,21 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
               }}
             />
           )}
-          {handles && placement && light?.on && spread && spreadPlace && held === null && tool === null && (
+          {comparison?.way === "split" && <SplitLine at={split} onMove={setSplit} />}
+          {comparison && <CompareBar comparison={comparison} takes={takes.takes} onChange={compare} />}
+          {placement && clear && proposals && <FinderMarks plate={plate} area={area} placement={placement} proposals={proposals} onAccept={accept} />}
+          {placement && clear && masking.part && masking.owner && (
+            <MaskLayers
+              plate={plate}
+              area={area}
+              placement={placement}
+              masking={masking}
+              brushGroup={catalogue.brush}
+              onChange={(name, value) => masking.owner && masking.index !== null && setting({ mask: masking.owner, part: masking.index }, name, value)}
+              onRest={rest}
+            />
+          )}
+          {handles && placement && light?.on && spread && spreadPlace && clear && !proposals && masking.part === null && (
             <>
               <Handles
                 plate={plate}
@@ -323,7 +502,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
                 onRest={(label) => rest(`${light.name}: ${label}`)}
                 onReset={(s) => reset(spreadPlace, s)}
               >
-                {pointLists && facts?.points && <PointHandles plate={plate} placement={placement} points={facts.points} lists={pointLists} onChange={setPoints} />}
+                {pointLists && facts?.of_light?.points && <PointHandles plate={plate} placement={placement} points={facts.of_light.points} lists={pointLists} onChange={setPoints} />}
               </Handles>
               {positions.map((s) => (
                 <EdgePointer key={s.name} label={s.label} plate={plate} area={area} placement={placement} position={spreadValues[s.name] as [number, number]} onShow={() => see(spreadValues[s.name] as [number, number])} />
@@ -389,7 +568,20 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
               add: () => pointLists && placement && setPoints({ ...pointLists, placed: [...pointLists.placed, rounded(toPlate(placement, plate, { x: area.x / 2, y: area.y / 2 }))] }, "Add a point"),
               clear: (s) => pointLists && setPoints({ ...pointLists, [s.name]: [] }, s.label),
             }}
+            onFind={positions.length > 0 || pointLists ? () => void find() : undefined}
+            maskPanel={maskPanel({ light: light.id })}
+            numbers={<Numbers facts={facts} rig={rig} />}
           />
+        )}
+        {matte && (
+          <MatteColumn
+            matte={matte}
+            note="An area of this plate. Lights stand behind it or stay within it by a Matte part in their masks."
+            onRename={(name) => edit(withMatte(newest.current, matte.id, (m) => ({ ...m, name })), `Rename ${matte.name}`)}
+            onDone={() => select("plate")}
+          >
+            {maskPanel({ matte: matte.id })}
+          </MatteColumn>
         )}
         {selection === "plate" && (
           <GroupColumn
@@ -403,6 +595,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
             onResetAll={() => edit({ ...newest.current, prepare: { ...newest.current.prepare, ...defaults(catalogue.plate), crop: null } }, "The picture as shot")}
             above={<Histograms facts={facts} />}
             below={
+              <>
               <Tools>
                 <Toggle hint="Drag the edges over the whole picture; lights stay where they are on it" isSelected={tool === "crop"} onChange={(now) => setTool(now ? "crop" : null)}>
                   Crop
@@ -414,6 +607,17 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
                   Lift the crop
                 </Button>
               </Tools>
+              <MatteList
+                rig={rig}
+                parts={catalogue.parts}
+                onNew={addMatte}
+                onSelect={(m) => {
+                  setChosen({ matte: m.id });
+                  masking.select(null);
+                }}
+                onRemove={removeMatte}
+              />
+              </>
             }
           />
         )}
@@ -427,14 +631,28 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
             onRest={rest}
             onReset={(s) => reset("house", s)}
             onResetAll={() => resetAll("house", catalogue.house)}
+            below={maskPanel("house")}
           />
         )}
       </Side>
       <ExportDialog plate={plate} rig={rig} formats={catalogue.formats} open={dialog === "export"} onClose={() => setDialog(null)} />
       <KeysDialog keys={keys} open={dialog === "keys"} onClose={() => setDialog(null)} />
+      <TakesDialog
+        takes={takes}
+        rig={rig}
+        open={dialog === "takes"}
+        onClose={() => setDialog(null)}
+        onBack={goBack}
+        onCompare={(take) => {
+          setDialog(null);
+          compare({ left: String(take.id), right: "now", way: comparison?.way ?? "split" });
+        }}
+      />
+      {dialog === "rigs" && <RigSheet plate={plate} rig={rig} onApply={(saved, lights) => void applySaved(saved, lights)} onClose={() => setDialog(null)} />}
       {dialog === "kinds" && <KindSheet plate={plate} rig={rig} onPick={add} onClose={() => setDialog(null)} />}
       {strip && light && kind && <StripDialog plate={plate} rig={rig} light={light} kind={kind} swept={strip} onPick={pickStrip} onClose={() => setStrip(null)} />}
       <ConflictDialog open={bench.conflict !== null} onTheirs={bench.takeTheirs} onMine={bench.keepMine} />
     </Frame>
+    </ThingsContext.Provider>
   );
 }

@@ -44,7 +44,7 @@ interface Props {
 /** The plate, the house light and every light in order, lowest first, with what adds another. */
 export function Desk({ rig, catalogue, selection, solo, says, onSelect, onAdd, onMove, actions }: Props) {
   const [carried, setCarried] = useState<string | null>(null);
-  const selected = typeof selection === "object" ? selection.light : null;
+  const selected = typeof selection === "object" && "light" in selection ? selection.light : null;
   const titles = new Map(catalogue.kinds.map((kind) => [kind.name, kind.title]));
   const titleOf = (light: Light) => light.name || (titles.get(light.kind) ?? light.kind);
   return (

@@ -1,4 +1,4 @@
-import { useMemo, useState } from "react";
+import { useMemo, useState, type ReactNode } from "react";
 import styled from "styled-components";
 import type { Facts, GroupInfo, KindInfo, Light, Plate, SettingInfo } from "../api/client";
 import { Button } from "../ui/Button";
@@ -82,6 +82,10 @@ interface Props {
   /** Sets temperature and tint to the picture's, at the source or at a spot to be picked. */
   onMatch: (where: "source" | "spot") => void;
   points: { add: (setting: SettingInfo) => void; clear: (setting: SettingInfo) => void };
+  /** Proposes where the light may come from; for lights that come from a place. */
+  onFind: (() => void) | undefined;
+  maskPanel: ReactNode;
+  numbers: ReactNode;
 }
 
 const FOLDED = "aurelon.folded-stages";
@@ -97,7 +101,7 @@ function remembered(): string[] {
 const lookNames: Record<string, string> = { original: "The picture as shot", prepared: "The prepared picture", below: "Everything below it" };
 
 /** The five stages of the selected light, each with its live picture, joined by a thread of its colour. */
-export function Path({ plate, light, kind, pictures, large, onLarge, onChange, onRest, onReset, onResetStage, onLookAt, onBringIntoView, facts, onStrip, onMatch, points }: Props) {
+export function Path({ plate, light, kind, pictures, large, onLarge, onChange, onRest, onReset, onResetStage, onLookAt, onBringIntoView, facts, onStrip, onMatch, points, onFind, maskPanel, numbers }: Props) {
   const [folded, setFolded] = useState(remembered);
   const thread = useMemo(() => meanColour(pictures.colour), [pictures.colour]);
   const fold = (stage: Stage) => {
@@ -140,7 +144,8 @@ export function Path({ plate, light, kind, pictures, large, onLarge, onChange, o
                 onChange={(value) => onLookAt(value as Light["look_at"])}
               />
             )}
-            {open && (
+            {open && stage === "mask" && maskPanel}
+            {open && stage !== "mask" && (
               <SettingGroup
                 plate={plate}
                 group={group}
@@ -153,10 +158,17 @@ export function Path({ plate, light, kind, pictures, large, onLarge, onChange, o
                 points={points}
               />
             )}
+            {open && stage === "spread" && onFind && (
+              <Tools>
+                <Button hint="Marks on the picture where its light may come from" onPress={onFind}>
+                  Find the light
+                </Button>
+              </Tools>
+            )}
             {open && stage === "colour" && (
               <>
                 <Levels
-                  shares={facts?.light ?? []}
+                  shares={facts?.of_light?.shares ?? []}
                   reach={facts?.light_reach ?? 1}
                   settings={group.settings.filter((s) => s.handle === "levels")}
                   values={light.colour}
@@ -177,6 +189,7 @@ export function Path({ plate, light, kind, pictures, large, onLarge, onChange, o
           </Step>
         );
       })}
+      {numbers}
     </Column>
   );
 }

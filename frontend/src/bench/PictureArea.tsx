@@ -3,7 +3,8 @@ import styled from "styled-components";
 import type { Box, Plate } from "../api/client";
 import { tone } from "../ui/theme";
 import type { Shown } from "./usePreview";
-import { boxOnScreen, zoomed, type Placement, type Point } from "./view";
+import { drawPane } from "./drawPane";
+import { zoomed, type Placement, type Point } from "./view";
 
 const Area = styled.div`
   position: relative;
@@ -20,6 +21,8 @@ const Area = styled.div`
 interface Props {
   plate: Plate;
   picture: Shown | null;
+  /** A second picture: from `split` (a share of the width) on, or in a right half of its own. */
+  other?: { picture: Shown | null; split: number | null } | null;
   /** The part of the frame that is drawn. */
   box: Box;
   placement: Placement | null;
@@ -29,11 +32,12 @@ interface Props {
 }
 
 /** The plate on its surround: drawn on a canvas, panned by dragging, zoomed by the wheel to the pointer. */
-export function PictureArea({ plate, picture, box, placement, onArea, onPlacement, children }: Props) {
+export function PictureArea({ plate, picture, other = null, box, placement, onArea, onPlacement, children }: Props) {
   const area = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const [size, setSize] = useState<Point>({ x: 0, y: 0 });
   const [panning, setPanning] = useState(false);
+  const beside = other?.split === null;
 
   useLayoutEffect(() => {
     const element = area.current;
@@ -55,11 +59,13 @@ export function PictureArea({ plate, picture, box, placement, onArea, onPlacemen
       event.preventDefault();
       const box = element.getBoundingClientRect();
       const at = { x: event.clientX - box.left, y: event.clientY - box.top };
+      // In the right one of two halves the picture lies as in the left one.
+      if (beside && at.x > box.width / 2) at.x -= box.width / 2;
       onPlacement(zoomed(placement, at, Math.exp(-event.deltaY * (event.deltaMode === 1 ? 0.05 : 0.0016))));
     };
     element.addEventListener("wheel", wheel, { passive: false });
     return () => element.removeEventListener("wheel", wheel);
-  }, [placement, onPlacement]);
+  }, [placement, onPlacement, beside]);
 
   useLayoutEffect(() => {
     const target = canvas.current;
@@ -74,35 +80,10 @@ export function PictureArea({ plate, picture, box, placement, onArea, onPlacemen
     }
     context.fillStyle = tone.surround;
     context.fillRect(0, 0, width, height);
-    const full = { x: plate.width * placement.scale * ratio, y: plate.height * placement.scale * ratio };
-    const left = Math.round(placement.x * ratio);
-    const top = Math.round(placement.y * ratio);
-    if (!picture) {
-      context.fillStyle = "#2e2e2e";
-      context.fillRect(left, top, full.x, full.y);
-      return;
-    }
-    const { bitmap, view } = picture;
-    const seen = boxOnScreen({ ...placement, x: placement.x * ratio, y: placement.y * ratio, scale: placement.scale * ratio }, plate, box);
-    context.save();
-    context.beginPath();
-    context.rect(Math.round(seen.left), Math.round(seen.top), Math.round(seen.width), Math.round(seen.height));
-    context.clip();
-    const across = full.x / view.width;
-    const down = full.y / view.height;
-    // Where the frame was made for just this size it goes to the screen pixel for pixel.
-    const exact = Math.abs(across - 1) < 0.6 / view.width;
-    context.imageSmoothingEnabled = !exact && across < 2;
-    context.imageSmoothingQuality = "high";
-    context.drawImage(
-      bitmap,
-      left + (exact ? view.x0 : view.x0 * across),
-      top + (exact ? view.y0 : view.y0 * down),
-      bitmap.width * (exact ? 1 : ((view.x1 - view.x0) * across) / bitmap.width),
-      bitmap.height * (exact ? 1 : ((view.y1 - view.y0) * down) / bitmap.height),
-    );
-    context.restore();
-  }, [picture, box, placement, size, plate]);
+    const border = other ? Math.round(width * (other.split ?? 0.5)) : width;
+    drawPane(context, picture, plate, box, placement, ratio, { from: 0, to: border, offset: 0 });
+    if (other) drawPane(context, other.picture, plate, box, placement, ratio, { from: border, to: width, offset: other.split === null ? border : 0 });
+  }, [picture, other, box, placement, size, plate]);
 
   const drag = useRef<{ at: Point; from: Placement } | null>(null);
   return (

@@ -2,7 +2,7 @@ import { useRef, useState } from "react";
 import type { Facts, Plate } from "../api/client";
 import { toPlate, toScreen, type Placement, type Point } from "./view";
 
-type Found = NonNullable<Facts["points"]>[number];
+type Found = NonNullable<NonNullable<Facts["of_light"]>["points"]>[number];
 type Spot = [number, number];
 
 /** What of a light's source says which points shine. */

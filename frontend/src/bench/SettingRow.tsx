@@ -1,6 +1,7 @@
 import styled from "styled-components";
 import type { Plate, SettingInfo } from "../api/client";
 import { Button } from "../ui/Button";
+import { Check } from "../ui/Check";
 import { ColourField } from "../ui/ColourField";
 import { Hint } from "../ui/Hint";
 import { Icon } from "../ui/Icon";
@@ -9,6 +10,7 @@ import { Select } from "../ui/Select";
 import { Slider } from "../ui/Slider";
 import { Button as AriaButton } from "react-aria-components";
 import { focusRing, tone } from "../ui/theme";
+import { ReferenceRow } from "./ReferenceRow";
 import type { SettingValue } from "./rig";
 import { named, notation } from "./units";
 
@@ -22,6 +24,7 @@ const Row = styled.div`
   &:hover .strip, .strip:focus-visible { opacity: 1; }
   .wide { grid-column: 2 / 5; }
   .unit { color: ${tone.faint}; font-size: 12px; }
+  .pair button { min-height: 22px; }
   .pair { grid-column: 2 / -1; display: grid; grid-template-columns: 1fr 1fr auto; gap: 4px; align-items: center; }
 `;
 
@@ -132,7 +135,21 @@ export function SettingRow({ plate, setting, value, onChange, onRest, onReset, o
           <span className="unit">{text.unit}</span>
         </>
       )}
-      {setting.kind === "points" && onPoints && (
+      {setting.kind === "switch" && typeof value === "boolean" && (
+        <div className="wide">
+          <Check label={setting.label} hideLabel isSelected={value} onChange={once} />
+        </div>
+      )}
+      {(setting.kind === "matte" || setting.kind === "picture") && typeof value === "string" && <ReferenceRow setting={setting} value={value} onChange={once} />}
+      {(setting.kind === "strokes" || setting.kind === "box" || setting.handle === "polygon") && (
+        <div className="pair" style={{ gridTemplateColumns: "1fr auto" }}>
+          <span className="unit">{Array.isArray(value) ? (setting.kind === "box" ? "drawn" : value.length || "none") : "none"}</span>
+          <Button weight="bare" isDisabled={!Array.isArray(value) || value.length === 0} onPress={onReset}>
+            Clear
+          </Button>
+        </div>
+      )}
+      {setting.kind === "points" && setting.handle !== "polygon" && onPoints && (
         <div className="pair" style={{ gridTemplateColumns: setting.handle === "points" ? "1fr auto auto" : "1fr auto" }}>
           <span className="unit">{Array.isArray(value) && value.length > 0 ? value.length : "none"}</span>
           {setting.handle === "points" && (

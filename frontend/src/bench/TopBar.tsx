@@ -43,6 +43,8 @@ interface Props {
   onClipping: (shown: boolean) => void;
   onBefore: (held: boolean) => void;
   onWithout: (held: boolean) => void;
+  onTakes: () => void;
+  onRigs: () => void;
   onExport: () => void;
   onHelp: () => void;
 }
@@ -100,6 +102,12 @@ export function TopBar(p: Props) {
         Handles
       </Toggle>
       <span className="rule" />
+      <Button hint="Keep this state under a name, compare, go back (T)" onPress={p.onTakes}>
+        Takes
+      </Button>
+      <Button hint="Saved rigs, seen on this plate (R)" onPress={p.onRigs}>
+        Rigs
+      </Button>
       <Button weight="bare" aria-label="Keys" hint="What the keys do (?)" onPress={p.onHelp}>
         ?
       </Button>

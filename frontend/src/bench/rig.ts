@@ -1,21 +1,64 @@
-import type { Box, Light, Rig, SettingInfo } from "../api/client";
+import type { Box, Light, Mask, MaskPart, Matte, PartInfo, Rig, SettingInfo, Stroke } from "../api/client";
 
 /** The groups of settings a light has, in the order of its path. */
 export const stages = ["source", "spread", "colour", "mask", "merge"] as const;
 export type Stage = (typeof stages)[number];
 
-export type SettingValue = number | string | [number, number] | [number, number][] | Box | null;
+export type SettingValue = number | string | boolean | [number, number] | [number, number][] | [number, number, number, number] | Stroke[] | Box | null;
 
-/** What is selected on the desk: the plate, the house light, or a light by its id. */
-export type Selection = "plate" | "house" | { light: string };
+/** What is selected: the plate, the house light, a light or a matte by its id. */
+export type Selection = "plate" | "house" | { light: string } | { matte: string };
 
-/** Where a setting is: a stage of a light, the plate's preparation, or the house light. */
-export type Place = { light: string; stage: Stage } | "prepare" | "house";
+/** Whose mask it is. */
+export type Owner = { light: string } | { matte: string } | "house";
+
+/** Where a setting is: a stage of a light, the plate's preparation, the house light, or a part of a mask. */
+export type Place = { light: string; stage: Stage } | "prepare" | "house" | { mask: Owner; part: number };
 
 type Values = Record<string, unknown>;
 
+export function maskOf(rig: Rig, owner: Owner): Mask | undefined {
+  if (owner === "house") return rig.house.mask;
+  return "light" in owner ? lightOf(rig, owner.light)?.mask : matteOf(rig, owner.matte)?.mask;
+}
+
+export function withMask(rig: Rig, owner: Owner, mask: Mask): Rig {
+  if (owner === "house") return { ...rig, house: { ...rig.house, mask } };
+  if ("light" in owner) return withLight(rig, owner.light, (light) => ({ ...light, mask }));
+  return withMatte(rig, owner.matte, (matte) => ({ ...matte, mask }));
+}
+
+export function matteOf(rig: Rig, id: string): Matte | undefined {
+  return rig.mattes.find((matte) => matte.id === id);
+}
+
+export function withMatte(rig: Rig, id: string, change: (matte: Matte) => Matte): Rig {
+  return { ...rig, mattes: rig.mattes.map((matte) => (matte.id === id ? change(matte) : matte)) };
+}
+
+/** What an owner's mask is called where it is shown: its words in the preview's `show`. */
+export function maskShow(owner: Owner): string {
+  if (owner === "house") return "house-mask";
+  return "light" in owner ? `mask:${owner.light}` : `matte:${owner.matte}`;
+}
+
+/** A new part of a kind, working as the mask's start suggests: painted in where there is nothing, away where there is all. */
+export function newPart(info: PartInfo, mask: Mask): MaskPart {
+  const usual = mask.start === "nothing" ? "add" : "subtract";
+  return { ...info.defaults, combine: info.combine ?? usual } as unknown as MaskPart;
+}
+
+/** A free id made of a stem. */
+export function freeId(stem: string, taken: Iterable<string>): string {
+  const used = new Set(taken);
+  let number = 1;
+  while (used.has(`${stem}-${number}`)) number++;
+  return `${stem}-${number}`;
+}
+
 export function valuesAt(rig: Rig, place: Place): Values {
   if (place === "prepare" || place === "house") return rig[place];
+  if ("mask" in place) return maskOf(rig, place.mask)?.parts[place.part] ?? {};
   const light = lightOf(rig, place.light);
   return light ? (light[place.stage]) : {};
 }
@@ -26,6 +69,11 @@ export function lightOf(rig: Rig, id: string): Light | undefined {
 
 export function withValues(rig: Rig, place: Place, values: Values): Rig {
   if (place === "prepare" || place === "house") return { ...rig, [place]: { ...rig[place], ...values } };
+  if ("mask" in place) {
+    const mask = maskOf(rig, place.mask);
+    if (!mask) return rig;
+    return withMask(rig, place.mask, { ...mask, parts: mask.parts.map((part, k) => (k === place.part ? ({ ...part, ...values }) : part)) });
+  }
   return withLight(rig, place.light, (light) => ({ ...light, [place.stage]: { ...light[place.stage], ...values } }));
 }
 

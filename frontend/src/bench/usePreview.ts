@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useRef, useState } from "react";
-import type { Box, FrameHeader, PreviewFailure, PreviewRequest, Rig, View } from "../api/client";
+import type { Box, FrameHeader, Painting, PreviewFailure, PreviewRequest, Rig, View } from "../api/client";
 
 /** A frame that has come: its picture and what part of the plate it shows. */
 export interface Shown {
@@ -16,6 +16,8 @@ export interface Wanted {
   show: string;
   light: string | null;
   clipping: boolean;
+  /** A stroke that is being drawn on the rig. */
+  painting: Painting | null;
 }
 
 export interface Preview {
@@ -31,11 +33,12 @@ const REST = 160; // ms without movement after which a drag counts as resting
 const RECONNECT = 900;
 
 /** The live preview: sends the newest wish, keeps the newest frames. */
-export function usePreview(plateId: number, wanted: Wanted | null, dragging: boolean): Preview {
+export function usePreview(plateId: number, wanted: Wanted | null, dragging: boolean, open = true): Preview {
   const socket = useRef<WebSocket | null>(null);
   const seq = useRef(0);
   const exactSeq = useRef(0);
   const latest = useRef<Wanted | null>(null);
+  const sent = useRef<Rig | null>(null);
   const [connected, setConnected] = useState(false);
   const [picture, setPicture] = useState<Shown | null>(null);
   const [stages, setStages] = useState<Record<string, Shown>>({});
@@ -45,13 +48,17 @@ export function usePreview(plateId: number, wanted: Wanted | null, dragging: boo
   const send = useCallback((draft: boolean) => {
     const now = latest.current;
     if (!now || socket.current?.readyState !== WebSocket.OPEN) return;
-    const request: PreviewRequest = { ...now, seq: ++seq.current, draft, stage_width: Math.round(150 * window.devicePixelRatio) };
+    // While a stroke is drawn only the stroke is sent, not all that was painted before.
+    const known = now.painting !== null && sent.current === now.rig;
+    sent.current = now.rig;
+    const request: PreviewRequest = { ...now, rig: known ? null : now.rig, seq: ++seq.current, draft, stage_width: Math.round(150 * window.devicePixelRatio) };
     if (!draft) exactSeq.current = request.seq;
     setBusy(true);
     socket.current.send(JSON.stringify(request));
   }, []);
 
   useEffect(() => {
+    if (!open) return;
     let closed = false;
     let timer = 0;
     const receive = async (data: ArrayBuffer) => {
@@ -67,13 +74,14 @@ export function usePreview(plateId: number, wanted: Wanted | null, dragging: boo
         setStages((all) => ({ ...all, [header.part]: shown }));
       }
     };
-    const open = () => {
+    const connect = () => {
       const scheme = window.location.protocol === "https:" ? "wss" : "ws";
       const ws = new WebSocket(`${scheme}://${window.location.host}/api/plates/${plateId}/preview`);
       ws.binaryType = "arraybuffer";
       socket.current = ws;
       ws.onopen = () => {
         setConnected(true);
+        sent.current = null;
         send(false);
       };
       ws.onmessage = (event: MessageEvent<ArrayBuffer | string>) => {
@@ -83,16 +91,16 @@ export function usePreview(plateId: number, wanted: Wanted | null, dragging: boo
       };
       ws.onclose = () => {
         setConnected(false);
-        if (!closed) timer = window.setTimeout(open, RECONNECT);
+        if (!closed) timer = window.setTimeout(connect, RECONNECT);
       };
     };
-    open();
+    connect();
     return () => {
       closed = true;
       window.clearTimeout(timer);
       socket.current?.close();
     };
-  }, [plateId, send]);
+  }, [plateId, send, open]);
 
   // One request for each drawn frame at the most, and an exact one as soon as the hand rests.
   useEffect(() => {

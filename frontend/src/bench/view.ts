@@ -33,14 +33,13 @@ export function zoomed(placement: Placement, at: Point, factor: number): Placeme
   return { ...placement, scale, x: at.x - (at.x - placement.x) * k, y: at.y - (at.y - placement.y) * k };
 }
 
-/** Drawn back just so far that the whole plate and the point (plate fractions) are seen. */
-export function including(area: Point, plate: Plate, angle: number, place: [number, number]): Placement {
-  const shown = turned(plate, place, angle);
-  const point = [shown.x / plate.width, shown.y / plate.height] as const;
-  const left = Math.min(0, point[0]) * plate.width;
-  const right = Math.max(1, point[0]) * plate.width;
-  const top = Math.min(0, point[1]) * plate.height;
-  const bottom = Math.max(1, point[1]) * plate.height;
+/** Drawn back just so far that the whole plate and the places (plate fractions) are seen. */
+export function including(area: Point, plate: Plate, angle: number, ...places: [number, number][]): Placement {
+  const shown = places.map((place) => turned(plate, place, angle));
+  const left = Math.min(0, ...shown.map((p) => p.x));
+  const right = Math.max(plate.width, ...shown.map((p) => p.x));
+  const top = Math.min(0, ...shown.map((p) => p.y));
+  const bottom = Math.max(plate.height, ...shown.map((p) => p.y));
   const scale = Math.max(FARTHEST, Math.min((area.x * 0.84) / (right - left), (area.y * 0.84) / (bottom - top)));
   return { scale, angle, x: area.x / 2 - ((left + right) / 2) * scale, y: area.y / 2 - ((top + bottom) / 2) * scale };
 }

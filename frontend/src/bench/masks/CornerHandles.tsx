@@ -1,0 +1,172 @@
+import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import styled from "styled-components";
+import type { Plate } from "../../api/client";
+import { tone } from "../../ui/theme";
+import { toPlate, toScreen, type Placement, type Point } from "../view";
+
+type Spot = [number, number];
+
+const Layer = styled.svg<{ $catches: boolean }>`
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  touch-action: none;
+  pointer-events: ${(p) => (p.$catches ? "all" : "none")};
+  cursor: ${(p) => (p.$catches ? "crosshair" : "default")};
+  .rim { fill: none; stroke: ${tone.strong}; stroke-width: 1.25; }
+  .shadow { fill: none; stroke: rgb(0 0 0 / 0.55); stroke-width: 3; }
+  g[role="button"] { pointer-events: all; cursor: move; outline: none; }
+  .grip { fill: transparent; }
+  .dot { fill: ${tone.strong}; stroke: rgb(0 0 0 / 0.6); }
+  .between { fill: none; stroke: ${tone.strong}; stroke-width: 1.25; }
+  g[role="button"]:focus-visible .dot { fill: ${tone.accent}; }
+`;
+
+interface Props {
+  plate: Plate;
+  placement: Placement;
+  label: string;
+  corners: Spot[];
+  /** Corners can be added and removed; else their number stays. */
+  free: boolean;
+  onChange: (corners: Spot[], label: string) => void;
+}
+
+const STEP = 0.005;
+const DRAG_STEP = 12; // CSS pixels between the corners of an area that is drawn in one movement
+
+function rounded(spot: Spot): Spot {
+  return [Number(spot[0].toFixed(5)), Number(spot[1].toFixed(5))];
+}
+
+/** The corners of an area: drawn one after another by clicks or in one movement, then dragged, added to, removed. */
+export function CornerHandles({ plate, placement, label, corners, free, onChange }: Props) {
+  const [making, setMaking] = useState(free && corners.length < 3);
+  const [moved, setMoved] = useState<{ index: number; to: Spot } | null>(null);
+  const [drawn, setDrawn] = useState<Spot[]>([]);
+  const [ahead, setAhead] = useState<Point | null>(null);
+  const held = useRef<Point | null>(null);
+  const last = useRef<Point | null>(null);
+
+  const shown = making ? [...corners, ...drawn] : corners.map((c, k) => (moved?.index === k ? moved.to : c));
+  const at = shown.map((c) => toScreen(placement, plate, c));
+  const place = (event: PointerEvent<SVGElement>): Point => {
+    const box = (event.currentTarget.ownerSVGElement ?? event.currentTarget).getBoundingClientRect();
+    return { x: event.clientX - box.left, y: event.clientY - box.top };
+  };
+  const finish = () => {
+    setMaking(false);
+    setAhead(null);
+    const all = [...corners, ...drawn].map(rounded);
+    setDrawn([]);
+    if (drawn.length > 0) onChange(all, "Draw an area");
+  };
+  const path = at.map((p, k) => `${k ? "L" : "M"}${p.x} ${p.y}`).join("");
+  const open = making && ahead && at.length > 0 ? `L${ahead.x} ${ahead.y}` : "";
+
+  return (
+    <Layer
+      $catches={making}
+      role={making ? "application" : "group"}
+      aria-label={making ? `${label}: click for each corner, double-click or press Enter to close` : label}
+      tabIndex={making ? 0 : undefined}
+      onPointerDown={(event) => {
+        if (!making || event.button !== 0) return;
+        event.stopPropagation();
+        event.currentTarget.setPointerCapture(event.pointerId);
+        const to = place(event);
+        const first = at[0];
+        if (at.length >= 3 && first && Math.hypot(to.x - first.x, to.y - first.y) < 10) {
+          finish();
+          return;
+        }
+        last.current = to;
+        setDrawn((all) => [...all, toPlate(placement, plate, to)]);
+      }}
+      onPointerMove={(event) => {
+        if (!making) return;
+        const to = place(event);
+        setAhead(to);
+        if (last.current && Math.hypot(to.x - last.current.x, to.y - last.current.y) > DRAG_STEP) {
+          last.current = to;
+          setDrawn((all) => [...all, toPlate(placement, plate, to)]);
+        }
+      }}
+      onPointerUp={() => {
+        last.current = null;
+      }}
+      onDoubleClick={() => making && finish()}
+      onKeyDown={(event) => {
+        if (making && event.key === "Enter") finish();
+      }}
+    >
+      {["shadow", "rim"].map((c) => (
+        <path key={c} className={c} d={path ? `${path}${open}${making ? "" : "Z"}` : ""} />
+      ))}
+      {at.map((p, index) => {
+        const next = at[(index + 1) % at.length];
+        const corner = shown[index];
+        const following = shown[(index + 1) % shown.length];
+        if (!corner || !next || !following) return null;
+        return (
+          <g key={index}>
+            {free && !making && (
+              <g
+                role="button"
+                aria-label={`Add a corner after corner ${index + 1}`}
+                transform={`translate(${(p.x + next.x) / 2} ${(p.y + next.y) / 2})`}
+                onPointerDown={(event) => {
+                  event.stopPropagation();
+                  const middle: Spot = [(corner[0] + following[0]) / 2, (corner[1] + following[1]) / 2];
+                  onChange([...corners.slice(0, index + 1), rounded(middle), ...corners.slice(index + 1)], "Add a corner");
+                }}
+              >
+                <circle className="grip" r={9} />
+                <path className="between" d="M-3 0h6M0-3v6" />
+              </g>
+            )}
+            <g
+              role="button"
+              tabIndex={making ? undefined : 0}
+              aria-label={`Corner ${index + 1}`}
+              transform={`translate(${p.x} ${p.y})`}
+              onPointerDown={(event) => {
+                if (making || event.button !== 0) return;
+                event.stopPropagation();
+                event.currentTarget.setPointerCapture(event.pointerId);
+                const from = place(event);
+                held.current = { x: p.x - from.x, y: p.y - from.y };
+              }}
+              onPointerMove={(event) => {
+                if (!held.current) return;
+                const to = place(event);
+                setMoved({ index, to: toPlate(placement, plate, { x: to.x + held.current.x, y: to.y + held.current.y }) });
+              }}
+              onPointerUp={() => {
+                held.current = null;
+                if (moved) onChange(corners.map((c, k) => (k === moved.index ? rounded(moved.to) : c)), "Move a corner");
+                setMoved(null);
+              }}
+              onKeyDown={(event: KeyboardEvent) => {
+                const steps: Record<string, Spot> = { ArrowLeft: [-STEP, 0], ArrowRight: [STEP, 0], ArrowUp: [0, -STEP], ArrowDown: [0, STEP] };
+                const step = steps[event.key];
+                if (step) {
+                  const by = event.shiftKey ? 10 : 1;
+                  onChange(corners.map((c, k) => (k === index ? rounded([c[0] + step[0] * by, c[1] + step[1] * by]) : c)), "Move a corner");
+                } else if (free && event.key === "Delete") {
+                  onChange(corners.filter((_, k) => k !== index), "Remove a corner");
+                } else return;
+                event.preventDefault();
+                event.stopPropagation();
+              }}
+            >
+              <circle className="grip" r={10} />
+              <rect className="dot" x={-4} y={-4} width={8} height={8} />
+            </g>
+          </g>
+        );
+      })}
+    </Layer>
+  );
+}

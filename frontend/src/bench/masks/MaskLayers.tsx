@@ -1,0 +1,76 @@
+import type { GroupInfo, MaskPart, Plate } from "../../api/client";
+import { Drawn } from "../Drawn";
+import { Handles } from "../Handles";
+import type { SettingValue } from "../rig";
+import { toPlate, type Placement, type Point } from "../view";
+import { BrushLayer } from "./BrushLayer";
+import { CornerHandles } from "./CornerHandles";
+import type { Masking } from "./useMasking";
+
+interface Props {
+  plate: Plate;
+  area: Point;
+  placement: Placement;
+  masking: Masking;
+  brushGroup: GroupInfo;
+  onChange: (name: string, value: SettingValue) => void;
+  onRest: (label: string) => void;
+}
+
+const SMALLEST_BOX = 12; // CSS pixels
+
+/** What the part of a mask that is worked on shows on the picture: the brush, its corners, its handles. */
+export function MaskLayers({ plate, area, placement, masking, brushGroup, onChange, onRest }: Props) {
+  const { part, info } = masking;
+  if (!part || !info) return null;
+  const title = part.name || info.title;
+  const set = (values: Partial<MaskPart>, label: string) => masking.replace({ ...part, ...values } as MaskPart, `${title}: ${label}`);
+  if (part.part === "subject" && masking.boxing) {
+    return (
+      <Drawn
+        box
+        label="Draw a loose box round the subject"
+        onDone={(from, to) => {
+          masking.setBoxing(false);
+          if (Math.hypot(to.x - from.x, to.y - from.y) < SMALLEST_BOX) return;
+          const [ax, ay] = toPlate(placement, plate, from);
+          const [bx, by] = toPlate(placement, plate, to);
+          const box = [Math.min(ax, bx), Math.min(ay, by), Math.max(ax, bx), Math.max(ay, by)].map((v) => Number(Math.min(2, Math.max(-1, v)).toFixed(4)));
+          set({ box: box as [number, number, number, number] }, "box");
+        }}
+      />
+    );
+  }
+  return (
+    <>
+      {part.part === "polygon" && (
+        <CornerHandles key={`${masking.index ?? 0}`} plate={plate} placement={placement} label={title} free corners={part.corners} onChange={(corners, label) => set({ corners }, label)} />
+      )}
+      {part.part !== "polygon" && !masking.paints && (
+        <Handles
+          plate={plate}
+          area={area}
+          placement={placement}
+          group={info.group}
+          values={part}
+          onChange={onChange}
+          onRest={(label) => onRest(`${title}: ${label}`)}
+          onReset={(setting) => set({ [setting.name]: setting.default }, setting.label)}
+        />
+      )}
+      {masking.paints && (
+        <BrushLayer
+          plate={plate}
+          placement={placement}
+          brush={masking.brush}
+          group={brushGroup}
+          hints={part.part === "subject" ? part.hints : null}
+          label={part.part === "subject" ? "Mark the subject" : `Paint on ${title}`}
+          onBrush={masking.setBrush}
+          onDraw={masking.draw}
+          onDrop={masking.drop}
+        />
+      )}
+    </>
+  );
+}

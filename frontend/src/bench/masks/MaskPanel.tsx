@@ -1,0 +1,211 @@
+import styled from "styled-components";
+import type { GroupInfo, Mask, MaskPart, PartInfo, Plate, SettingInfo } from "../../api/client";
+import { Button, Toggle } from "../../ui/Button";
+import { Check } from "../../ui/Check";
+import { Icon } from "../../ui/Icon";
+import { Menu, type Choice } from "../../ui/Menu";
+import { Progress } from "../../ui/Progress";
+import { Select } from "../../ui/Select";
+import { tone } from "../../ui/theme";
+import type { SettingValue } from "../rig";
+import { SettingGroup } from "../SettingGroup";
+import { useThings } from "../things";
+import type { Masking, MaskView } from "./useMasking";
+
+const Frame = styled.div`
+  display: grid;
+  gap: 6px;
+  .row { display: flex; flex-wrap: wrap; gap: 6px; align-items: center; }
+  .part {
+    display: grid;
+    grid-template-columns: auto 1fr auto auto auto;
+    align-items: center;
+    gap: 6px;
+    padding: 2px 4px 2px 6px;
+    border: 1px solid ${tone.line};
+    border-radius: 3px;
+  }
+  .part[data-open] { border-color: ${tone.accent}; background: ${tone.raised}; }
+  .part button { min-height: 22px; padding: 0 6px; }
+  .title { justify-content: flex-start; overflow: hidden; text-overflow: ellipsis; }
+  .works { color: ${tone.faint}; font-size: 12px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+  .open { padding: 4px 0 6px 8px; border-left: 2px solid ${tone.accent}; display: grid; gap: 6px; }
+  .note { color: ${tone.faint}; font-size: 12px; line-height: 1.3; }
+`;
+
+export interface MaskActions {
+  onStart: (start: Mask["start"]) => void;
+  onInvert: () => void;
+  /** Others that this mask can be given to. */
+  copies: { id: string; text: string; act: () => void }[];
+  onPart: (part: number, name: string, value: SettingValue) => void;
+  onPartRest: (label: string) => void;
+  onPartReset: (part: number, setting: SettingInfo) => void;
+  onParts: (make: (parts: MaskPart[]) => MaskPart[], label: string) => void;
+  onNewMatte: () => void;
+}
+
+interface Props {
+  plate: Plate;
+  mask: Mask;
+  /** A matte is an area, so nothing of it is shown as light. */
+  ofLight: boolean;
+  parts: PartInfo[];
+  common: GroupInfo;
+  brushGroup: GroupInfo;
+  masking: Masking;
+  actions: MaskActions;
+}
+
+const works: Record<string, string> = { add: "adds", subtract: "takes away", intersect: "keeps within" };
+const views: { value: MaskView; text: string }[] = [
+  { value: "off", text: "Mask not shown" },
+  { value: "over", text: "Over the picture" },
+  { value: "alone", text: "Alone, in grey" },
+  { value: "light", text: "As light only" },
+];
+
+/** A mask: how it begins, its parts, and the part that is worked on. */
+export function MaskPanel({ plate, mask, ofLight, parts, common, brushGroup, masking, actions }: Props) {
+  const { mattes } = useThings();
+  const info = (part: MaskPart) => parts.find((p) => p.name === part.part);
+  const kinds: Choice[] = parts.map((p) => ({ id: p.name, text: p.title, about: p.summary, act: () => masking.add(p.name) }));
+  const tools: Choice[] = [
+    { id: "invert", text: "Invert", about: "Lets light be where it was not, and the reverse", act: actions.onInvert },
+    ...actions.copies.map((c) => ({ id: c.id, text: `Copy to ${c.text}`, act: c.act })),
+    { id: "clear", text: "Remove all parts", disabled: mask.parts.length === 0, act: () => actions.onParts(() => [], "Clear the mask") },
+  ];
+  return (
+    <Frame role="group" aria-label="Mask">
+      <div className="row">
+        <Select
+          label="Begins with"
+          hideLabel
+          value={mask.start}
+          options={[
+            { value: "everything", text: ofLight ? "Everything; paint away" : "Everything" },
+            { value: "nothing", text: ofLight ? "Nothing; paint in" : "Nothing" },
+          ]}
+          onChange={(v) => actions.onStart(v as Mask["start"])}
+        />
+        <Select label="Mask shown" hideLabel value={masking.view} options={ofLight ? views : views.slice(0, 3)} onChange={(v) => masking.setView(v as MaskView)} />
+      </div>
+      {mask.parts.map((part, k) => {
+        const kind = info(part);
+        const open = masking.index === k;
+        const title = part.name || (kind?.title ?? part.part);
+        const move = (by: number) => {
+          actions.onParts((all) => {
+            const next = all.filter((_, i) => i !== k);
+            next.splice(k + by, 0, part);
+            return next;
+          }, `Move ${title}`);
+          if (open) masking.select(k + by);
+        };
+        return (
+          <div key={k} style={{ display: "grid", gap: 4 }}>
+            <div className="part" data-open={open || undefined} role="group" aria-label={`${title}, part ${k + 1}`}>
+              <Check label={`${title} on`} hideLabel isSelected={part.on} onChange={() => actions.onParts((all) => all.map((p, i) => (i === k ? { ...p, on: !p.on } : p)), `Switch ${title}`)} />
+              <Button weight="bare" className="title" aria-expanded={open} onPress={() => masking.select(open ? null : k)}>
+                {title}
+              </Button>
+              <span className="works">{part.part === "matte" ? `${part.side} ${mattes.find((m) => m.id === part.matte)?.name ?? "what is not there"}` : works[part.combine]}{part.invert ? ", inverted" : ""}</span>
+              <Menu
+                label={`What to do with ${title}`}
+                choices={[
+                  { id: "up", text: "Move up", disabled: k === 0, act: () => move(-1) },
+                  { id: "down", text: "Move down", disabled: k === mask.parts.length - 1, act: () => move(1) },
+                  { id: "twice", text: "Duplicate", act: () => actions.onParts((all) => [...all.slice(0, k + 1), part, ...all.slice(k + 1)], `Duplicate ${title}`) },
+                ]}
+              >
+                <Button weight="bare" aria-label={`More for ${title}, part ${k + 1}`}>
+                  <Icon name="more" size={14} />
+                </Button>
+              </Menu>
+              <Button
+                weight="bare"
+                aria-label={`Remove ${title}, part ${k + 1}`}
+                onPress={() => {
+                  actions.onParts((all) => all.filter((_, i) => i !== k), `Remove ${title}`);
+                  if (open) masking.select(null);
+                }}
+              >
+                ×
+              </Button>
+            </div>
+            {open && kind && (
+              <div className="open">
+                {masking.cutting && (
+                  <div className="row" style={{ display: "grid", gridTemplateColumns: "1fr auto" }}>
+                    <Progress label="Cutting the subject out" share={masking.cutting.share} />
+                    <Button onPress={masking.cutting.stop}>Cancel</Button>
+                  </div>
+                )}
+                {part.part === "subject" && (
+                  <div className="row">
+                    <Toggle hint="Draw a loose box round the subject" isSelected={masking.boxing} onChange={masking.setBoxing}>
+                      Box
+                    </Toggle>
+                    <Toggle hint="Draw over what belongs to it" isSelected={masking.paints && !masking.brush.erase} onChange={() => { masking.setBoxing(false); masking.setBrush({ ...masking.brush, erase: false }); }}>
+                      Mark in
+                    </Toggle>
+                    <Toggle hint="Draw over what does not (Alt)" isSelected={masking.paints && masking.brush.erase} onChange={() => { masking.setBoxing(false); masking.setBrush({ ...masking.brush, erase: true }); }}>
+                      Mark out
+                    </Toggle>
+                  </div>
+                )}
+                {part.part === "strokes" && (
+                  <div className="row">
+                    <Toggle isSelected={!masking.brush.erase} onChange={() => masking.setBrush({ ...masking.brush, erase: false })}>
+                      Paint
+                    </Toggle>
+                    <Toggle hint="The other of the two for as long as Alt is held" isSelected={masking.brush.erase} onChange={() => masking.setBrush({ ...masking.brush, erase: true })}>
+                      {part.combine === "subtract" ? "Restore" : "Erase"}
+                    </Toggle>
+                  </div>
+                )}
+                {(part.part === "strokes" || part.part === "subject") && (
+                  <SettingGroup
+                    plate={plate}
+                    group={part.part === "subject" ? { ...brushGroup, settings: brushGroup.settings.filter((s) => s.name === "size") } : brushGroup}
+                    values={masking.brush}
+                    onChange={(name, value) => masking.setBrush({ ...masking.brush, [name]: value })}
+                    onRest={() => undefined}
+                    onReset={(s) => masking.setBrush({ ...masking.brush, [s.name]: s.default })}
+                  />
+                )}
+                {[kind.group, common].map((group) => (
+                  <SettingGroup
+                    key={group.name}
+                    plate={plate}
+                    group={group}
+                    values={part}
+                    onChange={(name, value) => actions.onPart(k, name, value)}
+                    onRest={(label) => actions.onPartRest(`${title}: ${label}`)}
+                    onReset={(s) => actions.onPartReset(k, s)}
+                  />
+                ))}
+                {part.part === "matte" && (
+                  <div className="row">
+                    <Button onPress={actions.onNewMatte}>New matte</Button>
+                  </div>
+                )}
+                {masking.paints && <p className="note">Comma and full stop change the size, with Shift the hardness; so does the wheel with Shift, and with Shift and Alt. Shift while drawing makes a stroke straight; with Alt the brush does the other of the two.</p>}
+              </div>
+            )}
+          </div>
+        );
+      })}
+      <div className="row">
+        <Menu label="Add a part" choices={kinds}>
+          <Button weight={mask.parts.length === 0 ? "plain" : "bare"}>
+            <Icon name="plus" size={14} /> Add a part
+          </Button>
+        </Menu>
+        <Menu label="What to do with the mask" choices={tools}>
+          <Button weight="bare">Mask…</Button>
+        </Menu>
+      </div>
+    </Frame>
+  );
+}

@@ -1,0 +1,106 @@
+import { useState } from "react";
+import styled from "styled-components";
+import type { Rig, Take } from "../../api/client";
+import { Button } from "../../ui/Button";
+import { Dialog } from "../../ui/Dialog";
+import { Icon } from "../../ui/Icon";
+import { Menu } from "../../ui/Menu";
+import { TextField } from "../../ui/TextField";
+import { tone } from "../../ui/theme";
+import type { Takes } from "./useTakes";
+
+const Keep = styled.div`
+  display: grid;
+  grid-template-columns: 1fr auto;
+  gap: 8px;
+  align-items: end;
+  button { min-height: 28px; }
+`;
+
+const List = styled.ul`
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: grid;
+  gap: 6px;
+  li { display: grid; grid-template-columns: 1fr auto auto auto; gap: 6px; align-items: center; }
+  b { font-weight: 600; color: ${tone.strong}; display: block; }
+  span { color: ${tone.faint}; font-size: 12px; }
+`;
+
+interface Props {
+  takes: Takes;
+  rig: Rig;
+  open: boolean;
+  onClose: () => void;
+  onBack: (take: Take) => void;
+  onCompare: (take: Take) => void;
+}
+
+function said(take: Take): string {
+  const lights = take.rig.lights.length;
+  return `${new Date(take.created * 1000).toLocaleString()}, ${lights} light${lights === 1 ? "" : "s"}`;
+}
+
+/** Takes: keep the present state under a name, compare with others, go back to any. */
+export function TakesDialog({ takes, rig, open, onClose, onBack, onCompare }: Props) {
+  const [name, setName] = useState("");
+  const [renamed, setRenamed] = useState<{ id: number; name: string } | null>(null);
+  const proposed = `Take ${takes.takes.length + 1}`;
+  const keep = () => {
+    void takes.keep(name.trim() || proposed, rig);
+    setName("");
+  };
+  return (
+    <Dialog title="Takes" open={open} onClose={onClose}>
+      <Keep>
+        <TextField label="Keep the present state as" value={name} placeholder={proposed} onChange={setName} onDone={() => undefined} />
+        <Button weight="strong" onPress={keep}>
+          Keep
+        </Button>
+      </Keep>
+      {takes.takes.length === 0 && <p>No takes yet. A take keeps the whole rig under a name; whatever you do afterwards, you can compare with it and go back to it.</p>}
+      <List aria-label="Takes">
+        {takes.takes.map((take) => (
+          <li key={take.id} aria-label={take.name}>
+            {renamed?.id === take.id ? (
+              <TextField
+                label={`Name of ${take.name}`}
+                hideLabel
+                autoFocus
+                value={renamed.name}
+                onChange={(next) => setRenamed({ id: take.id, name: next })}
+                onDone={(kept) => {
+                  if (kept && renamed.name.trim() && renamed.name.trim() !== take.name) void takes.rename(take, renamed.name.trim().slice(0, 120));
+                  setRenamed(null);
+                }}
+              />
+            ) : (
+              <div>
+                <b>{take.name}</b>
+                <span>{said(take)}</span>
+              </div>
+            )}
+            <Button hint="Shows it beside the present state" onPress={() => onCompare(take)}>
+              Compare
+            </Button>
+            <Button hint="Makes it the present state; what is there now stays in the history" onPress={() => onBack(take)}>
+              Go back to it
+            </Button>
+            <Menu
+              label={`What to do with ${take.name}`}
+              choices={[
+                { id: "rename", text: "Rename", act: () => setRenamed({ id: take.id, name: take.name }) },
+                { id: "delete", text: "Delete", act: () => void takes.remove(take) },
+              ]}
+            >
+              <Button weight="bare" aria-label={`More for ${take.name}`}>
+                <Icon name="more" size={14} />
+              </Button>
+            </Menu>
+          </li>
+        ))}
+      </List>
+    </Dialog>
+  );
+}

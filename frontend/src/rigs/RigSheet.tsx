@@ -1,0 +1,149 @@
+import { useCallback, useEffect, useState } from "react";
+import { FileTrigger } from "react-aria-components";
+import styled from "styled-components";
+import { call, said, type Plate, type Rig, type RigCell, type SavedRig } from "../api/client";
+import { Button } from "../ui/Button";
+import { Dialog } from "../ui/Dialog";
+import { Icon } from "../ui/Icon";
+import { Menu } from "../ui/Menu";
+import { useNotices } from "../ui/Notices";
+import { PictureChoice } from "../ui/PictureChoice";
+import { TextField } from "../ui/TextField";
+import { tone } from "../ui/theme";
+
+const Bar = styled.div`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto auto auto;
+  gap: 8px;
+  align-items: end;
+  button, a { min-height: 28px; }
+  a { color: ${tone.accent}; line-height: 28px; }
+`;
+
+const Grid = styled.div`
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(210px, 1fr));
+  gap: 10px;
+  .card { position: relative; display: grid; }
+  .card .more { position: absolute; right: 6px; bottom: 4px; }
+`;
+
+const Note = styled.p`
+  color: ${tone.faint};
+`;
+
+interface Props {
+  plate: Plate;
+  rig: Rig;
+  onApply: (saved: SavedRig, lights: string[] | null) => void;
+  onClose: () => void;
+}
+
+/** Saved rigs, each seen on this very plate: apply one, or some of its lights; save, bring in, take out. */
+export function RigSheet({ plate, rig, onApply, onClose }: Props) {
+  const { say, warn } = useNotices();
+  const [cells, setCells] = useState<RigCell[] | null>(null);
+  const [name, setName] = useState("");
+  const [renamed, setRenamed] = useState<{ id: number; name: string } | null>(null);
+  const [opened] = useState(rig);
+
+  const load = useCallback(async () => {
+    const { data, error } = await call("post", "/api/plates/{plate_id}/rigs", { path: { plate_id: plate.id }, body: { rig: opened } });
+    if (data) setCells(data.cells);
+    else warn(said(error));
+  }, [plate.id, opened, warn]);
+  useEffect(() => {
+    load().catch(() => warn("The saved rigs could not be read: the service does not answer."));
+  }, [load, warn]);
+
+  const save = async (called: string, saved: Rig) => {
+    const { data, error } = await call("post", "/api/rigs", { body: { name: called, rig: saved, plate: plate.id } });
+    if (!data) {
+      warn(said(error));
+      return;
+    }
+    say(`${data.name} was saved.`);
+    setName("");
+    await load();
+  };
+  const bring = async (file: File) => {
+    let read: unknown;
+    try {
+      read = JSON.parse(await file.text());
+    } catch {
+      warn(`${file.name} is no rig: a rig file is JSON.`);
+      return;
+    }
+    await save(file.name.replace(/\.json$/i, "").slice(0, 120) || "Rig", read as Rig);
+  };
+  const remove = async (saved: SavedRig) => {
+    const { error } = await call("delete", "/api/rigs/{rig_id}", { path: { rig_id: saved.id } });
+    if (error) warn(said(error));
+    else
+      say(`${saved.name} was deleted.`, {
+        text: "Undo",
+        act: () => void call("post", "/api/rigs/{rig_id}/restore", { path: { rig_id: saved.id } }).then(load),
+      });
+    await load();
+  };
+  const rename = async (saved: SavedRig, to: string) => {
+    const { error } = await call("patch", "/api/rigs/{rig_id}", { path: { rig_id: saved.id }, body: { name: to } });
+    if (error) warn(said(error));
+    await load();
+  };
+
+  return (
+    <Dialog title="Rigs" wide open onClose={onClose}>
+      <Bar>
+        <TextField label="Save this plate's rig as" value={name} placeholder={plate.name} onChange={setName} />
+        <Button weight="strong" onPress={() => void save(name.trim() || plate.name, rig)}>
+          Save
+        </Button>
+        <FileTrigger acceptedFileTypes={[".json", "application/json"]} onSelect={(list) => list?.[0] && void bring(list[0])}>
+          <Button>Bring in a file…</Button>
+        </FileTrigger>
+        <a href={`/api/plates/${plate.id}/rig`} download>
+          This rig as a file
+        </a>
+      </Bar>
+      {!cells && <Note role="status">Rendering each rig on this plate…</Note>}
+      {cells?.length === 0 && <Note>No rigs are saved yet. Save this one to use it on the next picture.</Note>}
+      <Grid>
+        {cells?.map(({ saved, picture }) => (
+          <div key={saved.id} className="card" role="group" aria-label={saved.name}>
+            {renamed?.id === saved.id ? (
+              <TextField
+                label={`Name of ${saved.name}`}
+                autoFocus
+                value={renamed.name}
+                onChange={(next) => setRenamed({ id: saved.id, name: next })}
+                onDone={(kept) => {
+                  if (kept && renamed.name.trim() && renamed.name.trim() !== saved.name) void rename(saved, renamed.name.trim().slice(0, 120));
+                  setRenamed(null);
+                }}
+              />
+            ) : (
+              <PictureChoice title={saved.name} note={saved.rig.lights.map((l) => l.name || l.kind).join(", ")} picture={picture} onPick={() => onApply(saved, null)} />
+            )}
+            <div className="more">
+              <Menu
+                label={`What to do with ${saved.name}`}
+                choices={[
+                  { id: "all", text: "Apply all of it", about: "In place of the lights that are there", act: () => onApply(saved, null) },
+                  ...saved.rig.lights.map((l) => ({ id: `light ${l.id}`, text: `Add ${l.name || l.kind}`, about: "On top of the lights that are there", act: () => onApply(saved, [l.id]) })),
+                  { id: "rename", text: "Rename", act: () => setRenamed({ id: saved.id, name: saved.name }) },
+                  { id: "file", text: "Take out as a file", act: () => window.location.assign(`/api/rigs/${saved.id}/file`) },
+                  { id: "delete", text: "Delete", act: () => void remove(saved) },
+                ]}
+              >
+                <Button weight="bare" aria-label={`More for ${saved.name}`}>
+                  <Icon name="more" size={14} />
+                </Button>
+              </Menu>
+            </div>
+          </div>
+        ))}
+      </Grid>
+    </Dialog>
+  );
+}
