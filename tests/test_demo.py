@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import json
 import tempfile
 import unittest
 from pathlib import Path
 
 import numpy as np
+from PIL import Image
 
-from aurelon.core import open_plate, parse_rig, render
+from aurelon.core import Rig, open_plate, parse_rig, render
+from aurelon.core.applying import apply_rig
+from aurelon.core.cache import Cache
 from aurelon.store import Store
 from aurelon.web.seed import DEMO, TITLES, seed_demo
-from demo.render import SCENES
+from demo.render import BESIDE, SCENES
 
 MOST_BYTES = 4_000_000
 
@@ -35,6 +39,46 @@ class Demo(unittest.TestCase):
                 without = render(plate, rig.model_copy(update={"lights": others}), size=(480, 320))
                 self.assertGreater(float(np.abs(lit - without).max()), 0.02, f"{stem}: {light.id}")
 
+    def test_a_subject_is_cut_out_as_the_renderer_knows_it_from_a_box_and_a_few_strokes(self) -> None:
+        hints = json.loads((BESIDE / "hints.json").read_text())
+        self.assertEqual(sorted(hints), SCENES)
+        for stem in SCENES:
+            plate = open_plate(DEMO / "plates" / f"{stem}.jpg")
+            self.assertLess(len(hints[stem]["hints"]), 15, stem)
+            mask = {"start": "nothing", "parts": [{"part": "subject", **hints[stem]}]}
+            rig = Rig.model_validate({"mattes": [{"id": "subject", "mask": mask}]})
+            true = np.asarray(Image.open(BESIDE / f"{stem}-subject.png")) > 127
+            cut = render(plate, rig, size=(true.shape[1], true.shape[0]), show="matte:subject")[:, :, 0] > 0.5
+            self.assertGreaterEqual(float((cut & true).sum() / (cut | true).sum()), 0.95, stem)
+
+    def test_the_sun_of_the_headland_shines_behind_the_lighthouse_and_spills(self) -> None:
+        plate = open_plate(DEMO / "plates" / "headland.jpg")
+        rig = parse_rig((DEMO / "rigs" / "headland.json").read_bytes())
+        true = np.asarray(Image.open(BESIDE / "headland-subject.png").resize((480, 320))) / 255
+        mask = render(plate, rig, size=(480, 320), show="mask:low-sun")[:, :, 0]
+        self.assertLess(float(mask[true > 0.99].mean()), 0.3)
+        self.assertGreater(float(mask[true > 0.99].mean()), 0.05)
+        self.assertGreater(float(mask[true == 0].mean()), 0.97)
+
+    def test_the_harbour_has_two_blooms_each_with_its_own_mask(self) -> None:
+        rig = parse_rig((DEMO / "rigs" / "harbour.json").read_bytes())
+        blooms = [light for light in rig.stack if light.kind == "bloom"]
+        self.assertEqual(len(blooms), 2)
+        self.assertEqual(len({light.mask.key for light in blooms if light.mask.parts}), 2)
+
+    def test_eight_named_rigs_of_our_own_change_every_plate(self) -> None:
+        paths = sorted((DEMO / "rigs" / "named").glob("*.json"))
+        self.assertEqual(len(paths), 8)
+        for stem in SCENES:
+            plate = open_plate(DEMO / "plates" / f"{stem}.jpg")
+            shot = render(plate, Rig(), size=(240, 160))
+            cache = Cache(1 << 29)
+            for path in paths:
+                applied = apply_rig(parse_rig(path.read_bytes()), Rig())
+                self.assertEqual(applied.notes, [])
+                lit = render(plate, applied.rig, size=(240, 160), cache=cache)
+                self.assertGreater(float(np.abs(lit - shot).mean()), 0.004, f"{path.stem} on {stem}")
+
     def test_the_plates_are_put_in_place_once(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             store = Store(Path(folder) / "data.sqlite")
@@ -43,3 +87,4 @@ class Demo(unittest.TestCase):
                 seed_demo(store)
             self.assertEqual(len(store.plates()), len(SCENES))
             self.assertEqual({record.name for record in store.plates()}, set(TITLES.values()))
+            self.assertEqual(len(store.saved_rigs()), 8)

@@ -41,6 +41,11 @@ class Cache:
                     self._bytes -= dropped.nbytes
         return value
 
+    @property
+    def nbytes(self) -> int:
+        """What is kept, in bytes."""
+        return self._bytes
+
     def peek(self, key: Hashable) -> Sized | None:
         """The value under `key` if it is there."""
         with self._lock:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 import unittest
 from typing import Any
 
@@ -39,6 +42,16 @@ def mask_of(*mask_parts: dict[str, Any], plate: Plate | None = None, start: str 
     return shown[:, :, 0]
 
 
+MASK_TWICE = """
+import hashlib, sys, numba
+from tests.pictures import every_part, masked_rig, plate_of, scene
+from aurelon.core import render
+numba.set_num_threads(int(sys.argv[1]))
+rig = masked_rig(*({**part, "feather": 0.004, "fit": 0.01} for part in every_part()))
+print(hashlib.sha256(render(plate_of(scene()), rig, show="mask:under-test").tobytes()).hexdigest())
+"""
+
+
 def variants_of(part: dict[str, Any]) -> dict[str, dict[str, Any]]:
     return {
         "as it is": part, "inverted": {**part, "invert": True}, "thin": {**part, "density": 0.4},
@@ -55,21 +68,40 @@ class EveryPart(unittest.TestCase):
             self.assertLess(float(made.min()), 0.1 + part.get("spill", 0), part["part"])
 
     def test_2_quarter_size_matches_full_size_reduced(self) -> None:
-        plate = plate_of(scene(1920, 1280))
+        plate, cache = plate_of(scene(1920, 1280)), Cache(1 << 30)
         for part in every_part():
             for name, variant in variants_of(part).items():
-                full = mask_of(variant, plate=plate)
+                full = mask_of(variant, plate=plate, cache=cache)
                 reduced = full.reshape(320, 4, 480, 4).mean(axis=(1, 3))
-                small = mask_of(variant, plate=plate, size=(480, 320))
+                small = mask_of(variant, plate=plate, size=(480, 320), cache=cache)
                 self.assertGreater(psnr(small, reduced), 40, f"{part['part']} {name}")
 
     def test_2_a_region_is_the_same_part_of_the_whole(self) -> None:
-        plate = plate_of(scene(900, 600))
+        plate, cache = plate_of(scene(900, 600)), Cache(1 << 30)
         for part in every_part():
             for name, variant in variants_of(part).items():
-                whole = mask_of(variant, plate=plate, size=(700, 467))
-                region = mask_of(variant, plate=plate, size=(700, 467), region=(123, 45, 400, 300))
+                whole = mask_of(variant, plate=plate, size=(700, 467), cache=cache)
+                region = mask_of(variant, plate=plate, size=(700, 467), region=(123, 45, 400, 300), cache=cache)
                 np.testing.assert_allclose(region, whole[45:300, 123:400], atol=3e-5, err_msg=f"{part['part']} {name}")
+
+    def test_3_same_bits_whatever_the_number_of_threads(self) -> None:
+        sums = {
+            subprocess.run(
+                [sys.executable, "-c", MASK_TWICE, str(threads)], capture_output=True, text=True, check=True,
+                env={**os.environ, "NUMBA_NUM_THREADS": "2"},
+            ).stdout
+            for threads in (1, 2)
+        }  # fmt: skip
+        self.assertEqual(len(sums), 1)
+
+    def test_7_a_wider_feather_takes_no_more_cells(self) -> None:
+        def cells(feather: float) -> int:
+            cache = Cache(1 << 30)
+            mask_of({"part": "radial", "feather": feather}, plate=plate_of(scene(1200, 800)), cache=cache)
+            return cache.nbytes
+
+        self.assertLessEqual(cells(0.25), cells(0.02))
+        self.assertLessEqual(cells(0.02), cells(0.002))
 
     def test_4_within_0_to_1_on_every_kind_of_picture(self) -> None:
         plates: dict[str, Any] = {
