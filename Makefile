@@ -31,8 +31,8 @@ $(STAMPS)/node: frontend/package-lock.json
 	cd frontend && npm ci --no-audit --no-fund --loglevel=error
 	mkdir -p $(STAMPS) && touch $@
 
-$(STAMPS)/built: $(STAMPS)/node $(shell find frontend/src -type f) frontend/index.html frontend/vite.config.ts
-	cd frontend && npx vite build --logLevel warn
+$(STAMPS)/built: $(STAMPS)/node $(filter-out %/schema.ts,$(shell find frontend/src -type f)) docs/openapi.json frontend/index.html frontend/vite.config.ts
+	cd frontend && npm run --silent types > /dev/null && npx vite build --logLevel warn
 	touch $@
 
 $(STAMPS)/tested-with: $(STAMPS)/venv requirements-test.lock

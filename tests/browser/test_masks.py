@@ -54,7 +54,7 @@ class OnThePicture(BrowserTest):
 
     def at(self, x: float, y: float) -> np.ndarray[Any, Any]:
         """The colour on the canvas at a place of the plate."""
-        self.page.mouse.move(5, 5)  # takes the brush off the picture
+        self.page.mouse.move(5, 5)  # takes the pointer away
         pixels = self.picture()
         box = self.page.locator("canvas").first.bounding_box()
         assert box is not None

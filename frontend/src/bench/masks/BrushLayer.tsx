@@ -31,7 +31,7 @@ interface Props {
   /** Strokes that are not paint but say what is in and out; they are drawn as lines. */
   hints: Stroke[] | null;
   label: string;
-  onBrush: (brush: Brush) => void;
+  onResize: (brush: Brush) => void;
   onDraw: (stroke: Stroke) => void;
   onDrop: (stroke: Stroke) => void;
 }
@@ -39,8 +39,8 @@ interface Props {
 const SPACING = 0.12; // radii between the points that are kept
 const WHEEL = 0.0016;
 
-/** The brush on the picture: its size and hardness as rings, and what it draws. */
-export function BrushLayer({ plate, placement, brush, group, hints, label, onBrush, onDraw, onDrop }: Props) {
+/** A brush over the picture: its size and hardness as rings, and what it draws. */
+export function BrushLayer({ plate, placement, brush, group, hints, label, onResize, onDraw, onDrop }: Props) {
   const [at, setAt] = useState<Point | null>(null);
   const [flip, setFlip] = useState(false);
   const stroke = useRef<{ points: number[]; last: Point; erase: boolean; from: Point } | null>(null);
@@ -52,9 +52,9 @@ export function BrushLayer({ plate, placement, brush, group, hints, label, onBru
     const s = group.settings.find((one) => one.name === name);
     return Number(Math.min(s?.high ?? value, Math.max(s?.low ?? value, value)).toFixed(4));
   };
-  const sized = useRef((factor: number, harder: number) => onBrush({ ...brush, size: bounded("size", brush.size * factor), hardness: bounded("hardness", brush.hardness + harder) }));
+  const sized = useRef((factor: number, harder: number) => onResize({ ...brush, size: bounded("size", brush.size * factor), hardness: bounded("hardness", brush.hardness + harder) }));
   useEffect(() => {
-    sized.current = (factor, harder) => onBrush({ ...brush, size: bounded("size", brush.size * factor), hardness: bounded("hardness", brush.hardness + harder) });
+    sized.current = (factor, harder) => onResize({ ...brush, size: bounded("size", brush.size * factor), hardness: bounded("hardness", brush.hardness + harder) });
   });
 
   useEffect(() => {

@@ -12,6 +12,7 @@ const Layer = styled.svg<{ $catches: boolean }>`
   width: 100%;
   height: 100%;
   touch-action: none;
+  outline: none;
   pointer-events: ${(p) => (p.$catches ? "all" : "none")};
   cursor: ${(p) => (p.$catches ? "crosshair" : "default")};
   .rim { fill: none; stroke: ${tone.strong}; stroke-width: 1.25; }

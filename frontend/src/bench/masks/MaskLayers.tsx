@@ -66,7 +66,7 @@ export function MaskLayers({ plate, area, placement, masking, brushGroup, onChan
           group={brushGroup}
           hints={part.part === "subject" ? part.hints : null}
           label={part.part === "subject" ? "Mark the subject" : `Paint on ${title}`}
-          onBrush={masking.setBrush}
+          onResize={masking.setBrush}
           onDraw={masking.draw}
           onDrop={masking.drop}
         />
