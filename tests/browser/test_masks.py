@@ -208,7 +208,17 @@ class Painting(OnThePicture):
         self.page.get_by_role("menuitem", name=re.compile("^Subject")).click()
         self.rested()
         self.drag((0.33, 0.12), (0.47, 0.75))
-        expect(self.page.get_by_text("drawn")).to_be_visible(timeout=20000)
+        expect(self.page.get_by_role("button", name="Cancel")).to_have_count(0, timeout=20000)
+        # Strokes that are drawn one upon another, while a cut is still on its way, are all kept.
+        self.page.get_by_role("button", name="Mark out").click()
+        for across in (0.1, 0.6, 0.8):
+            self.page.mouse.move(*self.place(across, 0.2))
+            self.page.mouse.down()
+            self.page.mouse.move(*self.place(across, 0.5), steps=4)
+            self.page.mouse.up()
+        expect(self.page.get_by_role("button", name="Cancel")).to_have_count(0, timeout=30000)
+        self.rested()
+        self.assertEqual(len(self.rig(plate)["mattes"][0]["mask"]["parts"][0]["hints"]), 3)
         self.show_mask("Alone, in grey")
         self.assertGreater(self.at(0.4, 0.4).min(), 200)  # the post
         self.assertLess(self.at(0.7, 0.3).max(), 20)

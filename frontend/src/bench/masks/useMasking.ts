@@ -49,12 +49,21 @@ export function useMasking(selection: Selection, { plate, rig, newest, parts, ed
   const [boxing, setBoxing] = useState(false);
   const [cutting, setCutting] = useState<Cutting | null>(null);
   const stop = useRef<AbortController | null>(null);
+  // A part whose cut is still on its way; what is drawn meanwhile is drawn on this one.
+  const [awaited, setAwaited] = useState<{ part: MaskPart; at: string } | null>(null);
+  const newestAwaited = useRef(awaited);
+  const awaitPart = (next: typeof awaited) => {
+    newestAwaited.current = next;
+    setAwaited(next);
+  };
 
   const owner: Owner | null = selection === "plate" ? null : selection;
   const same = chosen !== null && JSON.stringify(chosen.owner) === JSON.stringify(owner);
   const mask = owner ? maskOf(rig, owner) : undefined;
   const index = same && chosen.part < (mask?.parts.length ?? 0) ? chosen.part : null;
-  const part = index === null ? null : (mask?.parts[index] ?? null);
+  const kept = index === null ? null : (mask?.parts[index] ?? null);
+  const here = JSON.stringify([owner, index]);
+  const part = awaited?.at === here ? awaited.part : kept;
 
   const brush = brushes[part?.part ?? ""] ?? NO_BRUSH;
   const setBrush = (next: Brush) => {
@@ -105,13 +114,16 @@ export function useMasking(selection: Selection, { plate, rig, newest, parts, ed
     stop.current?.abort();
     const mine = new AbortController();
     stop.current = mine;
+    awaitPart({ part: next, at: here });
     setCutting({ share: 0, stop: () => mine.abort() });
     cutOut(plate.id, next, (share) => setCutting((now) => now && { ...now, share }), mine.signal)
       .then(keep, (error: unknown) => {
         if (!mine.signal.aborted) warn(error instanceof Error ? error.message : String(error));
       })
       .finally(() => {
-        if (stop.current === mine) setCutting(null);
+        if (stop.current !== mine) return;
+        setCutting(null);
+        awaitPart(null);
       });
   };
 
@@ -119,8 +131,10 @@ export function useMasking(selection: Selection, { plate, rig, newest, parts, ed
   const draw = (stroke: Stroke) => setDrawn(stroke);
   const drop = (stroke: Stroke) => {
     setDrawn(null);
+    const waiting = newestAwaited.current;
+    const now = waiting?.at === here ? waiting.part : part;
     if (part?.part === "strokes") replace({ ...part, strokes: [...part.strokes, stroke] }, stroke.erase ? "Erase" : "Paint");
-    if (part?.part === "subject") replace({ ...part, hints: [...part.hints, stroke] }, stroke.erase ? "Mark as out" : "Mark as in");
+    if (now?.part === "subject") replace({ ...now, hints: [...now.hints, stroke] }, stroke.erase ? "Mark as out" : "Mark as in");
   };
 
   const painting: Painting | null =
