@@ -103,7 +103,7 @@ def _says(evaluation: Evaluation, light: Light, frame: Frame) -> str | None:
         return kind.nothing_shines
     below = evaluation.below(light, frame)
     change = np.abs(encode_array(evaluation.merge(light, below, frame)) - encode_array(below))
-    return "Changes nothing that can be seen." if float(change.max()) < INVISIBLE else None
+    return kind.nothing_seen if float(change.max()) < INVISIBLE else None
 
 
 def judge(

@@ -1,4 +1,4 @@
-"""Noise that has no seam: value noise on a circle, tied to a seed and never to pixels.
+"""Noise that is tied to a seed and never to pixels: on a circle, where it has no seam, and over the plane.
 
 Reference: Perlin, "Improving Noise" (2002), for the quintic fade.
 """
@@ -6,6 +6,7 @@ Reference: Perlin, "Improving Noise" (2002), for the quintic fade.
 from __future__ import annotations
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 Doubles = NDArray[np.float64]
@@ -38,3 +39,29 @@ def ray_variation(bars: Doubles, count: int, variety: float, seed: int) -> NDArr
     t = np.clip((mixed - 0.22) / 0.56, 0, 1)
     bright = t * t * (3 - 2 * t)
     return np.asarray(1 - variety + variety * 2 * bright, np.float32)
+
+
+@njit(fastmath=True)
+def lattice(ix: int, iy: int, seed: int) -> np.float32:
+    """A number in 0..1 that depends on a lattice point and a seed."""
+    h = np.uint32(ix) * np.uint32(0x8DA6B343) ^ np.uint32(iy) * np.uint32(0xD8163841) ^ np.uint32(seed) * np.uint32(0xCB1AB31F)
+    h = np.uint32(h ^ (h >> np.uint32(15)))
+    h = np.uint32(h * np.uint32(0x2C1B3C6D))
+    h = np.uint32(h ^ (h >> np.uint32(12)))
+    h = np.uint32(h * np.uint32(0x297A2D39))
+    h = np.uint32(h ^ (h >> np.uint32(15)))
+    return np.float32(h) * np.float32(1.0 / 4294967296.0)
+
+
+@njit(fastmath=True)
+def lattice_noise(x: np.float32, y: np.float32, seed: int) -> np.float32:
+    """Value noise in 0..1 over the plane, a cell to each unit."""
+    fx, fy = np.floor(x), np.floor(y)
+    ix, iy = int(fx), int(fy)
+    tx, ty = x - fx, y - fy
+    one, two, three = np.float32(1.0), np.float32(2.0), np.float32(3.0)
+    tx, ty = tx * tx * (three - two * tx), ty * ty * (three - two * ty)
+    top = lattice(ix, iy, seed) * (one - tx) + lattice(ix + 1, iy, seed) * tx
+    bottom = lattice(ix, iy + 1, seed) * (one - tx) + lattice(ix + 1, iy + 1, seed) * tx
+    made: np.float32 = top * (one - ty) + bottom * ty
+    return made

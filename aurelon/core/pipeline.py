@@ -42,6 +42,8 @@ COLOUR_EDGE = 64
 BAND_BYTES = 256 << 20
 BAND_PIXELS = 2_000_000  # a rendering without a cache goes in bands of about this many pixels
 
+NO_PICTURE = np.zeros((1, 1, 3), np.float32)  # for kinds that read none
+
 # Kernels share their threads; one rendering at a time has them, and lets go between bands.
 engine = Lock()
 
@@ -138,7 +140,8 @@ class Evaluation:
         return self.prepared(frame) if light.look_at == "prepared" else self.below(light, frame)
 
     def _source_key(self, light: Light) -> Hashable:
-        return ("source", light.kind, self._picture_key(light), self._reading.size, _key(light.source))
+        read = self._picture_key(light) if kinds()[light.kind].reads else self.plate.size
+        return ("source", light.kind, read, self._reading.size, _key(light.source))
 
     def source(self, light: Light, frame: Frame) -> Floats:
         """What shines, measured at full size: (h, w, 3) and what channels the kind adds."""
@@ -152,7 +155,11 @@ class Evaluation:
         return self._kept(self._source_key(light), frame, make)
 
     def _reading_of(self, light: Light, found: Detected | None) -> Reading:
-        return Reading(self._picture(light, self._reading), self.plate.space, found)
+        picture = self._picture(light, self._reading) if kinds()[light.kind].reads else NO_PICTURE
+        return Reading(picture, self.plate.space, found, self._file)
+
+    def _file(self, name: str) -> bytes | None:
+        return self.rig.picture(name) or self.plate.file_of(name)
 
     def found(self, light: Light) -> Detected | None:
         """What the kind detects in the picture; None for kinds that detect nothing."""
@@ -172,7 +179,10 @@ class Evaluation:
 
     def _scene(self, light: Light) -> Scene:
         edge = DRAFT_EDGE if self._draft else WORKING_EDGE
-        return Scene(partial(self.source, light), partial(self.found, light), self.plate.size, self.plate.space, edge)
+        return Scene(
+            partial(self.source, light), light.source, partial(self.found, light), self.plate.size, self.plate.space, edge,
+            self._file,
+        )  # fmt: skip
 
     def field(self, light: Light) -> LightField:
         """The light as it has travelled over the whole plate."""
@@ -215,7 +225,7 @@ class Evaluation:
 
     def _grey(self, name: str) -> Floats | None:
         """A picture by its name, (h, w) of its stored values in 0..1; None where it is not there."""
-        data = self.rig.picture(name) or self.plate.file_of(name)
+        data = self._file(name)
         return None if data is None else self._cache.get(("grey", name), lambda: read_grey(data, name))
 
     def _matte_key(self, name: str) -> Hashable:

@@ -119,6 +119,13 @@ def read_grey(data: bytes, name: str) -> Floats:
     return np.asarray(samples.mean(axis=2, dtype=np.float32) / np.iinfo(samples.dtype).max, np.float32)
 
 
+def read_colour(data: bytes, name: str) -> Floats:
+    """A picture file as its stored values in 0..1, (H, W, 3), no curve undone. For normal pictures."""
+    samples = read_raster(data, name).samples
+    whole = samples if samples.dtype == np.float32 else samples / np.float32(np.iinfo(samples.dtype).max)
+    return np.ascontiguousarray(np.broadcast_to(whole, (*whole.shape[:2], 3)), np.float32)
+
+
 def _convert_to_srgb(raster: Raster, icc: bytes) -> Raster:
     """Samples brought to sRGB by the colour engine, at their own depth."""
     samples = raster.samples

@@ -9,9 +9,11 @@ from pydantic import BaseModel, ConfigDict, Field
 
 Unit = Literal[
     "diagonal", "degrees", "kelvin", "gain", "stops", "count", "seed", "share", "plate", "points", "mm",
-    "matte", "picture", "strokes", "box", ""
+    "matte", "picture", "strokes", "box", "quads", ""
 ]  # fmt: skip
-Handle = Literal["position", "direction", "radius", "points", "levels", "polygon", "box", "hints"]
+Handle = Literal[
+    "position", "direction", "radius", "points", "levels", "polygon", "box", "hints", "cone", "quads", "path", "strokes"
+]
 
 # Fractions of the uncropped plate, x to the right and y down; what lies outside the frame is allowed.
 Coordinate = Annotated[float, Field(ge=-10, le=11)]

@@ -83,11 +83,15 @@ class Detected(Protocol):
 
 @dataclass(frozen=True)
 class Reading:
-    """The picture (H, W, 3) that Source reads, at its full size, and what was detected in it."""
+    """The picture (H, W, 3) that Source reads, at its full size, and what was detected in it.
+
+    `file_of` gives the files that settings refer to by their SHA-256; None where one is not there.
+    """
 
     picture: Floats
     space: RgbSpace
     found: Detected | None = None
+    file_of: Callable[[str], bytes | None] = lambda name: None
 
     @property
     def canonical(self) -> Floats:
@@ -104,10 +108,12 @@ class Scene:
     """
 
     source_at: Callable[[Frame], Floats]
+    source_settings: Settings
     found: Callable[[], Detected | None]
     size: tuple[int, int]
     space: RgbSpace
     working_edge: int
+    file_of: Callable[[str], bytes | None] = lambda name: None
 
     @property
     def working_frame(self) -> Frame:
@@ -149,7 +155,8 @@ class Kind:
     gives the light field. `place(plate)` gives settings of the stages that show the light at once on
     this plate. `look_at` is the picture that a new light reads; a Source that is the very picture may
     be read `at_frame`, at the size that is shown. `opaque` light is a whole picture, black included, not light on black.
-    `nothing_shines` tells the person what to do when Source is black.
+    `nothing_shines` tells the person what to do when Source is black, `nothing_seen` when the light
+    changes nothing. A kind that does not look at the picture at all does not `reads` it.
     """
 
     name: str
@@ -167,3 +174,5 @@ class Kind:
     look_at: LookAt = "prepared"
     at_frame: bool = False
     nothing_shines: str = "Nothing is bright enough: lower Threshold in Source."
+    nothing_seen: str = "Changes nothing that can be seen."
+    reads: bool = True

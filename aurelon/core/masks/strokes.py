@@ -95,18 +95,18 @@ def painted(strokes: tuple[Stroke, ...], keys: list[bytes], ground: Ground, fram
     last = len(strokes)
     recent = range(last, max(last - LOOK_BACK, 0), -1)
     done = next((n for n in recent if ground.peek(keys[n], frame) is not None), max(last - 1, 0))
-    below = ground.keep(keys[done], frame, lambda: lay_down(strokes[:done], ground, frame, None))
+    below = ground.keep(keys[done], frame, lambda: lay_down(strokes[:done], ground.aspect, frame, None))
     if done == last:
         return below
-    return ground.keep(keys[last], frame, lambda: lay_down(strokes[done:], ground, frame, below))
+    return ground.keep(keys[last], frame, lambda: lay_down(strokes[done:], ground.aspect, frame, below))
 
 
-def lay_down(strokes: tuple[Stroke, ...], ground: Ground, frame: Frame, below: Floats | None) -> Floats:
-    """`below` (h, w), or nothing, with the strokes laid on it in their order."""
+def lay_down(strokes: tuple[Stroke, ...], aspect: tuple[float, float], frame: Frame, below: Floats | None) -> Floats:
+    """`below` (h, w), or nothing, with the strokes laid on it in their order; `aspect` is the plate's, in diagonals."""
     out = np.zeros(frame.shape, np.float32) if below is None else below.copy()
     if strokes:
-        dabs = np.concatenate([dabs_of(stroke, ground.aspect) for stroke in strokes])
-        _stamp(_on_pixels(dabs, frame, ground.aspect), out)
+        dabs = np.concatenate([dabs_of(stroke, aspect) for stroke in strokes])
+        _stamp(_on_pixels(dabs, frame, aspect), out)
     return out
 
 

@@ -100,7 +100,7 @@ def _cut_out(subject: Subject, ground: Ground, progress: Callable[[float], None]
         hints[:] = cv2.GC_BGD
         hints[max(min(y0, y1), 0) : max(y0, y1), max(min(x0, x1), 0) : max(x0, x1)] = cv2.GC_PR_FGD
     for hint in subject.hints:
-        certain = lay_down((hint.model_copy(update={"erase": False, "flow": 1.0}),), ground, frame, None) > SURE
+        certain = lay_down((hint.model_copy(update={"erase": False, "flow": 1.0}),), ground.aspect, frame, None) > SURE
         hints[certain] = cv2.GC_BGD if hint.erase else cv2.GC_FGD
     inside = (hints == cv2.GC_FGD) | (hints == cv2.GC_PR_FGD)
     if not inside.any() or inside.all():

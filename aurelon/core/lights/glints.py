@@ -1,0 +1,191 @@
+"""glints: small sparkles scattered over highlights, or anywhere.
+
+Where they lie is drawn by lot on the canonical version of the plate, so that it is the same at every
+size; each has a size, a brightness, a turn and a colour of its own.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal, cast
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from aurelon.core.colour import temperature_rgb
+from aurelon.core.frame import Frame, fit_within
+from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene, open_share
+from aurelon.core.mix import Tint, mixed
+from aurelon.core.plate import Plate
+from aurelon.core.settings import Settings, setting
+from aurelon.core.shining import HighlightSource, shining
+from aurelon.core.space import RgbSpace
+
+Floats = NDArray[np.float32]
+f32 = np.float32
+
+LOTS_EDGE = 384  # long edge of the version on which lots are drawn
+
+
+class Source(HighlightSource):
+    """Where glints lie."""
+
+    on: Literal["highlights", "everywhere"] = setting("highlights", "On what is bright in the picture, or anywhere")
+    count: int = setting(60, "How many there are on the whole plate", unit="count", low=1, high=600, step=1, bend=2.0)
+    threshold: float = setting(
+        0.7, "How bright the picture must be for a glint", unit="share", low=0, high=2, step=0.01, when={"on": ["highlights"]}
+    )
+    seed: int = setting(1, "Other places", unit="seed", low=0, high=9999, step=1)
+
+
+class Spread(Settings):
+    """What they look like."""
+
+    size: float = setting(0.02, "Length of a spike", unit="diagonal", low=0.002, high=0.2, step=0.001, bend=2.0)
+    size_spread: float = setting(0.6, "How far sizes differ", unit="share", low=0, high=1, step=0.01)
+    brightness_spread: float = setting(0.7, "How far brightnesses differ", unit="share", low=0, high=1, step=0.01)
+    spikes: int = setting(4, "Spikes on each; an even number", unit="count", low=2, high=12, step=2)
+    turn: float = setting(20.0, "How they are turned", unit="degrees", low=-90, high=90, step=1)
+    turn_spread: float = setting(0.1, "How far their turns differ", unit="share", low=0, high=1, step=0.01)
+    temperature_spread: float = setting(0.2, "How far their colours differ", unit="share", low=0, high=1, step=0.01)
+    twinkle: int = setting(1, "Another moment of the same sparkles", unit="seed", low=0, high=9999, step=1)
+
+
+@dataclass(frozen=True)
+class Lots:
+    """`places` (n, 2) in plate fractions."""
+
+    places: NDArray[np.float64]
+
+    @property
+    def nbytes(self) -> int:
+        return self.places.nbytes
+
+
+def detect(reading: Reading, settings: Source) -> Lots:
+    """Draws the places, each by the highlight that is there."""
+    s = settings
+    canonical = reading.canonical
+    whole = Frame.whole((canonical.shape[1], canonical.shape[0]))
+    frame = Frame.whole(fit_within(whole.size, LOTS_EDGE))
+    weight = np.ones(frame.shape)
+    if s.on == "highlights":
+        weight = shining(Reading(canonical, reading.space), s, frame)[:, :, 3].astype(np.float64)
+    rng = np.random.default_rng((s.seed, 41))
+    total = float(weight.sum())
+    if total <= 1e-6:
+        return Lots(np.empty((0, 2)))
+    # By inverse sampling of the sum along rows: a few changed pixels move few glints.
+    along = np.cumsum(weight.ravel()) / total
+    cells = np.minimum(np.searchsorted(along, rng.random(s.count)), weight.size - 1)
+    rows, columns = np.divmod(cells, frame.width)
+    jitter = rng.random((s.count, 2))
+    return Lots((np.column_stack([columns, rows]) + jitter) / frame.size)
+
+
+def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+    """(h, w, 3): a dot for each glint."""
+    lots = cast(Lots, reading.found)
+    table = np.zeros((len(lots.places), 8), np.float32)
+    table[:, :2] = lots.places
+    table[:, 2], table[:, 3], table[:, 5:] = 0.002, 1.0, 1.0
+    return draw(table, 0, frame)
+
+
+def glints_of(lots: Lots, settings: Spread, space: RgbSpace) -> Floats:
+    """(n, 8): place in fractions, size in diagonals, brightness, turn in radians, colour (3)."""
+    s = settings
+    n = len(lots.places)
+    rng = np.random.default_rng((s.twinkle, 43))
+    lot = rng.random((600, 4))[:n]
+    size = s.size * (1 - s.size_spread * lot[:, 0])
+    bright = 1 - s.brightness_spread * lot[:, 1] ** 0.5
+    turn = np.deg2rad(s.turn) + s.turn_spread * np.pi * (lot[:, 2] - 0.5)
+    mired = 1e6 / 6500 + s.temperature_spread * 220 * (lot[:, 3] - 0.5)
+    shades = np.array([temperature_rgb(1e6 / m, 0.0, space) for m in np.linspace(43, 265, 24)])
+    shade = np.clip(np.round((mired - 43) / (265 - 43) * 23), 0, 23).astype(int)
+    return np.column_stack([lots.places, size, bright, turn, np.maximum(shades[shade], 0)]).astype(np.float32)
+
+
+def draw(glints: Floats, spikes: int, frame: Frame) -> Floats:
+    """The glints at a frame, (h, w, 3)."""
+    out = np.zeros((*frame.shape, 3), np.float32)
+    diagonal = f32(np.hypot(*frame.size))
+    table = glints.copy()
+    table[:, 0] = glints[:, 0] * frame.width - frame.x0
+    table[:, 1] = glints[:, 1] * frame.height - frame.y0
+    table[:, 2] = glints[:, 2] * diagonal
+    _draw(np.ascontiguousarray(table[np.argsort(glints[:, 1], kind="stable")]), spikes, out)
+    return out
+
+
+ROWS = 16
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _draw(glints: Floats, spikes: int, out: Floats) -> None:
+    rows, columns, _ = out.shape
+    for block in prange((rows + ROWS - 1) // ROWS):
+        for n in range(glints.shape[0]):
+            cx, cy, size, bright, turn = glints[n, 0], glints[n, 1], glints[n, 2], glints[n, 3], glints[n, 4]
+            reach = max(size, f32(2.5))
+            top, bottom = max(block * ROWS, int(cy - reach)), min(min((block + 1) * ROWS, rows), int(cy + reach) + 2)
+            left, right = max(0, int(cx - reach)), min(columns, int(cx + reach) + 2)
+            # The core and the spikes are a share of the size; what is thinner than a pixel is as much dimmer.
+            core_own, thin_own = size * f32(0.07), size * f32(0.02)
+            core, thin = np.sqrt(core_own * core_own + f32(0.25)), np.sqrt(thin_own * thin_own + f32(0.16))
+            core_share = bright * (core_own / core) * (core_own / core)
+            thin_share = bright * f32(0.75) * thin_own / thin
+            for row in range(top, bottom):
+                for column in range(left, right):
+                    dx, dy = f32(column) + f32(0.5) - cx, f32(row) + f32(0.5) - cy
+                    r2 = dx * dx + dy * dy
+                    light = core_share * np.exp(-r2 / (f32(2.0) * core * core))
+                    r = np.sqrt(r2)
+                    fall = max(f32(1.0) - r / reach, f32(0.0))
+                    for k in range(spikes // 2):
+                        a = turn + f32(np.pi) * f32(k) / f32(max(spikes // 2, 1))
+                        aside = dx * np.sin(a) + dy * np.cos(a)
+                        light += thin_share * fall * fall * fall * np.exp(-aside * aside / (f32(2.0) * thin * thin))
+                    for c in range(3):
+                        out[row, column, c] += light * glints[n, 5 + c]
+
+
+@dataclass(frozen=True)
+class GlintsField:
+    """Glints as numbers, drawn at each frame."""
+
+    glints: Floats
+    spikes: int
+
+    @property
+    def nbytes(self) -> int:
+        return self.glints.nbytes
+
+    def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
+        return mixed(draw(self.glints, self.spikes, frame), tint.light)
+
+
+def spread(scene: Scene, settings: Spread) -> LightField:
+    return GlintsField(glints_of(cast(Lots, scene.found()), settings, scene.space), settings.spikes)
+
+
+def place(plate: Plate) -> dict[str, dict[str, Any]]:
+    """A threshold that the brightest parts of this picture pass."""
+    return {"source": {"threshold": open_share(plate, 0.06, Source().knee)}}
+
+
+KIND = Kind(
+    name="glints",
+    title="Glints",
+    summary="Small sparkles on highlights, or scattered anywhere",
+    source_settings=Source,
+    spread_settings=Spread,
+    source=source,
+    spread=spread,
+    place=place,
+    colour=Colour(origin="plate"),
+    merge=Merge(mode="expose", intensity=1.5),
+    detect=detect,
+)

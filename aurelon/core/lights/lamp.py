@@ -1,0 +1,333 @@
+"""lamp: a light that shines on the things in the picture.
+
+The picture is a surface with heights and normals. Diffuse light is Lambert's, the gloss that of a GGX
+microfacet surface, and range and cone are windowed, all as in glTF 2.0 with KHR_lights_punctual:
+window = max(min(1 - (d / range)⁴, 1), 0) / d², cone = clamp((cos a - cos outer) / (cos inner - cos outer))².
+The strength is set so that the flat place right below a lamp gets back just its own light once more,
+one stop. What comes out is the prepared picture times the diffuse light, and the gloss.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal, cast
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from aurelon.core.colour import temperature_rgb
+from aurelon.core.fastmath import encode_array
+from aurelon.core.frame import Frame, fit_within
+from aurelon.core.lights.kind import CANONICAL_EDGE, Colour, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.mix import Tint, mixed
+from aurelon.core.plate import Plate, read_colour, read_grey
+from aurelon.core.resample import enlarge_to, reduce_to
+from aurelon.core.settings import Place, Settings, setting
+from aurelon.core.surface import Surface, from_height, from_normals
+
+Floats = NDArray[np.float32]
+f32 = np.float32
+
+
+class Source(Settings):
+    """The surface that the picture is taken for."""
+
+    surface: Literal["luminance", "depth", "normals"] = setting(
+        "luminance", "Heights from the picture's own brightness, or from a depth or normal picture"
+    )
+    picture: str = setting(
+        "", "The depth or normal picture, by the SHA-256 of its file", unit="picture", when={"surface": ["depth", "normals"]}
+    )
+    relief: float = setting(0.5, "How far things stand out", unit="gain", low=0, high=4, step=0.01, bend=2.0)
+    scale: float = setting(
+        0.003, "How large the detail is that counts", unit="diagonal", low=0.0005, high=0.05, step=0.0005, bend=2.0,
+        when={"surface": ["luminance", "depth"]},
+    )  # fmt: skip
+
+
+class Spread(Settings):
+    """The lamp."""
+
+    lamp: Literal["point", "spot", "directional"] = setting(
+        "point", "Shines all round, in a cone, or from far away", label="Kind of lamp"
+    )
+    position: Place = setting(
+        (0.5, 0.5), "Where it hangs, in or outside the frame", unit="plate", step=0.005, handle="position",
+        when={"lamp": ["point", "spot"]},
+    )  # fmt: skip
+    height: float = setting(
+        0.15, "How high above the picture it hangs", unit="diagonal", low=0.005, high=2, step=0.005, bend=2.0, handle="radius",
+        about="position", when={"lamp": ["point", "spot"]},
+    )  # fmt: skip
+    range: float = setting(
+        0.8, "How far its light carries", unit="diagonal", low=0, high=4, step=0.01, bend=2.0, handle="radius",
+        about="position", when={"lamp": ["point", "spot"]},
+    )  # fmt: skip
+    aim: Place = setting(
+        (0.5, 0.7), "Where it points", unit="plate", step=0.005, handle="position", when={"lamp": ["spot"]}
+    )
+    inner: float = setting(
+        18.0, "Half the cone that has the full light", unit="degrees", low=0, high=89, step=0.5, handle="cone", about="aim",
+        when={"lamp": ["spot"]},
+    )  # fmt: skip
+    outer: float = setting(
+        32.0, "Half the cone outside which there is none", unit="degrees", low=1, high=89, step=0.5, handle="cone",
+        about="aim", when={"lamp": ["spot"]},
+    )  # fmt: skip
+    angle: float = setting(
+        60.0, "The side that it shines from: 0 is the right, 90 up", unit="degrees", low=-180, high=180, step=1,
+        handle="direction", when={"lamp": ["directional"]},
+    )  # fmt: skip
+    elevation: float = setting(
+        35.0, "How high it stands over the picture: 90 shines straight at it", unit="degrees", low=1, high=90, step=1,
+        when={"lamp": ["directional"]},
+    )  # fmt: skip
+    temperature: float = setting(
+        4200, "Colour of the lamp", unit="kelvin", low=1000, high=25000, step=50, bend=2.2
+    )
+    gloss: float = setting(0.25, "Strength of the gloss", unit="gain", low=0, high=8, step=0.01, bend=2.0)
+    roughness: float = setting(0.45, "How far the gloss spreads", unit="share", low=0.05, high=1, step=0.01)
+    metalness: float = setting(
+        0.0, "From plastic and stone (0) to metal, whose gloss has its own colour (1)", unit="share", low=0, high=1, step=0.01
+    )
+    shadows: float = setting(0.0, "How dark cast shadows are", unit="share", low=0, high=1, step=0.01)
+    shadow_length: float = setting(
+        0.15, "How far shadows reach", unit="diagonal", low=0.01, high=0.6, step=0.005, bend=2.0
+    )
+    shadow_softness: float = setting(0.3, "How soft their rims are", unit="share", low=0, high=1, step=0.01)
+
+
+def detect(reading: Reading, settings: Source) -> Surface:
+    """The surface on the canonical version of the plate; the brightness of the picture where a file is missing."""
+    height, width, _ = reading.picture.shape
+    canonical = Frame.whole(fit_within((width, height), CANONICAL_EDGE))
+    data = reading.file_of(settings.picture) if settings.surface != "luminance" and settings.picture else None
+    if data is None:
+        tone = encode_array(np.ascontiguousarray(reading.canonical @ reading.space.luminance))
+        return from_height(tone, settings.relief, settings.scale)
+    if settings.surface == "normals":
+        return from_normals(_fitted(read_colour(data, "the normal picture"), canonical), settings.relief)
+    depth = read_grey(data, "the depth picture")[:, :, None]
+    return from_height(np.ascontiguousarray(_fitted(depth, canonical)[:, :, 0]), settings.relief, settings.scale)
+
+
+def _fitted(picture: Floats, frame: Frame) -> Floats:
+    """A picture (h, w, C) of any size laid over the whole plate."""
+    larger = picture.shape[1] >= frame.width and picture.shape[0] >= frame.height
+    return reduce_to(picture, frame) if larger else enlarge_to(picture, frame)
+
+
+def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+    """(h, w, 3): the picture that is lit."""
+    return reading.picture
+
+
+@dataclass(frozen=True)
+class LampField:
+    """A lamp and the surface it shines on; `shade` (h, w) is how much of it reaches each place, None where all does."""
+
+    settings: Spread
+    surface: Surface
+    shade: Floats | None
+
+    @property
+    def nbytes(self) -> int:
+        return 1024 + (0 if self.shade is None else self.shade.nbytes)
+
+    def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
+        s = self.settings
+        picture = scene.source_at(frame)
+        colour = np.maximum(temperature_rgb(s.temperature, 0.0, scene.space), 0).astype(np.float32)
+        out = np.empty_like(picture)
+        shade = None if self.shade is None else enlarge_to(self.shade[:, :, None], frame)[:, :, 0]
+        shine(np.ascontiguousarray(picture), self.surface.at(frame), lamp_of(s, scene.size), colour, frame, scene.size, shade, out)
+        return out if np.array_equal(tint.light, np.eye(3, dtype=np.float32)) else mixed(out, tint.light)
+
+
+POINT, SPOT, DIRECTIONAL = 0, 1, 2
+
+
+def lamp_of(settings: Spread, size: tuple[int, int]) -> Floats:
+    """The lamp as numbers, lengths in diagonals and z toward the eye: kind, place (3), range, the unit vector that
+    it points along (3), scale and offset of its cone, strength, roughness, metalness, gloss."""
+    s = settings
+    scale = np.array(size) / np.hypot(*size)
+    place = np.array([*(np.array(s.position) * scale), max(s.height, 1e-3)])
+    if s.lamp == "directional":
+        rise, turn = np.deg2rad(s.elevation), np.deg2rad(s.angle)
+        toward = -np.array([np.cos(turn) * np.cos(rise), -np.sin(turn) * np.cos(rise), np.sin(rise)])
+        strength = 1 / np.sin(rise)
+    else:
+        toward = np.array([*(np.array(s.aim) * scale), 0.0]) - place
+        # A place as far below as the lamp is high gets its own light once more; for a spot, what it aims at.
+        far = float(np.linalg.norm(toward)) if s.lamp == "spot" else place[2]
+        strength = far * far * (far / place[2] if s.lamp == "spot" else 1.0)
+        toward = toward / max(float(np.linalg.norm(toward)), 1e-6)
+    outer = np.cos(np.deg2rad(max(s.outer, s.inner + 0.1)))
+    cone = 1 / max(0.001, np.cos(np.deg2rad(s.inner)) - outer)
+    kind = {"point": POINT, "spot": SPOT, "directional": DIRECTIONAL}[s.lamp]
+    return np.array(
+        [kind, *place, s.range, *toward, cone, -outer * cone, strength, s.roughness, s.metalness, s.gloss], np.float32
+    )
+
+
+def shine(
+    picture: Floats, surface: Floats, lamp: Floats, colour: Floats, frame: Frame, size: tuple[int, int], shade: Floats | None,
+    out: Floats,
+) -> None:  # fmt: skip
+    """What of a lamp comes back from the picture, (h, w, 3), into `out`."""
+    diagonal = float(np.hypot(*size))
+    across, down = size[0] / diagonal / frame.width, size[1] / diagonal / frame.height
+    no_shade = np.ones((1, 1), np.float32)
+    _shine(
+        picture, surface, lamp, colour, f32(frame.x0), f32(frame.y0), f32(across), f32(down),
+        no_shade if shade is None else np.ascontiguousarray(shade), shade is not None, out,
+    )  # fmt: skip
+
+
+@njit(fastmath=True)
+def _shine_row(
+    picture: Floats, surface: Floats, lamp: Floats, colour: Floats, middles: Floats, y: np.float32, across: np.float32,
+    shade: Floats, shaded: bool, out: Floats,
+) -> None:  # fmt: skip
+    zero, one = f32(0.0), f32(1.0)
+    kind = lamp[0]
+    px, py, pz, reach = lamp[1], lamp[2], lamp[3], lamp[4]
+    tx, ty, tz, cone, offset = lamp[5], lamp[6], lamp[7], lamp[8], lamp[9]
+    strength, rough, metal, gloss = lamp[10], lamp[11], lamp[12], lamp[13]
+    per_range = one / max(reach, f32(1e-6))
+    alpha = rough * rough
+    alpha2 = alpha * alpha
+    k = (rough + one) * (rough + one) * f32(0.125)
+    for x in range(middles.size):
+        sr, sd = surface[3 * x], surface[3 * x + 1]
+        nz = one / np.sqrt(one + sr * sr + sd * sd)
+        nx, ny = -sr * nz, -sd * nz
+        lx, ly, lz = px - middles[x] * across, py - y, pz - surface[3 * x + 2]
+        d2 = lx * lx + ly * ly + lz * lz
+        per_d = one / np.sqrt(max(d2, f32(1e-8)))
+        far = d2 * per_d * per_range
+        far2 = far * far
+        window = max(one - far2 * far2, zero) * per_d * per_d
+        lx, ly, lz = lx * per_d, ly * per_d, lz * per_d
+        if kind == f32(2.0):
+            lx, ly, lz, window = -tx, -ty, -tz, one
+        angular = one
+        if kind == f32(1.0):
+            angular = min(max(-(lx * tx + ly * ty + lz * tz) * cone + offset, zero), one)
+            angular *= angular
+        facing = max(nx * lx + ny * ly + nz * lz, zero)
+        light = strength * window * angular * facing
+        if shaded:
+            light *= shade[x]
+        # GGX distribution, Smith's masking by Schlick, Schlick's Fresnel; the eye looks straight down.
+        hx, hy, hz = lx, ly, lz + one
+        per_h = one / np.sqrt(max(hx * hx + hy * hy + hz * hz, f32(1e-6)))
+        nh = max((nx * hx + ny * hy + nz * hz) * per_h, zero)
+        vh = max(hz * per_h, zero)
+        under = nh * nh * (alpha2 - one) + one
+        spread = alpha2 / max(under * under, f32(1e-6))
+        mask = one / ((facing * (one - k) + k) * (nz * (one - k) + k) * f32(4.0))
+        f = one - vh
+        f5 = f * f * f * f * f
+        common = gloss * light * spread * mask
+        for c in range(3):
+            base = picture[3 * x + c]
+            f0 = f32(0.04) * (one - metal) + min(base, one) * metal
+            fresnel = f0 + (one - f0) * f5
+            out[3 * x + c] = colour[c] * (light * base * (one - metal * f32(0.7)) + common * fresnel)
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _shine(
+    picture: Floats, surface: Floats, lamp: Floats, colour: Floats, x0: np.float32, y0: np.float32, across: np.float32,
+    down: np.float32, shade: Floats, shaded: bool, out: Floats,
+) -> None:  # fmt: skip
+    rows, columns, _ = out.shape
+    middles = np.arange(columns).astype(np.float32) + (x0 + f32(0.5))
+    for row in prange(rows):
+        y = (f32(row) + y0 + f32(0.5)) * down
+        _shine_row(
+            picture[row].reshape(-1), surface[row].reshape(-1), lamp, colour, middles, y, across,
+            shade[row] if shaded else shade[0], shaded, out[row].reshape(-1),
+        )  # fmt: skip
+
+
+STEPS = 28  # places along a shadow at which the surface is looked at
+SHADOW_FINER = 1.0
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _cast(height: Floats, lamp: Floats, across: np.float32, down: np.float32, length: np.float32, soft: np.float32,
+          out: Floats) -> None:  # fmt: skip
+    """How much of the lamp each place sees, by the horizon toward it."""
+    rows, columns = height.shape
+    zero, one = f32(0.0), f32(1.0)
+    for row in prange(rows):
+        for column in range(columns):
+            x, y, z = (f32(column) + f32(0.5)) * across, (f32(row) + f32(0.5)) * down, height[row, column]
+            lx, ly, lz = lamp[1] - x, lamp[2] - y, lamp[3] - z
+            if lamp[0] == f32(2.0):
+                lx, ly, lz = -lamp[5], -lamp[6], -lamp[7]
+            flat = np.sqrt(lx * lx + ly * ly)
+            if flat < f32(1e-5):
+                out[row, column] = one
+                continue
+            slope = lz / flat
+            ux, uy = lx / flat, ly / flat
+            far = length if lamp[0] == f32(2.0) else min(length, flat)
+            seen = one
+            for n in range(1, STEPS + 1):
+                # Closer together near the place, where shadows are sharp.
+                t = far * (f32(n) / f32(STEPS)) ** f32(1.5)
+                px, py = (x + ux * t) / across - f32(0.5), (y + uy * t) / down - f32(0.5)
+                cx, cy = int(np.floor(px)), int(np.floor(py))
+                if cx < 0 or cy < 0 or cx >= columns - 1 or cy >= rows - 1:
+                    break
+                fx, fy = px - f32(cx), py - f32(cy)
+                there = (height[cy, cx] * (one - fx) + height[cy, cx + 1] * fx) * (one - fy) + (
+                    height[cy + 1, cx] * (one - fx) + height[cy + 1, cx + 1] * fx
+                ) * fy
+                over = there - (z + slope * t)
+                # The farther away what hides it is, the softer the rim.
+                rim = soft * t * f32(0.5) + f32(0.0015)
+                seen = min(seen, min(max(f32(0.5) - over / rim, zero), one))
+            out[row, column] = seen * seen * (f32(3.0) - f32(2.0) * seen)
+
+
+def spread(scene: Scene, settings: Spread) -> LightField:
+    s = settings
+    surface = cast(Surface, scene.found())
+    if s.shadows == 0:
+        return LampField(s, surface, None)
+    grid = scene.frame_of(SHADOW_FINER)
+    heights = np.ascontiguousarray(surface.at(grid)[:, :, 2])
+    seen = np.empty(grid.shape, np.float32)
+    diagonal = float(np.hypot(*scene.size))
+    across, down = scene.size[0] / diagonal / grid.width, scene.size[1] / diagonal / grid.height
+    _cast(heights, lamp_of(s, scene.size), f32(across), f32(down), f32(s.shadow_length), f32(s.shadow_softness), seen)
+    return LampField(s, surface, 1 - f32(s.shadows) * (1 - seen))
+
+
+def place(plate: Plate) -> dict[str, dict[str, Any]]:
+    """In the middle of the plate, lifting what is there by about a stop."""
+    return {}
+
+
+KIND = Kind(
+    name="lamp",
+    title="Lamp",
+    summary="A point, spot or far lamp that shines on the things in the picture",
+    source_settings=Source,
+    spread_settings=Spread,
+    source=source,
+    spread=spread,
+    place=place,
+    colour=Colour(origin="plate"),
+    merge=Merge(mode="add"),
+    detect=detect,
+    at_frame=True,
+    nothing_shines="The picture is black here, so there is nothing for a lamp to light.",
+    nothing_seen="It lights nothing that can be seen: its range or cone misses the picture; raise Range, or move or aim it.",
+)

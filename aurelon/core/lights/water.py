@@ -1,0 +1,172 @@
+"""water: a sheet of rippling light, pinned to a quad in perspective.
+
+Caustics: light that falls through a wavy surface is bent by its slope, so that it lands displaced by
+the gradient of the heights. A fine lattice of rays is cast and counted where it lands, which is the
+inverse Jacobian of the displacement and loses no light (Nye, "Natural Focusing and Fine Structure of
+Light", 1999). The other style is fractal noise. Both repeat without a seam.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any, Literal
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+from pydantic import Field
+
+from aurelon.core.frame import Frame
+from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.made import DrawnField, as_picture
+from aurelon.core.plate import Plate
+from aurelon.core.quads import Quad, aspect_of, to_square
+from aurelon.core.settings import Settings, setting
+from aurelon.core.texture import Pyramid, lay, pyramid
+
+Floats = NDArray[np.float32]
+Doubles = NDArray[np.float64]
+f32 = np.float32
+
+CELLS = 512  # of the sheet that repeats, on a side
+RAYS = 2  # to a cell, along each side
+ROUGHEST = 0.0125  # of the sheet: the displacement at a strength of 1
+
+
+class Source(Settings):
+    """The sheet of water."""
+
+    style: Literal["caustics", "noise"] = setting("caustics", "Bright threads of focused light, or soft drifts")
+    strength: float = setting(0.6, "How strongly the waves focus the light", unit="share", low=0.02, high=1.5, step=0.01)
+    waves: int = setting(6, "How many waves lie across the sheet", unit="count", low=2, high=40, step=1)
+    detail: float = setting(0.45, "How much finer waves count", unit="share", low=0, high=1, step=0.01)
+    seed: int = setting(1, "Another sheet", unit="seed", low=0, high=9999, step=1)
+
+
+class Spread(Settings):
+    """Where the sheet lies on the picture."""
+
+    quads: tuple[Quad, ...] = Field(
+        (((0.1, 0.6), (0.9, 0.6), (1.1, 1.05), (-0.1, 1.05)),), max_length=8,
+        description="The corners that the sheet is pinned to", json_schema_extra={"unit": "quads", "handle": "quads"},
+    )  # fmt: skip
+    across: float = setting(2.0, "How often it is laid from side to side", unit="count", low=0.2, high=20, step=0.1, bend=2.0)
+    along: float = setting(2.0, "How often it is laid from front to back", unit="count", low=0.2, high=20, step=0.1, bend=2.0)
+    fading: float = setting(0.25, "Share of the sheet over which its edges fade", unit="share", low=0, high=0.5, step=0.01)
+    floor: float = setting(
+        0.35, "How much of the even light between the threads is taken away", unit="share", low=0, high=1, step=0.01
+    )
+
+
+@lru_cache(maxsize=8)
+def heights(waves: int, detail: float, seed: int) -> Doubles:
+    """Heights of a sheet that repeats, (CELLS, CELLS), of unit deviation: noise of a power-law spectrum."""
+    rng = np.random.default_rng((seed, 77))
+    spectrum = np.fft.rfft2(rng.standard_normal((CELLS, CELLS)))
+    down, across = np.fft.fftfreq(CELLS, 1 / CELLS), np.fft.rfftfreq(CELLS, 1 / CELLS)
+    frequency = np.hypot(down[:, None], across[None])
+    falling = 1.5 + 2.5 * (1 - detail)
+    power = np.where(frequency > 0, (np.maximum(frequency, 1) / waves) ** -falling, 0) * np.exp(-((frequency / (waves * 9)) ** 2))
+    power *= 1 - np.exp(-((frequency / (0.5 * waves)) ** 4))
+    made = np.fft.irfft2(spectrum * power, (CELLS, CELLS))
+    return np.asarray(made / max(float(made.std()), 1e-12))
+
+
+def sheet(settings: Source) -> Floats:
+    """The light on the sheet, (CELLS, CELLS), of mean 1."""
+    s = settings
+    level = heights(s.waves, s.detail, s.seed)
+    if s.style == "noise":
+        drift = np.exp(s.strength * 1.5 * level)
+        return np.asarray(drift / drift.mean(), np.float32)
+    fine = CELLS * RAYS
+    spectrum = np.fft.rfft2(level)
+    down, across = np.fft.fftfreq(CELLS, 1 / CELLS), np.fft.rfftfreq(CELLS, 1 / CELLS)
+    slopes = [np.fft.irfft2(spectrum * 2j * np.pi * k, (CELLS, CELLS)) for k in (across[None], down[:, None])]
+    deviation = float(np.hypot(slopes[0].std(), slopes[1].std()))
+    shift = ROUGHEST * s.strength * CELLS * (6 / s.waves) * 2.5 / max(deviation, 1e-9)
+    out = np.zeros((CELLS, CELLS))
+    _cast(np.asarray(slopes[0]) * shift, np.asarray(slopes[1]) * shift, fine, out)
+    return np.asarray(out / (RAYS * RAYS), np.float32)
+
+
+@njit(cache=True)
+def _cast(right: Doubles, down: Doubles, fine: int, out: Doubles) -> None:
+    """Counts where rays land, each shared between the four cells that it lies between; the sheet repeats."""
+    cells = out.shape[0]
+    per = cells / fine
+    for j in range(fine):
+        for i in range(fine):
+            x, y = (i + 0.5) * per - 0.5, (j + 0.5) * per - 0.5
+            cx, cy = int(np.floor(x)), int(np.floor(y))
+            fx, fy = x - cx, y - cy
+            x0, x1, y0, y1 = cx % cells, (cx + 1) % cells, cy % cells, (cy + 1) % cells
+            sx = (right[y0, x0] * (1 - fx) + right[y0, x1] * fx) * (1 - fy) + (right[y1, x0] * (1 - fx) + right[y1, x1] * fx) * fy
+            sy = (down[y0, x0] * (1 - fx) + down[y0, x1] * fx) * (1 - fy) + (down[y1, x0] * (1 - fx) + down[y1, x1] * fx) * fy
+            px, py = x - sx, y - sy
+            gx, gy = int(np.floor(px)), int(np.floor(py))
+            tx, ty = px - gx, py - gy
+            a, b, c, d = gx % cells, (gx + 1) % cells, gy % cells, (gy + 1) % cells
+            out[c, a] += (1 - tx) * (1 - ty)
+            out[c, b] += tx * (1 - ty)
+            out[d, a] += (1 - tx) * ty
+            out[d, b] += tx * ty
+
+
+def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+    """(h, w, 3): the sheet, seen from above."""
+    level = pyramid(sheet(settings)[:, :, None])
+    aspect = aspect_of(frame.size)
+    scale = np.diag([aspect[0] / frame.width, aspect[1] / frame.height, 1.0])
+    scale[:2, 2] = scale[0, 0] * frame.x0, scale[1, 1] * frame.y0
+    return as_picture(np.ascontiguousarray(lay(level, scale, frame.shape, repeats=True, fading=0.0)[:, :, 0]) * f32(0.5))
+
+
+def draw(level: Pyramid, settings: Spread, frame: Frame) -> Floats:
+    """The sheets at a frame, (h, w)."""
+    s = settings
+    out = np.zeros(frame.shape, np.float32)
+    for quad in s.quads:
+        matrix = to_square(quad, frame, aspect_of(frame.size))
+        if matrix is not None:
+            out += _tiled(level, matrix, s, frame)
+    return out
+
+
+def _tiled(level: Pyramid, matrix: Doubles, settings: Spread, frame: Frame) -> Floats:
+    s = settings
+    cover = lay(ONE, matrix, frame.shape, repeats=False, fading=s.fading)[:, :, 0]
+    repeated = np.diag([s.across, s.along, 1.0]) @ matrix
+    light = lay(level, repeated, frame.shape, repeats=True, fading=0.0)[:, :, 0]
+    return np.asarray(cover * np.maximum(light - f32(s.floor), 0), np.float32)
+
+
+ONE = pyramid(np.ones((1, 1, 1), np.float32))
+
+
+def spread(scene: Scene, settings: Spread) -> LightField:
+    made = scene.source_settings
+    assert isinstance(made, Source)
+    level = pyramid(sheet(made)[:, :, None])
+    return DrawnField(lambda frame: draw(level, settings, frame), level.nbytes)
+
+
+def place(plate: Plate) -> dict[str, dict[str, Any]]:
+    """On the lower part of the picture, going away from the eye."""
+    return {}
+
+
+KIND = Kind(
+    name="water",
+    title="Water",
+    summary="A sheet of rippling light, pinned in perspective",
+    source_settings=Source,
+    spread_settings=Spread,
+    source=source,
+    spread=spread,
+    place=place,
+    colour=Colour(temperature=7500, strength=1.0),
+    merge=Merge(mode="expose", intensity=0.35),
+    nothing_seen="It lies where nothing is seen of it: give its corners some area within the picture.",
+    reads=False,
+)
