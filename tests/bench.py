@@ -135,7 +135,7 @@ def light_up(plate: Plate, rig: Rig) -> Callable[[], Any]:
 def bench_kinds(table: Table, plate: Plate) -> None:
     """Every kind at its defaults on 1.6 MP."""
     for name in kinds():
-        work = light_up(plate, rig_of(light(name)))
+        work = light_up(plate, rig_of(light(name, **(kinds()[name].place(plate) if not kinds()[name].reads else {}))))
         table.against_copy(f"{name} at its defaults, 1.6 MP", work, plate.pixels, KIND_BOUNDS.get(name, 25))
         for setting, field in kinds()[name].spread_settings.model_fields.items():
             if setting in LENGTHS:
@@ -235,6 +235,21 @@ def bench_drag(table: Table, like: Floats) -> None:
             next(frames(opened, request, request.rig, lambda: False))
 
         table.against_copy(f"drag of {name}, request to encoded frame, 1280 x 800", work, like, 20, rounds=25)
+
+
+def bench_lamps(table: Table, plate: Plate) -> None:
+    """One more lamp on a surface that is known, without and with cast shadows."""
+    steps = iter(range(1, 100_000))
+    for shadows, bound in ((0.0, 6), (0.8, 26)):
+        cache = Cache(1 << 30)
+
+        def shine(cache: Cache = cache, shadows: float = shadows) -> None:
+            place = [0.3 + next(steps) * 1e-5, 0.4]
+            rig = rig_of(light("lamp", spread={"position": place, "shadows": shadows}))
+            Evaluation(plate, rig, cache).colour(rig.stack[0], Frame.whole(plate.size))
+
+        of = "with cast shadows" if shadows else "surface known"
+        table.against_copy(f"a lamp on 1.6 MP, {of}", shine, plate.pixels, bound, rounds=15)
 
 
 def bench_masks(table: Table, like: Floats) -> None:
@@ -341,6 +356,7 @@ def main() -> int:
     bench_bloom(table)
     bench_modes(table)
     bench_drag(table, plate.pixels)
+    bench_lamps(table, plate)
     bench_masks(table, plate.pixels)
     bench_strip(table, plate)
     bench_export(table)

@@ -198,7 +198,7 @@ def split(pixels: Floats, red: Floats, green: Floats, blue: Floats) -> None:
 
 
 @njit(fastmath=True)
-def _join(red: Floats, green: Floats, blue: Floats, pixels: Floats) -> None:
+def join(red: Floats, green: Floats, blue: Floats, pixels: Floats) -> None:
     for x in range(red.size):
         pixels[3 * x], pixels[3 * x + 1], pixels[3 * x + 2] = red[x], green[x], blue[x]
 
@@ -325,4 +325,4 @@ def _merge(
                 _finish_covering(er, sr, alpha, br)
                 _finish_covering(eg, sg, alpha, bg)
                 _finish_covering(eb, sb, alpha, bb)
-            _join(br, bg, bb, o)
+            join(br, bg, bb, o)

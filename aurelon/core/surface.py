@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from aurelon.core.frame import Frame
-from aurelon.core.resample import enlarge_to, reduce_to
+from aurelon.core.resample import enlarge_to
 
 Floats = NDArray[np.float32]
 
@@ -26,7 +26,7 @@ KEPT_FRAMES = 3
 
 @dataclass
 class Surface:
-    """`cells` (h, w, 3): slope to the right, slope downward (both of height in diagonals), height in diagonals."""
+    """`cells` are planes (3, h, w): slope to the right, slope downward (both of height in diagonals), height in diagonals."""
 
     cells: Floats
     _at: OrderedDict[Frame, Floats] = field(default_factory=OrderedDict, repr=False)
@@ -37,12 +37,14 @@ class Surface:
         return self.cells.nbytes * (1 + KEPT_FRAMES)
 
     def at(self, frame: Frame) -> Floats:
-        """The cells at a frame; the last few are kept, as many lamps look at the same."""
+        """The cells at a frame as planes (3, h, w); the last few are kept, as many lamps look at the same."""
         with self._lock:
             if frame in self._at:
                 self._at.move_to_end(frame)
                 return self._at[frame]
-        made = reduce_to(self.cells, frame) if frame.width <= self.cells.shape[1] else enlarge_to(self.cells, frame)
+        made = np.empty((3, *frame.shape), np.float32)
+        for plane, cells in zip(made, self.cells, strict=True):
+            plane[:] = enlarge_to(cells[:, :, None], frame)[:, :, 0]
         with self._lock:
             self._at[frame] = made
             while len(self._at) > KEPT_FRAMES:
@@ -58,7 +60,7 @@ def from_height(height: Floats, relief: float, scale: float) -> Surface:
     padded = np.pad(z, 1, mode="edge")
     right = (padded[1:-1, 2:] - padded[1:-1, :-2]) * np.float32(diagonal / 2)
     down = (padded[2:, 1:-1] - padded[:-2, 1:-1]) * np.float32(diagonal / 2)
-    return Surface(np.ascontiguousarray(np.stack([right, down, z], axis=2)))
+    return Surface(np.ascontiguousarray(np.stack([right, down, z])))
 
 
 def from_normals(normals: Floats, relief: float) -> Surface:
@@ -67,4 +69,4 @@ def from_normals(normals: Floats, relief: float) -> Surface:
     outward = np.maximum(n[:, :, 2], 0.05)
     right, down = -n[:, :, 0] / outward, n[:, :, 1] / outward
     flat = np.zeros_like(right)
-    return Surface(np.ascontiguousarray(np.stack([right * relief, down * relief, flat], axis=2), np.float32))
+    return Surface(np.ascontiguousarray(np.stack([right * relief, down * relief, flat]), np.float32))

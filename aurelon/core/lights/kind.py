@@ -156,7 +156,8 @@ class Kind:
     this plate. `look_at` is the picture that a new light reads; a Source that is the very picture may
     be read `at_frame`, at the size that is shown. `opaque` light is a whole picture, black included, not light on black.
     `nothing_shines` tells the person what to do when Source is black, `nothing_seen` when the light
-    changes nothing. A kind that does not look at the picture at all does not `reads` it.
+    changes nothing. A kind that does not look at the picture at all does not `reads` it; one
+    that `needs_file` shows nothing before a file is chosen.
     """
 
     name: str
@@ -176,3 +177,4 @@ class Kind:
     nothing_shines: str = "Nothing is bright enough: lower Threshold in Source."
     nothing_seen: str = "Changes nothing that can be seen."
     reads: bool = True
+    needs_file: bool = False

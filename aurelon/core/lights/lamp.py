@@ -16,10 +16,11 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from aurelon.core.blend import join, split
 from aurelon.core.colour import temperature_rgb
 from aurelon.core.fastmath import encode_array
 from aurelon.core.frame import Frame, fit_within
-from aurelon.core.lights.kind import CANONICAL_EDGE, Colour, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.mix import Tint, mixed
 from aurelon.core.plate import Plate, read_colour, read_grey
 from aurelon.core.resample import enlarge_to, reduce_to
@@ -28,6 +29,8 @@ from aurelon.core.surface import Surface, from_height, from_normals
 
 Floats = NDArray[np.float32]
 f32 = np.float32
+
+SURFACE_EDGE = 1024  # long edge of the version of the plate that the surface is made from
 
 
 class Source(Settings):
@@ -101,10 +104,11 @@ class Spread(Settings):
 def detect(reading: Reading, settings: Source) -> Surface:
     """The surface on the canonical version of the plate; the brightness of the picture where a file is missing."""
     height, width, _ = reading.picture.shape
-    canonical = Frame.whole(fit_within((width, height), CANONICAL_EDGE))
+    canonical = Frame.whole(fit_within((width, height), SURFACE_EDGE))
     data = reading.file_of(settings.picture) if settings.surface != "luminance" and settings.picture else None
     if data is None:
-        tone = encode_array(np.ascontiguousarray(reading.canonical @ reading.space.luminance))
+        small = reduce_to(np.ascontiguousarray(reading.picture), canonical)
+        tone = encode_array(np.ascontiguousarray(small @ reading.space.luminance))
         return from_height(tone, settings.relief, settings.scale)
     if settings.surface == "normals":
         return from_normals(_fitted(read_colour(data, "the normal picture"), canonical), settings.relief)
@@ -186,57 +190,106 @@ def shine(
     )  # fmt: skip
 
 
+# Loops over a row write one line each and read few: only then does the compiler vectorise them. So the
+# vector toward the lamp is worked out anew in each, which costs less than keeping it.
+
+
 @njit(fastmath=True)
-def _shine_row(
-    picture: Floats, surface: Floats, lamp: Floats, colour: Floats, middles: Floats, y: np.float32, across: np.float32,
-    shade: Floats, shaded: bool, out: Floats,
-) -> None:  # fmt: skip
+def _arrive(lamp: Floats, across: np.float32, y: np.float32, middles: Floats, height: Floats, light: Floats) -> None:
+    """How much of the lamp's light arrives, by distance, range and cone."""
     zero, one = f32(0.0), f32(1.0)
-    kind = lamp[0]
-    px, py, pz, reach = lamp[1], lamp[2], lamp[3], lamp[4]
-    tx, ty, tz, cone, offset = lamp[5], lamp[6], lamp[7], lamp[8], lamp[9]
-    strength, rough, metal, gloss = lamp[10], lamp[11], lamp[12], lamp[13]
-    per_range = one / max(reach, f32(1e-6))
-    alpha = rough * rough
-    alpha2 = alpha * alpha
-    k = (rough + one) * (rough + one) * f32(0.125)
-    for x in range(middles.size):
-        sr, sd = surface[3 * x], surface[3 * x + 1]
-        nz = one / np.sqrt(one + sr * sr + sd * sd)
-        nx, ny = -sr * nz, -sd * nz
-        lx, ly, lz = px - middles[x] * across, py - y, pz - surface[3 * x + 2]
-        d2 = lx * lx + ly * ly + lz * lz
-        per_d = one / np.sqrt(max(d2, f32(1e-8)))
-        far = d2 * per_d * per_range
-        far2 = far * far
-        window = max(one - far2 * far2, zero) * per_d * per_d
-        lx, ly, lz = lx * per_d, ly * per_d, lz * per_d
-        if kind == f32(2.0):
-            lx, ly, lz, window = -tx, -ty, -tz, one
-        angular = one
-        if kind == f32(1.0):
-            angular = min(max(-(lx * tx + ly * ty + lz * tz) * cone + offset, zero), one)
-            angular *= angular
-        facing = max(nx * lx + ny * ly + nz * lz, zero)
-        light = strength * window * angular * facing
-        if shaded:
-            light *= shade[x]
-        # GGX distribution, Smith's masking by Schlick, Schlick's Fresnel; the eye looks straight down.
-        hx, hy, hz = lx, ly, lz + one
-        per_h = one / np.sqrt(max(hx * hx + hy * hy + hz * hz, f32(1e-6)))
-        nh = max((nx * hx + ny * hy + nz * hz) * per_h, zero)
-        vh = max(hz * per_h, zero)
-        under = nh * nh * (alpha2 - one) + one
-        spread = alpha2 / max(under * under, f32(1e-6))
-        mask = one / ((facing * (one - k) + k) * (nz * (one - k) + k) * f32(4.0))
-        f = one - vh
-        f5 = f * f * f * f * f
-        common = gloss * light * spread * mask
-        for c in range(3):
-            base = picture[3 * x + c]
-            f0 = f32(0.04) * (one - metal) + min(base, one) * metal
-            fresnel = f0 + (one - f0) * f5
-            out[3 * x + c] = colour[c] * (light * base * (one - metal * f32(0.7)) + common * fresnel)
+    kind, px, py, pz = lamp[0], lamp[1], lamp[2], lamp[3]
+    tx, ty, tz, strength = lamp[5], lamp[6], lamp[7], lamp[10]
+    if kind == f32(2.0):
+        light[:] = strength
+        return
+    # A point lamp is a spot whose cone leaves all as it is.
+    cone, offset = (lamp[8], lamp[9]) if kind == f32(1.0) else (zero, one)
+    per_range = one / max(lamp[4], f32(1e-6))
+    dy = py - y
+    for x in range(light.size):
+        dx, dz = px - middles[x] * across, pz - height[x]
+        d2 = max(dx * dx + dy * dy + dz * dz, f32(1e-8))
+        per_d = one / np.sqrt(d2)
+        far2 = d2 * per_range * per_range
+        angular = min(max(offset - (dx * tx + dy * ty + dz * tz) * per_d * cone, zero), one)
+        light[x] = strength * max(one - far2 * far2, zero) * per_d * per_d * angular * angular
+
+
+@njit(fastmath=True)
+def _face(
+    near: np.float32, lamp: Floats, across: np.float32, y: np.float32, middles: Floats, height: Floats, right: Floats,
+    down: Floats, facing: Floats,
+) -> None:  # fmt: skip
+    """Lambert's cosine. `near` is 1, or 0 for a lamp that is far away."""
+    one, zero, away = f32(1.0), f32(0.0), f32(1.0) - near
+    px, pz, dy = lamp[1] * near - lamp[5] * away, lamp[3] * near - lamp[7] * away, (lamp[2] - y) * near - lamp[6] * away
+    across = across * near
+    for x in range(facing.size):
+        dx, dz = px - middles[x] * across, pz - height[x] * near
+        sr, sd = right[x], down[x]
+        lengths = (dx * dx + dy * dy + dz * dz) * (one + sr * sr + sd * sd)
+        facing[x] = max(dz - sr * dx - sd * dy, zero) / np.sqrt(max(lengths, f32(1e-12)))
+
+
+@njit(fastmath=True)
+def _gloss(
+    near: np.float32, lamp: Floats, across: np.float32, y: np.float32, middles: Floats, height: Floats, right: Floats,
+    down: Floats, gloss: Floats,
+) -> None:  # fmt: skip
+    """The GGX distribution; the eye looks straight down."""
+    one, zero, away = f32(1.0), f32(0.0), f32(1.0) - near
+    px, pz, dy = lamp[1] * near - lamp[5] * away, lamp[3] * near - lamp[7] * away, (lamp[2] - y) * near - lamp[6] * away
+    across = across * near
+    alpha2 = lamp[11] * lamp[11] * lamp[11] * lamp[11]
+    for x in range(gloss.size):
+        dx, dz = px - middles[x] * across, pz - height[x] * near
+        # The half vector, as long as the way to the lamp.
+        far = np.sqrt(max(dx * dx + dy * dy + dz * dz, f32(1e-8)))
+        hz = dz + far
+        sr, sd = right[x], down[x]
+        aligned = max(hz - sr * dx - sd * dy, zero)
+        lengths = (dx * dx + dy * dy + hz * hz) * (one + sr * sr + sd * sd)
+        under = aligned * aligned * (alpha2 - one) / max(lengths, f32(1e-12)) + one
+        gloss[x] = alpha2 / max(under * under, f32(1e-6))
+
+
+@njit(fastmath=True)
+def _mask(lamp: Floats, right: Floats, down: Floats, facing: Floats, gloss: Floats) -> None:
+    """Smith's masking by Schlick, and the strength of the gloss to each unit of diffuse light."""
+    one = f32(1.0)
+    k = (lamp[11] + one) * (lamp[11] + one) * f32(0.125)
+    rest, strength = one - k, lamp[13] * f32(0.25)
+    for x in range(gloss.size):
+        nz = one / np.sqrt(one + right[x] * right[x] + down[x] * down[x])
+        gloss[x] *= strength / max((facing[x] * rest + k) * (nz * rest + k), f32(1e-6))
+
+
+@njit(fastmath=True)
+def _graze(near: np.float32, lamp: Floats, across: np.float32, y: np.float32, middles: Floats, height: Floats, f5: Floats) -> None:
+    """(1 - v . h)⁵ of Schlick's Fresnel."""
+    one, zero, away = f32(1.0), f32(0.0), f32(1.0) - near
+    px, pz, dy = lamp[1] * near - lamp[5] * away, lamp[3] * near - lamp[7] * away, (lamp[2] - y) * near - lamp[6] * away
+    across = across * near
+    for x in range(f5.size):
+        dx, dz = px - middles[x] * across, pz - height[x] * near
+        # v . h is the cosine of half the angle between the eye and the lamp.
+        cosine = dz / np.sqrt(max(dx * dx + dy * dy + dz * dz, f32(1e-8)))
+        f = one - np.sqrt(max(f32(0.5) + f32(0.5) * cosine, zero))
+        f5[x] = f * f * f * f * f
+
+
+@njit(fastmath=True)
+def _reflect(base: Floats, metal: np.float32, colour: np.float32, diffuse: Floats, gloss: Floats, f5: Floats) -> None:
+    """One channel of what comes back, in the place of `base`."""
+    one = f32(1.0)
+    matt = (one - f32(0.7) * metal) * colour
+    for x in range(base.size):
+        f0 = f32(0.04) * (one - metal) + min(base[x], one) * metal
+        base[x] = diffuse[x] * base[x] * matt + colour * gloss[x] * (f0 + (one - f0) * f5[x])
+
+
+ROWS = 24  # rows that a thread takes at once, with one set of lines
 
 
 @njit(parallel=True, cache=True, fastmath=True)
@@ -246,15 +299,32 @@ def _shine(
 ) -> None:  # fmt: skip
     rows, columns, _ = out.shape
     middles = np.arange(columns).astype(np.float32) + (x0 + f32(0.5))
-    for row in prange(rows):
-        y = (f32(row) + y0 + f32(0.5)) * down
-        _shine_row(
-            picture[row].reshape(-1), surface[row].reshape(-1), lamp, colour, middles, y, across,
-            shade[row] if shaded else shade[0], shaded, out[row].reshape(-1),
-        )  # fmt: skip
+    metal = lamp[12]
+    near = f32(0.0) if lamp[0] == f32(2.0) else f32(1.0)
+    for block in prange((rows + ROWS - 1) // ROWS):
+        light, facing = np.empty(columns, np.float32), np.empty(columns, np.float32)
+        gloss, f5 = np.empty(columns, np.float32), np.empty(columns, np.float32)
+        r, g, b = np.empty(columns, np.float32), np.empty(columns, np.float32), np.empty(columns, np.float32)
+        for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
+            y = (f32(row) + y0 + f32(0.5)) * down
+            right, slope_down, height = surface[0, row], surface[1, row], surface[2, row]
+            _arrive(lamp, across, y, middles, height, light)
+            if shaded:
+                light *= shade[row]
+            _face(near, lamp, across, y, middles, height, right, slope_down, facing)
+            _gloss(near, lamp, across, y, middles, height, right, slope_down, gloss)
+            _mask(lamp, right, slope_down, facing, gloss)
+            _graze(near, lamp, across, y, middles, height, f5)
+            light *= facing
+            gloss *= light
+            split(picture[row].reshape(-1), r, g, b)
+            _reflect(r, metal, colour[0], light, gloss, f5)
+            _reflect(g, metal, colour[1], light, gloss, f5)
+            _reflect(b, metal, colour[2], light, gloss, f5)
+            join(r, g, b, out[row].reshape(-1))
 
 
-STEPS = 28  # places along a shadow at which the surface is looked at
+STEPS = 18  # places along a shadow at which the surface is looked at
 SHADOW_FINER = 1.0
 
 
@@ -302,7 +372,7 @@ def spread(scene: Scene, settings: Spread) -> LightField:
     if s.shadows == 0:
         return LampField(s, surface, None)
     grid = scene.frame_of(SHADOW_FINER)
-    heights = np.ascontiguousarray(surface.at(grid)[:, :, 2])
+    heights = surface.at(grid)[2]
     seen = np.empty(grid.shape, np.float32)
     diagonal = float(np.hypot(*scene.size))
     across, down = scene.size[0] / diagonal / grid.width, scene.size[1] / diagonal / grid.height

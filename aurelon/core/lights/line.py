@@ -16,12 +16,11 @@ from pydantic import Field
 
 from aurelon.core.frame import Frame
 from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.made import as_picture
+from aurelon.core.made import WhiteField, as_picture
 from aurelon.core.mix import Tint
 from aurelon.core.noise import lattice_noise
 from aurelon.core.plate import Plate
 from aurelon.core.quads import aspect_of
-from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import Place, Settings, setting
 
 Floats = NDArray[np.float32]
@@ -118,27 +117,28 @@ def distances(path: Doubles, frame: Frame) -> tuple[Floats, Floats]:
     return away, width
 
 
-def core_at(path: Doubles, thickness: float, frame: Frame) -> Floats:
-    """The core at a frame, (h, w), drawn only where it is."""
-    out = np.zeros(frame.shape, np.float32)
+def core_at(path: Doubles, thickness: float, frame: Frame) -> tuple[Floats, slice, slice]:
+    """The core within the rows and columns of the frame's part that hold it."""
+    none = np.zeros((0, 0), np.float32), slice(0, 0), slice(0, 0)
     if not len(path):
-        return out
+        return none
     diagonal = float(np.hypot(*frame.size))
     # Never thinner than a pixel: a thinner one is as much dimmer.
     pixel = 0.6 / diagonal
     sigma = max(thickness / 2, pixel)
     places = np.concatenate([path[:, :2], path[:, 2:4]]) * diagonal - (frame.x0, frame.y0)
     reach = 4 * sigma * diagonal + 1
-    x0, y0 = np.clip(np.floor(places.min(axis=0) - reach).astype(int), 0, (out.shape[1], out.shape[0]))
-    x1, y1 = np.clip(np.ceil(places.max(axis=0) + reach).astype(int), 0, (out.shape[1], out.shape[0]))
+    most = (frame.shape[1], frame.shape[0])
+    x0, y0 = np.clip(np.floor(places.min(axis=0) - reach).astype(int), 0, most)
+    x1, y1 = np.clip(np.ceil(places.max(axis=0) + reach).astype(int), 0, most)
     if x0 >= x1 or y0 >= y1:
-        return out
+        return none
     box = Frame(frame.width, frame.height, frame.x0 + int(x0), frame.y0 + int(y0), frame.x0 + int(x1), frame.y0 + int(y1))
     away, width = distances(path, box)
     own = np.maximum(thickness / 2 * width, 1e-6)
     wide = np.hypot(own, pixel)
-    out[y0:y1, x0:x1] = np.exp(-0.5 * (away / wide) ** 2) * (own / wide)
-    return out
+    core = np.exp(-0.5 * (away / wide) ** 2) * (own / wide)
+    return np.asarray(core, np.float32), slice(int(y0), int(y1)), slice(int(x0), int(x1))
 
 
 @njit(parallel=True, cache=True, fastmath=True)
@@ -160,7 +160,10 @@ def _air(
 
 def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the tube."""
-    return as_picture(core_at(pieces(settings, aspect_of(frame.size)), settings.width, frame))
+    out = np.zeros(frame.shape, np.float32)
+    core, rows, columns = core_at(pieces(settings, aspect_of(frame.size)), settings.width, frame)
+    out[rows, columns] = core
+    return as_picture(out)
 
 
 @dataclass(frozen=True)
@@ -177,12 +180,13 @@ class LineField:
         return self.grid.nbytes + self.path.nbytes
 
     def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
-        colour = np.maximum(tint.light.sum(axis=1), 0).astype(np.float32)
-        light = enlarge_to(self.grid[:, :, None], frame) * colour
+        light = WhiteField(self.grid).sample(scene, frame, tint)
         if self.core > 0:
+            colour = np.maximum(tint.light.sum(axis=1), 0).astype(np.float32)
             hot = f32(WHITE_HOT) * float(colour @ scene.space.luminance) + f32(1 - WHITE_HOT) * colour
-            light += (core_at(self.path, self.thickness, frame) * f32(self.core))[:, :, None] * np.asarray(hot, np.float32)
-        return np.asarray(light, np.float32)
+            core, rows, columns = core_at(self.path, self.thickness, frame)
+            light[rows, columns] += (core * f32(self.core))[:, :, None] * np.asarray(hot, np.float32)
+        return light
 
 
 def spread(scene: Scene, settings: Spread) -> LightField:

@@ -106,4 +106,5 @@ KIND = Kind(
     merge=Merge(mode="screen"),
     nothing_shines="There is no picture yet: choose a file in Source.",
     reads=False,
+    needs_file=True,
 )

@@ -18,7 +18,7 @@ from pydantic import Field
 
 from aurelon.core.frame import Frame
 from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.made import DrawnField, as_picture
+from aurelon.core.made import WhiteField, as_picture
 from aurelon.core.plate import Plate
 from aurelon.core.quads import Quad, aspect_of, to_square
 from aurelon.core.settings import Settings, setting
@@ -28,8 +28,9 @@ Floats = NDArray[np.float32]
 Doubles = NDArray[np.float64]
 f32 = np.float32
 
-CELLS = 512  # of the sheet that repeats, on a side
+CELLS = 384  # of the sheet that repeats, on a side
 RAYS = 2  # to a cell, along each side
+FINER = 1.25  # than the usual grid of light
 ROUGHEST = 0.0125  # of the sheet: the displacement at a strength of 1
 
 
@@ -72,6 +73,7 @@ def heights(waves: int, detail: float, seed: int) -> Doubles:
     return np.asarray(made / max(float(made.std()), 1e-12))
 
 
+@lru_cache(maxsize=8)
 def sheet(settings: Source) -> Floats:
     """The light on the sheet, (CELLS, CELLS), of mean 1."""
     s = settings
@@ -138,7 +140,7 @@ def _tiled(level: Pyramid, matrix: Doubles, settings: Spread, frame: Frame) -> F
     cover = lay(ONE, matrix, frame.shape, repeats=False, fading=s.fading)[:, :, 0]
     repeated = np.diag([s.across, s.along, 1.0]) @ matrix
     light = lay(level, repeated, frame.shape, repeats=True, fading=0.0)[:, :, 0]
-    return np.asarray(cover * np.maximum(light - f32(s.floor), 0), np.float32)
+    return np.asarray(cover * light, np.float32)
 
 
 ONE = pyramid(np.ones((1, 1, 1), np.float32))
@@ -147,8 +149,9 @@ ONE = pyramid(np.ones((1, 1, 1), np.float32))
 def spread(scene: Scene, settings: Spread) -> LightField:
     made = scene.source_settings
     assert isinstance(made, Source)
-    level = pyramid(sheet(made)[:, :, None])
-    return DrawnField(lambda frame: draw(level, settings, frame), level.nbytes)
+    # Taken away before the sheet is made smaller anywhere, as the two do not commute.
+    threads = np.maximum(sheet(made) - f32(settings.floor), 0)
+    return WhiteField(draw(pyramid(threads[:, :, None]), settings, scene.frame_of(FINER)))
 
 
 def place(plate: Plate) -> dict[str, dict[str, Any]]:
