@@ -11,8 +11,10 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from aurelon.core.blank import Blank
 from aurelon.core.blend import MODES
 from aurelon.core.codecs import codecs
+from aurelon.core.copies import OWN_HANDLES
 from aurelon.core.errors import RigError
 from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
@@ -24,7 +26,8 @@ from aurelon.core.settings import Settings
 
 
 class SettingInfo(BaseModel):
-    """One setting: `kind` says how it is edited, `bend` how its slider is shaped."""
+    """One setting: `kind` says how it is edited, `bend` how its slider is shaped; in a group of copies each
+    has its `own`."""
 
     name: str
     label: str
@@ -40,6 +43,7 @@ class SettingInfo(BaseModel):
     handle: str | None = None
     about: str | None = None
     when: dict[str, list[Any]] | None = None
+    own: bool = False
 
 
 class GroupInfo(BaseModel):
@@ -97,8 +101,10 @@ class Catalogue(BaseModel):
     parts: list[PartInfo]
     part_common: GroupInfo
     brush: GroupInfo
+    blank: GroupInfo
     modes: list[str]
     formats: list[FormatInfo]
+
 
 
 STAGE_HELP = {
@@ -113,7 +119,9 @@ STAGE_HELP = {
 def _describe(name: str, schema: dict[str, Any], default: Any) -> SettingInfo:
     unit = schema.get("unit", "")
     choices = schema.get("enum")
-    if unit in ("colour", "points", "matte", "picture", "strokes", "box"):
+    if unit == "pass":
+        kind = "picture"
+    elif unit in ("colour", "points", "matte", "picture", "strokes", "box", "quads"):
         kind = unit
     elif choices:
         kind = "choice"
@@ -141,6 +149,7 @@ def _describe(name: str, schema: dict[str, Any], default: Any) -> SettingInfo:
         handle=schema.get("handle"),
         about=schema.get("about"),
         when=schema.get("when"),
+        own=schema.get("handle") in OWN_HANDLES,
     )
 
 
@@ -181,7 +190,7 @@ def catalogue() -> list[KindInfo]:
                 name=name,
                 title=kind.title,
                 summary=kind.summary,
-                look_at=["original", "prepared", "below"],
+                look_at=["original", "prepared", "below"] if kind.reads else [],
                 groups=groups,
             )
         )
@@ -215,6 +224,7 @@ def whole_catalogue() -> Catalogue:
         parts=[_part(part) for part in parts().values()],
         part_common=_group("part", "Part", "How the part works on those before it", Part(part="any"), ("name", "part", "on")),
         brush=_group("brush", "Brush", "The brush that paints", Stroke(points=(0, 0, 1)), ("points", "erase")),
+        blank=_group("blank", "Blank plate", "A backdrop of two colours, for a scene built of light alone", Blank()),
         modes=list(MODES),
         formats=formats,
     )

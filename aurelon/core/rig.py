@@ -92,6 +92,7 @@ class Light(Settings):
     name: str = Field("", max_length=80, description="What the light is called on the desk")
     kind: str
     on: bool = Field(True, description="Whether the light shines")
+    group: str = Field("", max_length=64, description="Lights of one group share their settings, but for where they are")
     look_at: LookAt = Field("prepared", description="Which picture the light reads")
     source: Settings
     spread: Settings
@@ -175,9 +176,16 @@ class Rig(Settings):
         return None if carried is None else base64.b64decode(carried)
 
     def picture_names(self) -> list[str]:
-        """Names of all pictures that its masks refer to."""
+        """Names of all pictures that its masks and lights refer to."""
         masks = [self.house.mask, *(m.mask for m in self.mattes), *(light.mask for light in self.stack)]
-        return sorted({name for mask in masks for name in mask.pictures()})
+        names = {name for mask in masks for name in mask.pictures()}
+        for light in self.stack:
+            for stage in (light.source, light.spread):
+                for name, info in type(stage).model_fields.items():
+                    extra = info.json_schema_extra
+                    if isinstance(extra, dict) and extra.get("unit") in ("picture", "pass"):
+                        names.add(getattr(stage, name))
+        return sorted(names - {""})
 
     def missing_mattes(self) -> dict[str, list[str]]:
         """Mattes that masks refer to but that are not there, with the names of what uses each."""

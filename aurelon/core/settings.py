@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 Unit = Literal[
     "diagonal", "degrees", "kelvin", "gain", "stops", "count", "seed", "share", "plate", "points", "mm",
-    "matte", "picture", "strokes", "box", "quads", ""
+    "matte", "picture", "pass", "strokes", "box", "quads", ""
 ]  # fmt: skip
 Handle = Literal[
     "position", "direction", "radius", "points", "levels", "polygon", "box", "hints", "cone", "quads", "path", "strokes"

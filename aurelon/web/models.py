@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from aurelon.core.blank import Blank
 from aurelon.core.export import ProfileChoice
 from aurelon.core.masks.subject import Subject
 from aurelon.core.painting import Painting
@@ -180,6 +181,32 @@ class ProposalOut(BaseModel):
     temperature: float
     tint: float
     colour: str
+
+
+class CopiesRequest(BaseModel):
+    """So many copies of a light, each moved by `offset` (plate fractions) from the one before."""
+
+    rig: Rig
+    light: str
+    count: int = Field(1, ge=1, le=32)
+    offset: tuple[float, float] = (0.06, 0.0)
+
+
+class CopiesOut(BaseModel):
+    rig: Rig
+    ids: list[str]
+
+
+class EdgesOut(BaseModel):
+    """Directions of strong straight edges in the picture, in degrees."""
+
+    degrees: list[float]
+
+
+class BlankRequest(Blank):
+    """A new blank plate and its name."""
+
+    name: str = Field("Blank", min_length=1, max_length=120)
 
 
 class ProposalsOut(BaseModel):

@@ -5,11 +5,29 @@ from __future__ import annotations
 from pathlib import Path
 
 from aurelon.core import AurelonError, parse_rig, read_plate
+from aurelon.core.blank import Blank, blank_picture
 from aurelon.store import Store
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"
 # In the order in which the home view shows them, last first.
 TITLES = {"boatshed": "Boatshed", "brasslens": "Brass lens", "harbour": "Harbour at dusk", "headland": "Headland at dawn"}
+
+
+NIGHT = "Night over Merrow Point"
+
+
+def _seed_comparison(store: Store) -> None:
+    """On the brass lens, its true depth as a file, and a take of each surface for a lamp."""
+    plate = next(record for record in store.plates() if record.file_name == "brasslens.jpg")
+    if store.takes(plate.id):
+        return
+    store.add_file((DEMO / "beside" / "brasslens-depth.png").read_bytes(), "brasslens-depth.png", plate_id=plate.id)
+    rig = store.bench(plate.id).rig
+    for name, lit in (("Lamp on the true depth", "lamp-on-true-depth"), ("Lamp on the brightness", "lamp-on-brightness")):
+        lights = [
+            light.model_copy(update={"on": light.id == lit}) if light.kind == "lamp" else light for light in rig.stack
+        ]
+        store.keep_take(plate.id, name, rig.model_copy(update={"lights": lights}))
 
 
 def seed_demo(store: Store) -> None:
@@ -25,6 +43,12 @@ def seed_demo(store: Store) -> None:
         plate = read_plate(data, path.name)
         rig = parse_rig((DEMO / "rigs" / f"{stem}.json").read_bytes())
         store.add_plate(data, path.name, plate.size, plate.depth, rig, title)
+    _seed_comparison(store)
+    if NIGHT not in {record.name for record in store.plates()}:
+        data = blank_picture(Blank(begin="#3a3550", end="#070b18", angle=90))
+        rig = parse_rig((DEMO / "rigs" / "night.json").read_bytes())
+        plate = read_plate(data, "night.png")
+        store.add_plate(data, "night.png", plate.size, plate.depth, rig, NIGHT)
     saved = {one.name for one in store.saved_rigs()}
     for path in sorted((DEMO / "rigs" / "named").glob("*.json")):
         name = path.stem.replace("-", " ").capitalize()

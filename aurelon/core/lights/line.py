@@ -66,6 +66,10 @@ def pieces(settings: Source, aspect: tuple[float, float]) -> Doubles:
         points = np.repeat(points, 2, axis=0)
     if len(points) == 0:
         return np.empty((0, 6))
+    if settings.taper > 0 and len(points) < 2 * PER_BEND:
+        # The width changes along a piece too, so long ones are cut up.
+        t = np.linspace(0, len(points) - 1, (len(points) - 1) * PER_BEND + 1)
+        points = np.column_stack([np.interp(t, np.arange(len(points)), points[:, k]) for k in range(2)])
     steps = np.hypot(*np.diff(points, axis=0).T)
     along = np.concatenate([[0.0], np.cumsum(steps)])
     t = along / along[-1] if along[-1] > 0 else np.full(len(along), 0.5)

@@ -24,7 +24,7 @@ EDGE_SOFT = 0.002  # of the picture, over which its rim fades when nothing else 
 class Source(Settings):
     """The picture."""
 
-    picture: str = setting("", "The picture, by the SHA-256 of its file", unit="picture")
+    picture: str = setting("", "The picture, by the SHA-256 of its file", unit="pass")
 
 
 class Spread(Settings):

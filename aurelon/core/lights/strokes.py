@@ -95,7 +95,7 @@ def _turned_about(paint: Floats, settings: Spread) -> Floats:
     centre = (s.position[0] * columns - 0.5, s.position[1] * rows - 0.5)
     far = float(max(np.hypot(x - centre[0], y - centre[1]) for x in (0, columns) for y in (0, rows)))
     angles, steps = 1440, max(8, int(far))
-    flags = cv2.INTER_LINEAR | cv2.WARP_POLAR_LINEAR
+    flags = cv2.INTER_LINEAR | cv2.WARP_POLAR_LINEAR | cv2.WARP_FILL_OUTLIERS
     polar = np.asarray(cv2.warpPolar(paint, (steps, angles), centre, far, flags), np.float32)
     half = max(1, round(s.turn / 2 / 360 * angles))
     wide = np.concatenate([polar[-half:], polar, polar[:half]])

@@ -4,9 +4,14 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
+import numpy as np
 from fastapi import APIRouter, WebSocket
 
 from aurelon.core.colour import temperature_hex
+from aurelon.core.copies import with_copies
+from aurelon.core.edges import edge_directions
+from aurelon.core.fastmath import encode_array
+from aurelon.core.frame import Frame, fit_within
 from aurelon.core.judge import LIGHT_REACH, judge, match_colour, propose
 from aurelon.core.lights import kinds
 from aurelon.core.rig import LIGHT_MODELS
@@ -16,6 +21,9 @@ from aurelon.web.context import Context, Shared
 from aurelon.web.models import (
     BenchOut,
     ConflictOut,
+    CopiesOut,
+    CopiesRequest,
+    EdgesOut,
     Edit,
     FactsOut,
     FactsRequest,
@@ -35,6 +43,7 @@ from aurelon.web.models import (
 from aurelon.web.preview import PreviewSession, small_picture
 
 router = APIRouter(prefix="/plates/{plate_id}", tags=["bench"])
+EDGES_EDGE = 800
 REFUSED = {409: {"model": ConflictOut}}
 
 
@@ -106,6 +115,22 @@ def find_light(context: Shared, plate_id: int, body: RigIn) -> ProposalsOut:
     return ProposalsOut(
         ranked=[ProposalOut(**asdict(p), colour=temperature_hex(p.temperature, p.tint)) for p in ranked]
     )
+
+
+@router.get("/edges")
+def list_edges(context: Shared, plate_id: int) -> EdgesOut:
+    """The directions of strong straight edges, for lines that are to run along them."""
+    plate = context.open_plates.get(plate_id).plate
+    small = plate.at(Frame.whole(fit_within(plate.size, EDGES_EDGE)))
+    return EdgesOut(degrees=edge_directions(encode_array(np.ascontiguousarray(small @ plate.space.luminance))))
+
+
+@router.post("/copies")
+def copy_light(context: Shared, plate_id: int, body: CopiesRequest) -> CopiesOut:
+    """The rig with copies of a light that belong together. Nothing is kept yet."""
+    context.store.plate(plate_id)
+    rig, ids = with_copies(body.rig, body.light, body.count, body.offset)
+    return CopiesOut(rig=rig, ids=ids)
 
 
 @router.post("/match")

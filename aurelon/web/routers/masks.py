@@ -8,7 +8,7 @@ from queue import Queue
 from threading import Event, Thread
 from typing import Annotated
 
-from fastapi import APIRouter, File, UploadFile
+from fastapi import APIRouter, File, Query, UploadFile
 from fastapi.responses import StreamingResponse
 
 from aurelon.core import PlateError
@@ -64,8 +64,10 @@ def cut_out(context: Shared, plate_id: int, body: CutRequest) -> StreamingRespon
 
 
 @router.post("/plates/{plate_id}/files", status_code=201)
-def add_file(context: Shared, plate_id: int, file: Annotated[UploadFile, File()]) -> FileOut:
-    """Keeps a grey picture, a depth or a matte, with the plate."""
+def add_file(
+    context: Shared, plate_id: int, file: Annotated[UploadFile, File()], any_shape: Annotated[bool, Query()] = False
+) -> FileOut:
+    """Keeps a picture with the plate: a depth or a matte that lies over all of it, or with `any_shape` a light pass."""
     name = PurePath(file.filename or "picture").name
     if file.size is not None and file.size > MOST_BYTES:
         raise PlateError(f"{name} is larger than {MOST_BYTES >> 20} MB; reduce it first")
@@ -73,7 +75,7 @@ def add_file(context: Shared, plate_id: int, file: Annotated[UploadFile, File()]
     data = file.file.read(MOST_BYTES + 1)
     rows, columns = read_grey(data, name).shape
     shape, wanted = columns / rows, record.width / record.height
-    if abs(shape / wanted - 1) > SHAPES_APART:
+    if not any_shape and abs(shape / wanted - 1) > SHAPES_APART:
         raise PlateError(
             f"{name} is {columns} x {rows}, which is another shape than the plate's {record.width} x {record.height}; "
             "cut it to the plate's shape first (its size does not matter)"

@@ -8,11 +8,12 @@ from typing import Annotated
 from fastapi import APIRouter, File, Query, Response, UploadFile
 
 from aurelon.core import PlateError, Rig, read_plate, render
+from aurelon.core.blank import MOST_PIXELS, blank_picture
 from aurelon.core.frame import fit_within
 from aurelon.core.pipeline import seen_frame
 from aurelon.core.screen import encode_jpeg, to_screen
 from aurelon.web.context import Shared
-from aurelon.web.models import PlateOut, Rename
+from aurelon.web.models import BlankRequest, PlateOut, Rename
 
 router = APIRouter(prefix="/plates", tags=["plates"])
 
@@ -37,6 +38,16 @@ def add_plate(context: Shared, file: Annotated[UploadFile, File()]) -> PlateOut:
     return PlateOut.of(
         context.store.plate(context.store.add_plate(data, file_name, plate.size, plate.depth, Rig(), name))
     )
+
+
+@router.post("/blank", status_code=201)
+def add_blank(context: Shared, body: BlankRequest) -> PlateOut:
+    """A new blank plate: a backdrop of two colours."""
+    if body.width * body.height > MOST_PIXELS:
+        raise PlateError(f"{body.width} x {body.height} is too large; a blank plate has at most {MOST_PIXELS // 10**6} MP")
+    data = blank_picture(body)
+    number = context.store.add_plate(data, "blank.png", (body.width, body.height), "16", Rig(), body.name)
+    return PlateOut.of(context.store.plate(number))
 
 
 @router.patch("/{plate_id}")

@@ -73,11 +73,11 @@ export function thumbnailOf(plate: Plate): string {
   return `/api/plates/${plate.id}/thumbnail?revision=${plate.revision}`;
 }
 
-/** Sends a grey picture to be kept with a plate. */
-export async function sendFile(plateId: number, file: File): Promise<Answer<KeptFile>> {
+/** Sends a picture to be kept with a plate: of the plate's shape, or a light pass of any. */
+export async function sendFile(plateId: number, file: File, anyShape: boolean): Promise<Answer<KeptFile>> {
   const body = new FormData();
   body.append("file", file);
-  const response = await fetch(`/api/plates/${plateId}/files`, { method: "POST", body });
+  const response = await fetch(`/api/plates/${plateId}/files?any_shape=${anyShape}`, { method: "POST", body });
   const answer: unknown = await response.json().catch(() => ({}));
   return response.ok ? { data: answer as KeptFile, status: response.status } : { error: answer, status: response.status };
 }

@@ -15,10 +15,10 @@ import { EdgePointer } from "./EdgePointer";
 import { ExportDialog } from "./ExportDialog";
 import { FinderMarks } from "./FinderMarks";
 import { GroupColumn } from "./GroupColumn";
-import { Handles } from "./Handles";
 import { Histograms } from "./Histograms";
 import { KeysDialog } from "./KeysDialog";
 import { KindSheet } from "./KindSheet";
+import { LightLayers } from "./LightLayers";
 import { MaskLayers } from "./masks/MaskLayers";
 import { MaskPanel, type MaskActions } from "./masks/MaskPanel";
 import { MatteColumn } from "./masks/MatteColumn";
@@ -28,7 +28,8 @@ import { Numbers } from "./Numbers";
 import { Path } from "./Path";
 import { PointHandles, type PointLists } from "./PointHandles";
 import { PictureArea } from "./PictureArea";
-import { duplicateLight, freeId, isShown, lightOf, maskOf, maskShow, matteOf, moveLight, newPart, soloed, valuesAt, withLight, withMask, withMatte, withoutLight, withValues, type Owner, type Place, type Selection, type SettingValue, type Stage } from "./rig";
+import { duplicateLight, freeId, isShown, lightOf, maskOf, maskShow, matteOf, moveLight, newPart, soloed, valuesAt, withLight, withMask, withMatte, withoutLight, withShared, withValues, type Owner, type Place, type Selection, type SettingValue, type Stage } from "./rig";
+import { SettingGroup } from "./SettingGroup";
 import { StripDialog, type Swept } from "./StripDialog";
 import { CompareBar, sideOf, type Comparison } from "./takes/CompareBar";
 import { SplitLine } from "./takes/SplitLine";
@@ -103,6 +104,16 @@ function firstOn(facts: Facts | null): [number, number] | undefined {
   return point && [point.x, point.y];
 }
 
+/** One more quad, as far beside the last as that is beside the one before it. */
+function besideLast(quads: [number, number][][], usual: [number, number][][]): [number, number][] {
+  const last = quads.at(-1) ?? usual[0] ?? [];
+  const before = quads.at(-2);
+  return last.map((corner, k) => {
+    const from = before?.[k];
+    return rounded(from ? [2 * corner[0] - from[0], 2 * corner[1] - from[1]] : quads.length === 0 ? corner : [corner[0] + 0.12, corner[1]]);
+  });
+}
+
 function rounded(place: [number, number]): [number, number] {
   return [Number(place[0].toFixed(4)), Number(place[1].toFixed(4))];
 }
@@ -146,7 +157,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const [held, setHeld] = useState<"before" | "without" | null>(null);
   const [dialog, setDialog] = useState<"export" | "keys" | "kinds" | "takes" | "rigs" | null>(null);
   const [strip, setStrip] = useState<Swept | null>(null);
-  const [tool, setTool] = useState<"crop" | "horizon" | "spot" | null>(null);
+  const [tool, setTool] = useState<"crop" | "horizon" | "spot" | "paint" | null>(null);
   const [clipping, setClipping] = useState(false);
   const [seen, setSeen] = useState<Box>(WHOLE);
   const [proposals, setProposals] = useState<Proposal[] | null>(null);
@@ -225,9 +236,14 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
 
   const onArea = useCallback((next: Point) => setArea(next), []);
   const setting = (place: Place, name: string, value: SettingValue) => change(withValues(newest.current, place, { [name]: value }));
+  // What is changed of one light is changed of all that belong together with it, but for where each is.
+  const shared = (id: string, stage: Stage, s: SettingInfo, value: SettingValue) => change(withShared(newest.current, id, stage, { [s.name]: value }, s.own));
   const reset = (place: Place, s: SettingInfo) => edit(withValues(newest.current, place, { [s.name]: s.default }), `Reset ${s.label}`);
+  const resetShared = (id: string, stage: Stage, s: SettingInfo) => edit(withShared(newest.current, id, stage, { [s.name]: s.default }, s.own), `Reset ${s.label}`);
   const resetAll = (place: Place, group: GroupInfo) =>
     edit(withValues(newest.current, place, defaults(group)), `Reset ${group.label}`);
+  const infoOf = (id: string, stage: Stage, name: string) =>
+    catalogue.kinds.find((k) => k.name === lightOf(newest.current, id)?.kind)?.groups.find((g) => g.name === stage)?.settings.find((s) => s.name === name);
   const named = (id: string) => lightOf(newest.current, id)?.name ?? id;
 
   const add = (made: Light) => {
@@ -235,6 +251,8 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     edit({ ...newest.current, lights: [...newest.current.lights, made] }, `Add ${made.name}`);
     setChosen({ light: made.id });
     setLarge(null);
+    const paints = catalogue.kinds.find((k) => k.name === made.kind)?.groups[0]?.settings.some((s) => s.handle === "strokes") ?? false;
+    setTool(paints ? "paint" : null);
   };
 
   const match = async (spot: [number, number]) => {
@@ -294,8 +312,8 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     () => ({
       mattes: rig.mattes.map((m) => ({ id: m.id, name: m.name || m.id })),
       files,
-      bring: async (file) => {
-        const { data, error } = await sendFile(plate.id, file);
+      bring: async (file, anyShape) => {
+        const { data, error } = await sendFile(plate.id, file, anyShape);
         if (!data) {
           warn(said(error));
           return null;
@@ -358,11 +376,35 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     return mask && <MaskPanel plate={plate} mask={mask} ofLight={of === "house" || "light" in of} parts={catalogue.parts} common={catalogue.part_common} brushGroup={catalogue.brush} masking={masking} actions={maskActions(of)} />;
   };
 
+  const stageOf = (s: SettingInfo): Stage => (kind?.groups.find((g) => g.settings.includes(s))?.name ?? "source") as Stage;
+  const addPoint = () => pointLists && placement && setPoints({ ...pointLists, placed: [...pointLists.placed, rounded(toPlate(placement, plate, { x: area.x / 2, y: area.y / 2 }))] }, "Add a point");
+  const brushPanel = tool === "paint" && (
+    <SettingGroup
+      plate={plate}
+      group={catalogue.brush}
+      values={masking.brush}
+      onChange={(name, value) => masking.setBrush({ ...masking.brush, [name]: value })}
+      onRest={() => undefined}
+      onReset={(s) => masking.setBrush({ ...masking.brush, [s.name]: s.default })}
+    />
+  );
+
   const duplicate = (id: string) => {
     const made = duplicateLight(newest.current, id);
     edit(made.rig, `Duplicate ${named(id)}`);
     setChosen({ light: made.id });
   };
+  const copies = async (id: string, count: number) => {
+    const { data, error } = await call("post", "/api/plates/{plate_id}/copies", { path: { plate_id: plate.id }, body: { rig: newest.current, light: id, count, offset: [0.06, 0] } });
+    if (!data) {
+      warn(said(error));
+      return;
+    }
+    edit(data.rig, `${named(id)}: ${count === 1 ? "a copy" : `${count} copies`} with offset`);
+    const last = data.ids.at(-1);
+    if (last) setChosen({ light: last });
+  };
+  const leave = (id: string) => edit(withLight(newest.current, id, (l) => ({ ...l, group: "" })), `${named(id)}: on its own`);
   const remove = (id: string) => edit(withoutLight(newest.current, id), `Remove ${named(id)}`);
   const move = (id: string, to: number) => edit(moveLight(newest.current, id, to), `Move ${named(id)}`);
   const moveBy = (by: number) => {
@@ -382,6 +424,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   };
   const select = (next: Selection) => {
     setChosen(next);
+    setTool(null);
     setProposals(null);
     masking.select(null);
     if (typeof next === "string") setLarge(null);
@@ -417,6 +460,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     { keys: "1", does: "One to one", press: full },
     { keys: "O", does: "Selected light on or off", press: () => light && edit(withLight(rig, light.id, (l) => ({ ...l, on: !l.on })), `Switch ${named(light.id)}`) },
     { keys: "S", does: "Solo the selected light", press: () => light && setSolo(solo === light.id ? null : light.id) },
+    { keys: "Ctrl Shift D", does: "Copy of the selected light with an offset, in one group", press: () => light && void copies(light.id, 1) },
     { keys: "Ctrl D", does: "Duplicate the selected light", press: () => light && duplicate(light.id) },
     { keys: "Alt ArrowLeft", does: "Move the selected light lower", press: () => moveBy(-1) },
     { keys: "Alt ArrowRight", does: "Move the selected light higher", press: () => moveBy(1) },
@@ -436,7 +480,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const tinted = owner && maskView === "over" ? (matte ? "Tinted: the matte" : `Tinted: where the light is ${covered}`) : null;
   const flag = held === "before" ? "Before" : held === "without" ? `Without ${light?.name ?? "this light"}` : large && light ? `${light.name}: ${large}` : tinted;
 
-  const clear = held === null && tool === null && comparison === null;
+  const clear = held === null && (tool === null || tool === "paint") && comparison === null;
   return (
     <ThingsContext.Provider value={things}>
     <Frame>
@@ -490,20 +534,24 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
               onRest={rest}
             />
           )}
-          {handles && placement && light?.on && spread && spreadPlace && clear && !proposals && masking.part === null && (
+          {handles && placement && light?.on && kind && clear && !proposals && masking.part === null && (
             <>
-              <Handles
+              <LightLayers
                 plate={plate}
                 area={area}
                 placement={placement}
-                group={spread}
-                values={spreadValues}
-                onChange={(name, value) => setting(spreadPlace, name, value)}
+                light={light}
+                kind={kind}
+                painting={tool === "paint"}
+                brush={masking.brush}
+                brushGroup={catalogue.brush}
+                onBrush={masking.setBrush}
+                onChange={(stage, s, value) => shared(light.id, stage, s, value)}
                 onRest={(label) => rest(`${light.name}: ${label}`)}
-                onReset={(s) => reset(spreadPlace, s)}
+                onReset={(stage, s) => resetShared(light.id, stage, s)}
               >
                 {pointLists && facts?.of_light?.points && <PointHandles plate={plate} placement={placement} points={facts.of_light.points} lists={pointLists} onChange={setPoints} />}
-              </Handles>
+              </LightLayers>
               {positions.map((s) => (
                 <EdgePointer key={s.name} label={s.label} plate={plate} area={area} placement={placement} position={spreadValues[s.name] as [number, number]} onShow={() => see(spreadValues[s.name] as [number, number])} />
               ))}
@@ -537,9 +585,11 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
               intensity,
               onSwitch: (id) => edit(withLight(newest.current, id, (l) => ({ ...l, on: !l.on })), `Switch ${named(id)}`),
               onSolo: (id) => setSolo(solo === id ? null : id),
-              onIntensity: (id, value) => setting({ light: id, stage: "merge" }, "intensity", value),
+              onIntensity: (id, value) => shared(id, "merge", intensity, value),
               onIntensityRest: () => rest("Intensity"),
               onDuplicate: duplicate,
+              onCopies: (id, count) => void copies(id, count),
+              onLeave: leave,
               onRemove: remove,
               onRename: (id, name) => edit(withLight(newest.current, id, (l) => ({ ...l, name })), `Rename ${named(id)}`),
             }}
@@ -555,9 +605,12 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
             pictures={preview.stages}
             large={large}
             onLarge={setLarge}
-            onChange={(stage, name, value) => setting({ light: light.id, stage }, name, value)}
+            onChange={(stage, name, value) => {
+              const s = infoOf(light.id, stage, name);
+              if (s) shared(light.id, stage, s, value);
+            }}
             onRest={(label) => rest(`${light.name}: ${label}`)}
-            onReset={(stage, s) => reset({ light: light.id, stage }, s)}
+            onReset={(stage, s) => resetShared(light.id, stage, s)}
             onResetStage={(stage, group) => resetAll({ light: light.id, stage }, group)}
             onLookAt={(value) => edit(withLight(rig, light.id, (l) => ({ ...l, look_at: value })), `${light.name}: looks at`)}
             onBringIntoView={see}
@@ -565,9 +618,19 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
             onStrip={(stage, s) => setStrip({ stage, setting: s })}
             onMatch={(where) => (where === "spot" ? setTool("spot") : void match(origin))}
             points={{
-              add: () => pointLists && placement && setPoints({ ...pointLists, placed: [...pointLists.placed, rounded(toPlate(placement, plate, { x: area.x / 2, y: area.y / 2 }))] }, "Add a point"),
-              clear: (s) => pointLists && setPoints({ ...pointLists, [s.name]: [] }, s.label),
+              add: (s) => {
+                const values = valuesAt(newest.current, { light: light.id, stage: stageOf(s) })[s.name];
+                if (s.handle === "strokes") setTool(tool === "paint" ? null : "paint");
+                else if (s.kind === "quads") edit(withValues(newest.current, { light: light.id, stage: stageOf(s) }, { [s.name]: [...(values as [number, number][][]), besideLast(values as [number, number][][], s.default as [number, number][][])] }), `${light.name}: one more`);
+                else addPoint();
+              },
+              drop: (s) => {
+                const values = valuesAt(newest.current, { light: light.id, stage: stageOf(s) })[s.name];
+                edit(withValues(newest.current, { light: light.id, stage: stageOf(s) }, { [s.name]: (values as [number, number][][]).slice(0, -1) }), `${light.name}: one fewer`);
+              },
+              clear: (s) => (s.kind === "points" && pointLists ? setPoints({ ...pointLists, [s.name]: [] }, s.label) : edit(withValues(newest.current, { light: light.id, stage: stageOf(s) }, { [s.name]: [] }), `${light.name}: ${s.label}`)),
             }}
+            brushPanel={brushPanel}
             onFind={positions.length > 0 || pointLists ? () => void find() : undefined}
             maskPanel={maskPanel({ light: light.id })}
             numbers={<Numbers facts={facts} rig={rig} />}

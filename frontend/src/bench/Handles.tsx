@@ -43,14 +43,18 @@ export function Handles({ plate, area, placement, group, values, onChange, onRes
   const positions = shown.filter((s) => s.handle === "position");
   const rings = shown.filter((s) => s.handle === "radius" && s.about && positions.some((p) => p.name === s.about));
   const directions = shown.filter((s) => s.handle === "direction");
+  const cones = shown.filter((s) => s.handle === "cone" && s.about && positions.some((p) => p.name === s.about));
   const common = { plate, area, placement, onChange, onRest, onReset };
   return (
     <Overlay aria-label="Handles on the picture">
       {rings.map((setting, index) => (
         <Ring key={setting.name} {...common} setting={setting} turn={index} centre={values[setting.about ?? ""] as [number, number]} value={values[setting.name] as number} />
       ))}
+      {cones.map((setting, index) => (
+        <Cone key={setting.name} {...common} setting={setting} turn={index} values={values} value={values[setting.name] as number} />
+      ))}
       {directions.map((setting) => (
-        <Direction key={setting.name} {...common} setting={setting} value={values[setting.name] as number} />
+        <Direction key={setting.name} {...common} setting={setting} about={setting.about ? (values[setting.about] as [number, number]) : [0.5, 0.5]} value={values[setting.name] as number} />
       ))}
       {positions.map((setting) => (
         <Position key={setting.name} {...common} setting={setting} value={values[setting.name] as [number, number]} />
@@ -179,8 +183,31 @@ function Ring({ plate, placement, setting, turn, centre, value, onChange, onRest
   );
 }
 
-function Direction({ plate, placement, setting, value, onChange, onRest, onReset }: Common & { value: number }) {
-  const centre = toScreen(placement, plate, [0.5, 0.5]);
+/** Half the angle of a cone, as the ring that it makes where its lamp points. */
+function Cone({ plate, placement, setting, turn, values, value, onChange, ...rest }: Common & { turn: number; values: Record<string, unknown>; value: number }) {
+  const aim = values[setting.about ?? ""] as [number, number];
+  const from = values.position as [number, number];
+  const across = ((aim[0] - from[0]) * plate.width) / diagonal(plate);
+  const down = ((aim[1] - from[1]) * plate.height) / diagonal(plate);
+  const far = Math.hypot(across, down, values.height as number);
+  // The ring's radius stands for the angle; a ring is dragged as a radius and read back.
+  const ring: SettingInfo = { ...setting, low: 0, high: 8, step: 0.002 };
+  return (
+    <Ring
+      {...rest}
+      plate={plate}
+      placement={placement}
+      setting={ring}
+      turn={turn + 2}
+      centre={aim}
+      value={far * Math.tan((value * Math.PI) / 180)}
+      onChange={(name, radius) => onChange(name, within(setting, (Math.atan((radius as number) / far) * 180) / Math.PI))}
+    />
+  );
+}
+
+function Direction({ plate, placement, setting, about, value, onChange, onRest, onReset }: Common & { about: [number, number]; value: number }) {
+  const centre = toScreen(placement, plate, about);
   const length = 0.22 * Math.min(plate.width, plate.height) * placement.scale + 40;
   const angle = (-(value + placement.angle) * Math.PI) / 180;
   const tip = { x: centre.x + Math.cos(angle) * length, y: centre.y + Math.sin(angle) * length };
@@ -191,8 +218,9 @@ function Direction({ plate, placement, setting, value, onChange, onRest, onReset
   );
   return (
     <>
-      <line className="halo" x1={2 * centre.x - tip.x} y1={2 * centre.y - tip.y} x2={tip.x} y2={tip.y} />
-      <line className="line" x1={2 * centre.x - tip.x} y1={2 * centre.y - tip.y} x2={tip.x} y2={tip.y} />
+      {["halo", "line"].map((c) => (
+        <line key={c} className={c} x1={setting.about ? centre.x : 2 * centre.x - tip.x} y1={setting.about ? centre.y : 2 * centre.y - tip.y} x2={tip.x} y2={tip.y} />
+      ))}
       <g
         role="slider"
         tabIndex={0}

@@ -55,6 +55,8 @@ export interface LightActions {
   onIntensity: (id: string, value: number) => void;
   onIntensityRest: () => void;
   onDuplicate: (id: string) => void;
+  onCopies: (id: string, count: number) => void;
+  onLeave: (id: string) => void;
   onRemove: (id: string) => void;
   onRename: (id: string, name: string) => void;
 }
@@ -87,6 +89,9 @@ export function LightChip({ light, title, selected, solo, first, last, carried, 
   const choices: Choice[] = [
     { id: "rename", text: "Rename", act: () => setName(title) },
     { id: "duplicate", text: "Duplicate", keys: "Ctrl D", act: () => actions.onDuplicate(light.id) },
+    { id: "copy", text: "Copy with offset", about: "Shares its settings; each has its own place and mask", keys: "Ctrl Shift D", act: () => actions.onCopies(light.id, 1) },
+    { id: "copies", text: "Four copies with offset", act: () => actions.onCopies(light.id, 4) },
+    ...(light.group ? [{ id: "leave", text: "Leave its group", about: "Keeps its settings to itself", act: () => actions.onLeave(light.id) }] : []),
     { id: "earlier", text: "Move lower", keys: "Alt ←", disabled: first, act: () => onMove(-1) },
     { id: "later", text: "Move higher", keys: "Alt →", disabled: last, act: () => onMove(1) },
     { id: "remove", text: "Remove", keys: "Delete", act: () => actions.onRemove(light.id) },
@@ -143,6 +148,13 @@ export function LightChip({ light, title, selected, solo, first, last, carried, 
           Solo
         </Toggle>
         <span style={{ flex: 1 }} />
+        {light.group && (
+          <Hint text="One of a group: what is changed of it is changed of all, but for place and mask">
+            <Says aria-label={`${title} is one of a group`}>
+              <Icon name="group" size={14} />
+            </Says>
+          </Hint>
+        )}
         {says && (
           <Hint text={says}>
             <Says aria-label={`${title}: ${says}`}>

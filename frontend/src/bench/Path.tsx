@@ -81,10 +81,12 @@ interface Props {
   onStrip: (stage: Stage, setting: SettingInfo) => void;
   /** Sets temperature and tint to the picture's, at the source or at a spot to be picked. */
   onMatch: (where: "source" | "spot") => void;
-  points: { add: (setting: SettingInfo) => void; clear: (setting: SettingInfo) => void };
+  points: { add: (setting: SettingInfo) => void; drop: (setting: SettingInfo) => void; clear: (setting: SettingInfo) => void };
   /** Proposes where the light may come from; for lights that come from a place. */
   onFind: (() => void) | undefined;
   maskPanel: ReactNode;
+  /** The brush, while light is being painted. */
+  brushPanel: ReactNode;
   numbers: ReactNode;
 }
 
@@ -101,7 +103,7 @@ function remembered(): string[] {
 const lookNames: Record<string, string> = { original: "The picture as shot", prepared: "The prepared picture", below: "Everything below it" };
 
 /** The five stages of the selected light, each with its live picture, joined by a thread of its colour. */
-export function Path({ plate, light, kind, pictures, large, onLarge, onChange, onRest, onReset, onResetStage, onLookAt, onBringIntoView, facts, onStrip, onMatch, points, onFind, maskPanel, numbers }: Props) {
+export function Path({ plate, light, kind, pictures, large, onLarge, onChange, onRest, onReset, onResetStage, onLookAt, onBringIntoView, facts, onStrip, onMatch, points, onFind, maskPanel, brushPanel, numbers }: Props) {
   const [folded, setFolded] = useState(remembered);
   const thread = useMemo(() => meanColour(pictures.colour), [pictures.colour]);
   const fold = (stage: Stage) => {
@@ -136,7 +138,7 @@ export function Path({ plate, light, kind, pictures, large, onLarge, onChange, o
                 </Button>
               </div>
             </Head>
-            {open && stage === "source" && (
+            {open && stage === "source" && kind.look_at.length > 0 && (
               <Select
                 label="Looks at"
                 value={light.look_at}
@@ -145,6 +147,7 @@ export function Path({ plate, light, kind, pictures, large, onLarge, onChange, o
               />
             )}
             {open && stage === "mask" && maskPanel}
+            {open && stage === "source" && brushPanel}
             {open && stage !== "mask" && (
               <SettingGroup
                 plate={plate}

@@ -26,7 +26,7 @@ export function ReferenceRow({ setting, value, onChange }: { setting: SettingInf
         acceptedFileTypes={["image/*", ".exr", ".tif", ".tiff"]}
         onSelect={(list) => {
           const file = list?.[0];
-          if (file) void bring(file).then((name) => name && onChange(name));
+          if (file) void bring(file, setting.unit === "pass").then((name) => name && onChange(name));
         }}
       >
         <Button>From a file…</Button>

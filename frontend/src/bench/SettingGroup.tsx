@@ -1,9 +1,10 @@
-import type { GroupInfo, Plate, SettingInfo } from "../api/client";
+import type { GroupInfo, SettingInfo } from "../api/client";
 import { isShown, type SettingValue } from "./rig";
 import { SettingRow } from "./SettingRow";
+import type { Size } from "./units";
 
 interface Props {
-  plate: Plate;
+  plate: Size;
   group: GroupInfo;
   values: Record<string, unknown>;
   onChange: (name: string, value: SettingValue) => void;
@@ -11,7 +12,7 @@ interface Props {
   onReset: (setting: SettingInfo) => void;
   onBringIntoView?: ((position: [number, number]) => void) | undefined;
   onStrip?: ((setting: SettingInfo) => void) | undefined;
-  points?: { add: (setting: SettingInfo) => void; clear: (setting: SettingInfo) => void } | undefined;
+  points?: { add: (setting: SettingInfo) => void; drop: (setting: SettingInfo) => void; clear: (setting: SettingInfo) => void } | undefined;
 }
 
 /** The settings of a stage, of the plate or of the house light. */
@@ -30,7 +31,7 @@ export function SettingGroup({ plate, group, values, onChange, onRest, onReset, 
             onRest={() => onRest(setting.label)}
             onReset={() => onReset(setting)}
             onStrip={onStrip && (() => onStrip(setting))}
-            onPoints={points && { add: () => points.add(setting), clear: () => points.clear(setting) }}
+            onPoints={points && { add: () => points.add(setting), drop: () => points.drop(setting), clear: () => points.clear(setting) }}
             onBringIntoView={onBringIntoView && (() => onBringIntoView(values[setting.name] as [number, number]))}
           />
         ))}

@@ -1,5 +1,5 @@
 import styled from "styled-components";
-import type { Plate, SettingInfo } from "../api/client";
+import type { SettingInfo } from "../api/client";
 import { Button } from "../ui/Button";
 import { Check } from "../ui/Check";
 import { ColourField } from "../ui/ColourField";
@@ -12,7 +12,7 @@ import { Button as AriaButton } from "react-aria-components";
 import { focusRing, tone } from "../ui/theme";
 import { ReferenceRow } from "./ReferenceRow";
 import type { SettingValue } from "./rig";
-import { named, notation } from "./units";
+import { named, notation, type Size } from "./units";
 
 const Row = styled.div`
   display: grid;
@@ -44,7 +44,7 @@ const Name = styled(AriaButton)<{ $changed: boolean }>`
 `;
 
 interface Props {
-  plate: Plate;
+  plate: Size;
   setting: SettingInfo;
   value: SettingValue;
   onChange: (value: SettingValue) => void;
@@ -52,7 +52,7 @@ interface Props {
   onReset: () => void;
   onBringIntoView: (() => void) | undefined;
   onStrip: (() => void) | undefined;
-  onPoints: { add: () => void; clear: () => void } | undefined;
+  onPoints: { add: () => void; drop: () => void; clear: () => void } | undefined;
 }
 
 function isPlace(value: SettingValue): value is [number, number] {
@@ -141,15 +141,37 @@ export function SettingRow({ plate, setting, value, onChange, onRest, onReset, o
         </div>
       )}
       {(setting.kind === "matte" || setting.kind === "picture") && typeof value === "string" && <ReferenceRow setting={setting} value={value} onChange={once} />}
-      {(setting.kind === "strokes" || setting.kind === "box" || setting.handle === "polygon") && (
-        <div className="pair" style={{ gridTemplateColumns: "1fr auto" }}>
-          <span className="unit">{Array.isArray(value) ? (setting.kind === "box" ? "drawn" : value.length || "none") : "none"}</span>
-          <Button weight="bare" isDisabled={!Array.isArray(value) || value.length === 0} onPress={onReset}>
+      {setting.kind === "quads" && onPoints && (
+        <div className="pair" style={{ gridTemplateColumns: "1fr auto auto" }}>
+          <span className="unit">{Array.isArray(value) ? value.length : 0}</span>
+          <Button hint="One more beside the last; drag its corners where it belongs" onPress={onPoints.add}>
+            Add one more
+          </Button>
+          <Button weight="bare" isDisabled={!Array.isArray(value) || value.length < 2} hint="Takes the last away" onPress={onPoints.drop}>
+            Take one
+          </Button>
+        </div>
+      )}
+      {setting.handle === "strokes" && onPoints && (
+        <div className="pair" style={{ gridTemplateColumns: "1fr auto auto" }}>
+          <span className="unit">{Array.isArray(value) ? value.length || "none" : "none"}</span>
+          <Button hint="Paint on the picture; Escape ends it" onPress={onPoints.add}>
+            Paint
+          </Button>
+          <Button weight="bare" isDisabled={!Array.isArray(value) || value.length === 0} onPress={onPoints.clear}>
             Clear
           </Button>
         </div>
       )}
-      {setting.kind === "points" && setting.handle !== "polygon" && onPoints && (
+      {((setting.kind === "strokes" && setting.handle !== "strokes") || setting.kind === "box" || setting.handle === "polygon" || setting.handle === "path") && (
+        <div className="pair" style={{ gridTemplateColumns: "1fr auto" }}>
+          <span className="unit">{Array.isArray(value) ? (setting.kind === "box" ? "drawn" : value.length || "none") : "none"}</span>
+          <Button weight="bare" isDisabled={!Array.isArray(value) || value.length === 0} hint={setting.handle === "path" ? "Takes the path away, so that it can be drawn anew" : undefined} onPress={setting.handle === "path" ? () => once([]) : onReset}>
+            {setting.handle === "path" ? "Draw anew" : "Clear"}
+          </Button>
+        </div>
+      )}
+      {setting.kind === "points" && setting.handle !== "polygon" && setting.handle !== "path" && onPoints && (
         <div className="pair" style={{ gridTemplateColumns: setting.handle === "points" ? "1fr auto auto" : "1fr auto" }}>
           <span className="unit">{Array.isArray(value) && value.length > 0 ? value.length : "none"}</span>
           {setting.handle === "points" && (

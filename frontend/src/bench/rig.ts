@@ -4,7 +4,7 @@ import type { Box, Light, Mask, MaskPart, Matte, PartInfo, Rig, SettingInfo, Str
 export const stages = ["source", "spread", "colour", "mask", "merge"] as const;
 export type Stage = (typeof stages)[number];
 
-export type SettingValue = number | string | boolean | [number, number] | [number, number][] | [number, number, number, number] | Stroke[] | Box | null;
+export type SettingValue = number | string | boolean | [number, number] | [number, number][] | [number, number, number, number] | [number, number][][] | Stroke[] | Box | null;
 
 /** What is selected: the plate, the house light, a light or a matte by its id. */
 export type Selection = "plate" | "house" | { light: string } | { matte: string };
@@ -79,6 +79,13 @@ export function withValues(rig: Rig, place: Place, values: Values): Rig {
 
 export function withLight(rig: Rig, id: string, change: (light: Light) => Light): Rig {
   return { ...rig, lights: rig.lights.map((light) => (light.id === id ? change(light) : light)) };
+}
+
+/** Settings of a light, and of all that belong to one group with it; `own` settings are each one's own. */
+export function withShared(rig: Rig, id: string, stage: Stage, values: Values, own: boolean): Rig {
+  const group = lightOf(rig, id)?.group ?? "";
+  if (own || group === "") return withValues(rig, { light: id, stage }, values);
+  return rig.lights.filter((light) => light.group === group).reduce((r, light) => withValues(r, { light: light.id, stage }, values), rig);
 }
 
 export function withoutLight(rig: Rig, id: string): Rig {

@@ -5,7 +5,7 @@ export interface Things {
   mattes: { id: string; name: string }[];
   files: Record<string, string>;
   /** Keeps a picture with the plate; its name for settings, or null where it was refused. */
-  bring: (file: File) => Promise<string | null>;
+  bring: (file: File, anyShape: boolean) => Promise<string | null>;
 }
 
 export const ThingsContext = createContext<Things>({ mattes: [], files: {}, bring: () => Promise.resolve(null) });

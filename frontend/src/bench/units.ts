@@ -1,9 +1,15 @@
-import type { Plate, SettingInfo } from "../api/client";
+import type { SettingInfo } from "../api/client";
+
+/** Of a plate, in pixels. */
+export interface Size {
+  width: number;
+  height: number;
+}
 
 /** How a setting's number is written for people, and read back. Ranges and steps come from the service. */
 export interface Notation {
   unit: string;
-  hint: (value: number, plate: Plate) => string | null;
+  hint: (value: number, plate: Size) => string | null;
   shown: (value: number) => string;
   read: (text: string) => number | null;
 }

@@ -70,6 +70,47 @@ export function boxOnScreen(placement: Placement, plate: Plate, box: Box): { lef
   return { left: placement.x + box.x0 * across, top: placement.y + box.y0 * down, width: (box.x1 - box.x0) * across, height: (box.y1 - box.y0) * down };
 }
 
+/** A line on the screen that something was drawn to. */
+export interface Guide {
+  x1: number;
+  y1: number;
+  x2: number;
+  y2: number;
+}
+
+const SNAP = 7; // CSS pixels
+const LONG = 4000;
+
+/** A point drawn to level or plumb with its neighbours, to the frame's middle, or to a direction from a neighbour. */
+export function snap(to: Point, beside: Point[], middle: Point, directions: number[]): { at: Point; guides: Guide[] } {
+  const at = { ...to };
+  const guides: Guide[] = [];
+  for (const other of beside) {
+    for (const degrees of directions) {
+      const turn = (-degrees * Math.PI) / 180;
+      const along = { x: Math.cos(turn), y: Math.sin(turn) };
+      const off = (to.x - other.x) * -along.y + (to.y - other.y) * along.x;
+      const far = (to.x - other.x) * along.x + (to.y - other.y) * along.y;
+      if (guides.length > 0 || Math.abs(off) > SNAP || Math.abs(far) < 4 * SNAP) continue;
+      at.x = other.x + far * along.x;
+      at.y = other.y + far * along.y;
+      guides.push({ x1: other.x - along.x * LONG, y1: other.y - along.y * LONG, x2: other.x + along.x * LONG, y2: other.y + along.y * LONG });
+    }
+  }
+  if (guides.length > 0) return { at, guides };
+  const x = [middle, ...beside].find((p) => Math.abs(p.x - to.x) < SNAP)?.x;
+  const y = [middle, ...beside].find((p) => Math.abs(p.y - to.y) < SNAP)?.y;
+  if (x !== undefined) {
+    at.x = x;
+    guides.push({ x1: x, y1: -LONG, x2: x, y2: LONG });
+  }
+  if (y !== undefined) {
+    at.y = y;
+    guides.push({ x1: -LONG, y1: y, x2: LONG, y2: y });
+  }
+  return { at, guides };
+}
+
 export function diagonal(plate: Plate): number {
   return Math.hypot(plate.width, plate.height);
 }

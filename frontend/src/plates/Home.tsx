@@ -8,6 +8,7 @@ import { Message } from "../ui/Message";
 import { useNotices } from "../ui/Notices";
 import { Progress } from "../ui/Progress";
 import { tone } from "../ui/theme";
+import { BlankDialog } from "./BlankDialog";
 import { PlateCard } from "./PlateCard";
 
 const Zone = styled(DropZone)`
@@ -58,6 +59,7 @@ let transfers = 0;
 export function Home({ catalogue }: { catalogue: Catalogue }) {
   const { say, warn } = useNotices();
   const [plates, setPlates] = useState<Plate[] | null>(null);
+  const [blank, setBlank] = useState(false);
   const [sending, setSending] = useState<Transfer[]>([]);
 
   const load = useCallback(async () => {
@@ -130,6 +132,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
       <Bar>
         <h1>Aurelon</h1>
         <p>Plates</p>
+        <Button onPress={() => setBlank(true)}>New blank plate…</Button>
         <FileTrigger acceptedFileTypes={endings} allowsMultiple onSelect={(list) => list && void bring([...list])}>
           <Button weight="strong">Bring in a picture…</Button>
         </FileTrigger>
@@ -149,6 +152,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
           ))}
         </Grid>
       )}
+      <BlankDialog group={catalogue.blank} open={blank} onMade={(plate) => go(`/plates/${plate.id}`)} onClose={() => setBlank(false)} />
     </Zone>
   );
 }

@@ -12,6 +12,7 @@ const paths = {
   aim: "M8 2v3M8 11v3M2 8h3M11 8h3",
   strip: "M2 4h12v8H2zM6 4v8M10 4v8",
   warning: "M8 2.5 14 13H2zM8 6.5v3M8 11.3h.01",
+  group: "M3 5.5a2.5 2.5 0 1 0 5 0 2.5 2.5 0 1 0-5 0M8 10.5a2.5 2.5 0 1 0 5 0 2.5 2.5 0 1 0-5 0M7.2 7.2l1.6 1.6",
   point: "M3 8h9M8.5 4.5 12 8l-3.5 3.5",
 } as const;
 

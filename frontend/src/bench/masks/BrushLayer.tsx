@@ -31,6 +31,8 @@ interface Props {
   /** Strokes that are not paint but say what is in and out; they are drawn as lines. */
   hints: Stroke[] | null;
   label: string;
+  /** Straight strokes run through this point (plate fractions), where there is one. */
+  through?: [number, number] | null;
   onResize: (brush: Brush) => void;
   onDraw: (stroke: Stroke) => void;
   onDrop: (stroke: Stroke) => void;
@@ -40,7 +42,7 @@ const SPACING = 0.12; // radii between the points that are kept
 const WHEEL = 0.0016;
 
 /** A brush over the picture: its size and hardness as rings, and what it draws. */
-export function BrushLayer({ plate, placement, brush, group, hints, label, onResize, onDraw, onDrop }: Props) {
+export function BrushLayer({ plate, placement, brush, group, hints, label, through = null, onResize, onDraw, onDrop }: Props) {
   const [at, setAt] = useState<Point | null>(null);
   const [flip, setFlip] = useState(false);
   const stroke = useRef<{ points: number[]; last: Point; erase: boolean; from: Point } | null>(null);
@@ -99,6 +101,15 @@ export function BrushLayer({ plate, placement, brush, group, hints, label, onRes
     stroke.current?.points.push(Number(x.toFixed(5)), Number(y.toFixed(5)), press);
   };
 
+  const straight = (from: Point, to: Point): Point => {
+    if (!through) return to;
+    const point = toScreen(placement, plate, through);
+    const length = Math.hypot(from.x - point.x, from.y - point.y) || 1;
+    const along = { x: (from.x - point.x) / length, y: (from.y - point.y) / length };
+    const far = (to.x - from.x) * along.x + (to.y - from.y) * along.y;
+    return { x: from.x + far * along.x, y: from.y + far * along.y };
+  };
+
   const down = (event: PointerEvent<SVGSVGElement>) => {
     if (event.button !== 0) return; // the middle button moves the view
     event.stopPropagation();
@@ -117,7 +128,7 @@ export function BrushLayer({ plate, placement, brush, group, hints, label, onRes
     if (native.shiftKey) {
       // A straight stroke, from where it began to here.
       now.points = now.points.slice(0, 3);
-      put(place(event), pressure(native));
+      put(straight(now.from, place(event)), pressure(native));
     } else {
       const events = native.getCoalescedEvents().length ? native.getCoalescedEvents() : [native];
       for (const one of events) {

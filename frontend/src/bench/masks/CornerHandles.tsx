@@ -2,7 +2,7 @@ import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import styled from "styled-components";
 import type { Plate } from "../../api/client";
 import { tone } from "../../ui/theme";
-import { toPlate, toScreen, type Placement, type Point } from "../view";
+import { snap, toPlate, toScreen, type Guide, type Placement, type Point } from "../view";
 
 type Spot = [number, number];
 
@@ -20,6 +20,7 @@ const Layer = styled.svg<{ $catches: boolean }>`
   g[role="button"] { pointer-events: all; cursor: move; outline: none; }
   .grip { fill: transparent; }
   .dot { fill: ${tone.strong}; stroke: rgb(0 0 0 / 0.6); }
+  .guide { stroke: ${tone.accent}; stroke-width: 1; stroke-dasharray: 4 4; }
   .between { fill: none; stroke: ${tone.strong}; stroke-width: 1.25; }
   g[role="button"]:focus-visible .dot { fill: ${tone.accent}; }
 `;
@@ -31,6 +32,10 @@ interface Props {
   corners: Spot[];
   /** Corners can be added and removed; else their number stays. */
   free: boolean;
+  /** A path has two ends, and one point of it is enough. */
+  open?: boolean;
+  /** A path that is dragged snaps to level, plumb, the frame's middle, and these directions (degrees). */
+  directions?: number[];
   onChange: (corners: Spot[], label: string) => void;
 }
 
@@ -42,8 +47,9 @@ function rounded(spot: Spot): Spot {
 }
 
 /** The corners of an area: drawn one after another by clicks or in one movement, then dragged, added to, removed. */
-export function CornerHandles({ plate, placement, label, corners, free, onChange }: Props) {
-  const [making, setMaking] = useState(free && corners.length < 3);
+export function CornerHandles({ plate, placement, label, corners, free, open: isPath = false, directions, onChange }: Props) {
+  const [making, setMaking] = useState(free && corners.length < (isPath ? 1 : 3));
+  const [guides, setGuides] = useState<Guide[]>([]);
   const [moved, setMoved] = useState<{ index: number; to: Spot } | null>(null);
   const [drawn, setDrawn] = useState<Spot[]>([]);
   const [ahead, setAhead] = useState<Point | null>(null);
@@ -63,6 +69,13 @@ export function CornerHandles({ plate, placement, label, corners, free, onChange
     setDrawn([]);
     if (drawn.length > 0) onChange(all, "Draw an area");
   };
+  const snapped = (index: number, to: Point): Point => {
+    if (!directions) return to;
+    const beside = [at[index - 1], at[index + 1]].filter((p) => p !== undefined);
+    const held = snap(to, beside, toScreen(placement, plate, [0.5, 0.5]), directions.map((d) => d + placement.angle));
+    setGuides(held.guides);
+    return held.at;
+  };
   const path = at.map((p, k) => `${k ? "L" : "M"}${p.x} ${p.y}`).join("");
   const open = making && ahead && at.length > 0 ? `L${ahead.x} ${ahead.y}` : "";
 
@@ -78,7 +91,7 @@ export function CornerHandles({ plate, placement, label, corners, free, onChange
         event.currentTarget.setPointerCapture(event.pointerId);
         const to = place(event);
         const first = at[0];
-        if (at.length >= 3 && first && Math.hypot(to.x - first.x, to.y - first.y) < 10) {
+        if (!isPath && at.length >= 3 && first && Math.hypot(to.x - first.x, to.y - first.y) < 10) {
           finish();
           return;
         }
@@ -103,7 +116,10 @@ export function CornerHandles({ plate, placement, label, corners, free, onChange
       }}
     >
       {["shadow", "rim"].map((c) => (
-        <path key={c} className={c} d={path ? `${path}${open}${making ? "" : "Z"}` : ""} />
+        <path key={c} className={c} d={path ? `${path}${open}${making || isPath ? "" : "Z"}` : ""} />
+      ))}
+      {guides.map((g, k) => (
+        <line key={k} className="guide" x1={g.x1} y1={g.y1} x2={g.x2} y2={g.y2} />
       ))}
       {at.map((p, index) => {
         const next = at[(index + 1) % at.length];
@@ -112,7 +128,7 @@ export function CornerHandles({ plate, placement, label, corners, free, onChange
         if (!corner || !next || !following) return null;
         return (
           <g key={index}>
-            {free && !making && (
+            {free && !making && !(isPath && index === at.length - 1) && (
               <g
                 role="button"
                 aria-label={`Add a corner after corner ${index + 1}`}
@@ -142,12 +158,13 @@ export function CornerHandles({ plate, placement, label, corners, free, onChange
               onPointerMove={(event) => {
                 if (!held.current) return;
                 const to = place(event);
-                setMoved({ index, to: toPlate(placement, plate, { x: to.x + held.current.x, y: to.y + held.current.y }) });
+                setMoved({ index, to: toPlate(placement, plate, snapped(index, { x: to.x + held.current.x, y: to.y + held.current.y })) });
               }}
               onPointerUp={() => {
                 held.current = null;
                 if (moved) onChange(corners.map((c, k) => (k === moved.index ? rounded(moved.to) : c)), "Move a corner");
                 setMoved(null);
+                setGuides([]);
               }}
               onKeyDown={(event: KeyboardEvent) => {
                 const steps: Record<string, Spot> = { ArrowLeft: [-STEP, 0], ArrowRight: [STEP, 0], ArrowUp: [0, -STEP], ArrowDown: [0, STEP] };

@@ -19,6 +19,7 @@ function remembered(parts: PartInfo[]): Record<string, Brush> {
   return Object.fromEntries(parts.filter((p) => p.brush).map((p) => [p.name, { ...p.brush, ...kept[p.name], erase: false } as Brush]));
 }
 
+const LIGHT = "light";
 const NO_BRUSH: Brush = { size: 0, hardness: 0, flow: 0, erase: false };
 
 /** How a mask is shown on the picture: not at all, over it, by itself in grey, or as the light that it lets through. */
@@ -65,10 +66,10 @@ export function useMasking(selection: Selection, { plate, rig, newest, parts, ed
   const here = JSON.stringify([owner, index]);
   const part = awaited?.at === here ? awaited.part : kept;
 
-  const brush = brushes[part?.part ?? ""] ?? NO_BRUSH;
+  // Light is painted with a brush of its own.
+  const brush = brushes[part?.part ?? LIGHT] ?? brushes.strokes ?? NO_BRUSH;
   const setBrush = (next: Brush) => {
-    if (!part) return;
-    const all = { ...brushes, [part.part]: next };
+    const all = { ...brushes, [part?.part ?? LIGHT]: next };
     setBrushes(all);
     window.localStorage.setItem(REMEMBERED, JSON.stringify(all));
   };
