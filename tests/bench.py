@@ -299,6 +299,25 @@ def bench_masks(table: Table, like: Floats) -> None:
     table.add(Row("subject cut out of 1.6 MP, seconds", time.perf_counter() - begun, 3))
 
 
+def bench_lamp_drag(table: Table, like: Floats) -> None:
+    """A lamp dragged over a plate that has two already."""
+    plate = read_plate((ROOT / "demo/plates/brasslens.jpg").read_bytes(), "brasslens.jpg")
+    opened = OpenPlate(plate, Cache(640 << 20))
+    view = View(width=755, height=503, x0=0, y0=0, x1=755, y1=503)
+    steps = iter(range(10_000))
+
+    def work() -> None:
+        places = [[0.2, 0.2], [0.8, 0.3], [0.4 + next(steps) * 0.0005, 0.5]]
+        lamps = [{**light("lamp", spread={"position": place}), "id": f"lamp-{n}"} for n, place in enumerate(places)]
+        request = PreviewRequest.model_validate_json(json.dumps(
+            {"seq": 1, "rig": {"lights": lamps}, "view": view.model_dump(), "draft": True, "light": "lamp-2"}
+        ))  # fmt: skip
+        assert request.rig is not None
+        next(frames(opened, request, request.rig, lambda: False))
+
+    table.against_copy("drag of a lamp over two others, request to encoded frame", work, like, 20, rounds=25)
+
+
 def bench_strip(table: Table, plate: Plate) -> None:
     """Seven small pictures with one setting stepped, as the service answers them, nothing kept from before."""
     rig = rig_of(light("bloom"))
@@ -357,6 +376,7 @@ def main() -> int:
     bench_modes(table)
     bench_drag(table, plate.pixels)
     bench_lamps(table, plate)
+    bench_lamp_drag(table, plate.pixels)
     bench_masks(table, plate.pixels)
     bench_strip(table, plate)
     bench_export(table)

@@ -6,6 +6,7 @@ import io
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from fastapi.testclient import TestClient
@@ -42,3 +43,9 @@ class ServiceTest(unittest.TestCase):
         answer = self.client.post("/api/plates", files={"file": (name, data or png(scene(300, 200)))})
         self.assertEqual(answer.status_code, 201, answer.text)
         return int(answer.json()["id"])
+
+    def told(self, method: str, path: str, status: int = 200, **rest: Any) -> Any:
+        """What a call to the service answers; `status` is how it must."""
+        answer = self.client.request(method, f"/api{path}", **rest)
+        self.assertEqual(answer.status_code, status, answer.text)
+        return answer.json()

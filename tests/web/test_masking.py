@@ -24,11 +24,6 @@ def decoded(frame: bytes) -> tuple[Any, Any]:
 
 
 class Masking(ServiceTest):
-    def ask(self, method: str, path: str, status: int = 200, **rest: Any) -> Any:
-        answer = self.client.request(method, f"/api{path}", **rest)
-        self.assertEqual(answer.status_code, status, answer.text)
-        return answer.json()
-
     def test_a_stroke_is_previewed_without_sending_the_rig_again(self) -> None:
         plate = self.add()
         with self.preview(plate) as socket:
@@ -79,7 +74,7 @@ class Masking(ServiceTest):
 
     def test_a_mask_is_inverted_with_its_parts(self) -> None:
         mask = {"start": "everything", "parts": [{"part": "linear", "combine": "subtract"}]}
-        made = self.ask("POST", "/masks/inverted", json=mask)
+        made = self.told("POST", "/masks/inverted", json=mask)
         self.assertEqual((made["start"], made["parts"][0]["combine"]), ("nothing", "add"))
 
     def test_a_subject_is_cut_out_with_progress(self) -> None:
@@ -92,13 +87,13 @@ class Masking(ServiceTest):
     def test_a_grey_picture_is_kept_with_the_plate_and_one_of_another_shape_is_refused(self) -> None:
         plate = self.add()
         data = base64.b64decode(RAMP[1])
-        kept = self.ask("POST", f"/plates/{plate}/files", 201, files={"file": ("depth.png", data)})
+        kept = self.told("POST", f"/plates/{plate}/files", 201, files={"file": ("depth.png", data)})
         self.assertEqual((kept["name"], kept["width"]), (RAMP[0], 300))
-        self.assertEqual(self.ask("GET", f"/plates/{plate}/files")["names"], {RAMP[0]: "depth.png"})
+        self.assertEqual(self.told("GET", f"/plates/{plate}/files")["names"], {RAMP[0]: "depth.png"})
         tall = png(np.ones((300, 100, 3), np.float32))
-        said = self.ask("POST", f"/plates/{plate}/files", 415, files={"file": ("tall.png", tall)})["error"]
+        said = self.told("POST", f"/plates/{plate}/files", 415, files={"file": ("tall.png", tall)})["error"]
         self.assertIn("tall.png is 100 x 300, which is another shape", said)
-        self.assertIn("bad.png", self.ask("POST", f"/plates/{plate}/files", 415, files={"file": ("bad.png", b"no")})["error"])
+        self.assertIn("bad.png", self.told("POST", f"/plates/{plate}/files", 415, files={"file": ("bad.png", b"no")})["error"])
         part = {"part": "picture", "picture": RAMP[0]}
         rig = {"lights": [light("bloom", mask={"start": "nothing", "parts": [part]})]}
         with self.preview(plate) as socket:
@@ -108,57 +103,57 @@ class Masking(ServiceTest):
 
     def test_takes_are_kept_listed_renamed_deleted_and_brought_back(self) -> None:
         plate = self.add()
-        take = self.ask("POST", f"/plates/{plate}/takes", 201, json={"name": "Warm", "rig": BRUSH})
-        self.ask("PATCH", f"/takes/{take['id']}", json={"name": "Warmer"})
-        listed = self.ask("GET", f"/plates/{plate}/takes")["takes"]
+        take = self.told("POST", f"/plates/{plate}/takes", 201, json={"name": "Warm", "rig": BRUSH})
+        self.told("PATCH", f"/takes/{take['id']}", json={"name": "Warmer"})
+        listed = self.told("GET", f"/plates/{plate}/takes")["takes"]
         self.assertEqual([(t["name"], t["rig"]["lights"][0]["kind"]) for t in listed], [("Warmer", "bloom")])
-        self.ask("DELETE", f"/takes/{take['id']}")
-        self.assertEqual(self.ask("GET", f"/plates/{plate}/takes")["takes"], [])
-        self.ask("POST", f"/takes/{take['id']}/restore")
-        self.assertEqual(len(self.ask("GET", f"/plates/{plate}/takes")["takes"]), 1)
-        self.assertIn("no take number 99", self.ask("PATCH", "/takes/99", 404, json={"name": "x"})["error"])
+        self.told("DELETE", f"/takes/{take['id']}")
+        self.assertEqual(self.told("GET", f"/plates/{plate}/takes")["takes"], [])
+        self.told("POST", f"/takes/{take['id']}/restore")
+        self.assertEqual(len(self.told("GET", f"/plates/{plate}/takes")["takes"]), 1)
+        self.assertIn("no take number 99", self.told("PATCH", "/takes/99", 404, json={"name": "x"})["error"])
 
     def test_a_rig_is_saved_seen_on_another_plate_applied_and_taken_out_as_a_file(self) -> None:
         first, second = self.add(), self.add(png(scene(200, 300, seed=5)), "tall.png")
         sun = light("shafts", spread={"position": [0.5, -0.2]})
-        saved = self.ask("POST", "/rigs", 201, json={"name": "Low sun", "rig": {"lights": [sun]}, "plate": first})
+        saved = self.told("POST", "/rigs", 201, json={"name": "Low sun", "rig": {"lights": [sun]}, "plate": first})
         self.assertEqual(self.client.get(f"/api/rigs/{saved['id']}/picture").headers["content-type"], "image/jpeg")
-        cell = self.ask("POST", f"/plates/{second}/rigs", json={"rig": {}})["cells"][0]
+        cell = self.told("POST", f"/plates/{second}/rigs", json={"rig": {}})["cells"][0]
         picture = np.asarray(Image.open(io.BytesIO(base64.b64decode(cell["picture"]))))
         self.assertGreater(picture.shape[0], picture.shape[1])
         bloom = {"lights": [light("bloom")]}
-        whole = self.ask("POST", f"/plates/{second}/apply", json={"onto": bloom, "saved": saved["id"]})
+        whole = self.told("POST", f"/plates/{second}/apply", json={"onto": bloom, "saved": saved["id"]})
         self.assertEqual([one["kind"] for one in whole["rig"]["lights"]], ["shafts"])
-        one = self.ask("POST", f"/plates/{second}/apply", json={"onto": bloom, "saved": saved["id"], "lights": ["under-test"]})
+        one = self.told("POST", f"/plates/{second}/apply", json={"onto": bloom, "saved": saved["id"], "lights": ["under-test"]})
         self.assertEqual([one["kind"] for one in one["rig"]["lights"]], ["bloom", "shafts"])
         file = self.client.get(f"/api/rigs/{saved['id']}/file")
         self.assertIn('filename="Low sun.json"', file.headers["content-disposition"])
-        again = self.ask("POST", "/rigs", 201, json={"name": "Again", "rig": file.json()})
+        again = self.told("POST", "/rigs", 201, json={"name": "Again", "rig": file.json()})
         self.assertEqual(again["rig"], saved["rig"])
         self.assertEqual(self.client.get(f"/api/rigs/{again['id']}/picture").status_code, 204)
-        self.ask("PATCH", f"/rigs/{again['id']}", json={"name": "Brought in"})
-        self.ask("DELETE", f"/rigs/{again['id']}")
-        self.assertEqual([s["name"] for s in self.ask("GET", "/rigs")["rigs"]], ["Low sun"])
-        self.ask("POST", f"/rigs/{again['id']}/restore")
-        self.assertEqual([s["name"] for s in self.ask("GET", "/rigs")["rigs"]], ["Brought in", "Low sun"])
-        self.assertIn("cloud", self.ask("POST", "/rigs", 422, json={"name": "Bad", "rig": {"lights": [light("cloud")]}})["error"])
+        self.told("PATCH", f"/rigs/{again['id']}", json={"name": "Brought in"})
+        self.told("DELETE", f"/rigs/{again['id']}")
+        self.assertEqual([s["name"] for s in self.told("GET", "/rigs")["rigs"]], ["Low sun"])
+        self.told("POST", f"/rigs/{again['id']}/restore")
+        self.assertEqual([s["name"] for s in self.told("GET", "/rigs")["rigs"]], ["Brought in", "Low sun"])
+        self.assertIn("cloud", self.told("POST", "/rigs", 422, json={"name": "Bad", "rig": {"lights": [light("cloud")]}})["error"])
 
     def test_a_rig_file_brings_its_pictures_with_it(self) -> None:
         plate = self.add()
         part = {"part": "picture", "picture": RAMP[0]}
         rig = {"lights": [light("bloom", mask={"parts": [part]})], "pictures": dict([RAMP])}
-        saved = self.ask("POST", "/rigs", 201, json={"name": "Depth", "rig": rig, "plate": plate})
+        saved = self.told("POST", "/rigs", 201, json={"name": "Depth", "rig": rig, "plate": plate})
         self.assertEqual(saved["rig"]["pictures"], {})
         self.assertEqual(self.client.get(f"/api/rigs/{saved['id']}/file").json()["pictures"], rig["pictures"])
-        base = self.ask("GET", f"/plates/{plate}/bench")["revision"]
-        kept = self.ask("POST", f"/plates/{plate}/revisions", json={"base": base, "label": "Depth", "rig": rig})
+        base = self.told("GET", f"/plates/{plate}/bench")["revision"]
+        kept = self.told("POST", f"/plates/{plate}/revisions", json={"base": base, "label": "Depth", "rig": rig})
         self.assertEqual(kept["rig"]["pictures"], {})
         self.assertEqual(self.client.get(f"/api/plates/{plate}/rig").json()["pictures"], rig["pictures"])
 
     def test_the_finder_proposes_places_with_their_colours(self) -> None:
         pixels = np.full((200, 300, 3), 0.03, np.float32)
         pixels[60:70, 200:210] = (1.0, 0.7, 0.4)
-        ranked = self.ask("POST", f"/plates/{self.add(png(pixels))}/finder", json={"rig": {}})["ranked"]
+        ranked = self.told("POST", f"/plates/{self.add(png(pixels))}/finder", json={"rig": {}})["ranked"]
         self.assertEqual(ranked[0]["clue"], "bright spot")
         np.testing.assert_allclose(ranked[0]["place"], (205 / 300, 65 / 200), atol=0.01)
         self.assertRegex(ranked[0]["colour"], "^#[0-9a-f]{6}$")
@@ -170,7 +165,22 @@ class Masking(ServiceTest):
                 {"part": "polygon", "corners": [[0, 0], [0.5, 0], [0.5, 1], [0, 1]]}]}}],
             "lights": [light("bloom", mask={"parts": [{"part": "matte", "matte": "right"}]})],
         }  # fmt: skip
-        facts = self.ask("POST", f"/plates/{plate}/facts", json={"rig": rig, "light": "under-test"})
+        facts = self.told("POST", f"/plates/{plate}/facts", json={"rig": rig, "light": "under-test"})
         self.assertTrue(0.2 < facts["of_light"]["on_mattes"]["left"] < 0.8)
         self.assertIn("right", facts["says"]["under-test"])
         self.assertLess(facts["newly_clipped"], 0.01)
+
+
+class Making(ServiceTest):
+    def test_copies_edges_and_blank_plates_over_the_wire(self) -> None:
+        made = self.told("POST", "/plates/blank", 201, json={"name": "Night", "width": 300, "height": 200, "begin": "#203050"})
+        self.assertEqual((made["name"], made["width"], made["depth"]), ("Night", 300, "16"))
+        self.assertIn("width", self.told("POST", "/plates/blank", 422, json={"width": 3})["error"])
+        self.assertIn("too large", self.told("POST", "/plates/blank", 415, json={"width": 20000, "height": 20000})["error"])
+        body = {"rig": {"lights": [light("lamp")]}, "light": "under-test", "count": 2}
+        copies = self.told("POST", f"/plates/{made['id']}/copies", json=body)
+        self.assertEqual(([one["id"] for one in copies["rig"]["lights"]][1:], len(copies["ids"])), (copies["ids"], 2))
+        self.assertEqual(self.told("GET", f"/plates/{made['id']}/edges")["degrees"], [])
+        tall = png(np.ones((300, 100, 3), np.float32))
+        kept = self.told("POST", f"/plates/{made['id']}/files?any_shape=true", 201, files={"file": ("tall.png", tall)})
+        self.assertEqual((kept["width"], kept["height"]), (100, 300))
