@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from aurelon.core import AurelonError, parse_rig, read_plate
+from aurelon.core.applying import apply_rig
 from aurelon.core.blank import Blank, blank_picture
 from aurelon.store import Store
 
@@ -49,6 +50,10 @@ def seed_demo(store: Store) -> None:
         rig = parse_rig((DEMO / "rigs" / "night.json").read_bytes())
         plate = read_plate(data, "night.png")
         store.add_plate(data, "night.png", plate.size, plate.depth, rig, NIGHT)
+    headland = next(record for record in store.plates() if record.file_name == "headland.jpg")
+    if not store.takes(headland.id):
+        signal = apply_rig(parse_rig((DEMO / "rigs" / "named" / "signal-line.json").read_bytes()), store.bench(headland.id).rig)
+        store.keep_take(headland.id, "Signal at dusk", signal.rig)
     saved = {one.name for one in store.saved_rigs()}
     for path in sorted((DEMO / "rigs" / "named").glob("*.json")):
         name = path.stem.replace("-", " ").capitalize()

@@ -10,7 +10,7 @@ import numpy as np
 import tifffile
 from numpy.typing import NDArray
 
-from aurelon.core import Plate, PlateError, render
+from aurelon.core import Plate, PlateError, RigError, check_rig, render
 from aurelon.core.cache import Cache
 from aurelon.core.judge import judge
 from aurelon.core.surface import DEEPEST, Surface, from_height, from_normals
@@ -218,6 +218,10 @@ class Together(unittest.TestCase):
         rig = rig_of(light("lamp", source={"surface": "depth", "picture": name}), pictures={name: data})
         with self.assertRaisesRegex(PlateError, "the depth picture"):
             render(even(), rig)
+
+    def test_a_lamp_below_the_picture_is_refused_in_a_sentence(self) -> None:
+        with self.assertRaisesRegex(RigError, r"lights\[0\]\.spread\.height: is -0.1, but must be at least 0.005"):
+            check_rig({"lights": [light("lamp", spread={"height": -0.1})]})
 
     def test_a_missing_depth_falls_back_to_the_brightness(self) -> None:
         plate = plate_of(scene())

@@ -142,7 +142,9 @@ class Promises(unittest.TestCase):
             ]  # fmt: skip
             for name in lengths:
                 most = next(m.le for m in kinds()[kind].spread_settings.model_fields[name].metadata if isinstance(m, Le))
-                self.assertLessEqual(cells(plate, kind, {name: most}), 1.05 * cells(plate, kind, {}), f"{kind} {name}")
+                at_default = 1.05 * cells(plate, kind, {})
+                # A light that is drawn at every frame may go over to a grid, but never one finer than the plate.
+                self.assertLessEqual(cells(plate, kind, {name: most}), max(at_default, plate.pixels.nbytes), f"{kind} {name}")
 
     def test_a_rendering_that_was_cancelled_does_not_spoil_what_it_left_in_the_cache(self) -> None:
         plate, cache = plate_of(scene()), Cache(1 << 28)

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from aurelon.core.fastmath import angle_of
 from aurelon.core.frame import Frame
 from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.made import DrawnField, as_picture
+from aurelon.core.made import WhiteField, as_picture
 from aurelon.core.noise import periodic_noise
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Place, Settings, setting
@@ -27,6 +27,7 @@ f32 = np.float32
 
 ANGLES, DEPTHS, LEVELS = 4096, 128, 10  # cells of the table round, outward, and degrees of blur
 CLOUD_ANGLES = 1024
+FINER = 2.5  # than the usual grid of light
 DEEPEST = 2.5  # diagonals at the outer end of the table
 NEAR = 0.05  # diagonals over which the table's first cells are spread
 
@@ -179,7 +180,7 @@ def spread(scene: Scene, settings: Spread) -> LightField:
     pattern_of = scene.source_settings
     assert isinstance(pattern_of, Source)
     table = degrees_of_blur(pattern(pattern_of), settings.softness)
-    return DrawnField(lambda frame: draw(table, settings, frame), table.nbytes)
+    return WhiteField(draw(table, settings, scene.frame_of(FINER)))
 
 
 def place(plate: Plate) -> dict[str, dict[str, Any]]:

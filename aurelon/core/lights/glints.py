@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from aurelon.core.colour import temperature_rgb
 from aurelon.core.frame import Frame, fit_within
+from aurelon.core.lights.bloom import GlowField
 from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene, open_share
 from aurelon.core.mix import Tint, mixed
 from aurelon.core.plate import Plate
@@ -167,8 +168,16 @@ class GlintsField:
         return mixed(draw(self.glints, self.spikes, frame), tint.light)
 
 
+CELLS = 60  # to the length of a spike: larger glints are drawn on a grid, so that size costs nothing
+FINEST_GRID = 1536
+
+
 def spread(scene: Scene, settings: Spread) -> LightField:
-    return GlintsField(glints_of(cast(Lots, scene.found()), settings, scene.space), settings.spikes)
+    glints = glints_of(cast(Lots, scene.found()), settings, scene.space)
+    edge = round(CELLS / settings.size * max(scene.size) / float(np.hypot(*scene.size)))
+    if edge < min(FINEST_GRID, max(scene.size)):
+        return GlowField(draw(glints, settings.spikes, Frame.whole(fit_within(scene.size, edge))))
+    return GlintsField(glints, settings.spikes)
 
 
 def place(plate: Plate) -> dict[str, dict[str, Any]]:

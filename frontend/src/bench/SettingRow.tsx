@@ -10,6 +10,7 @@ import { Select } from "../ui/Select";
 import { Slider } from "../ui/Slider";
 import { Button as AriaButton } from "react-aria-components";
 import { focusRing, tone } from "../ui/theme";
+import { PlaceNumbers } from "./PlaceNumbers";
 import { ReferenceRow } from "./ReferenceRow";
 import type { SettingValue } from "./rig";
 import { named, notation, type Size } from "./units";
@@ -151,6 +152,9 @@ export function SettingRow({ plate, setting, value, onChange, onRest, onReset, o
             Take one
           </Button>
         </div>
+      )}
+      {(setting.kind === "quads" || setting.handle === "path" || setting.handle === "polygon") && Array.isArray(value) && (
+        <PlaceNumbers setting={setting} value={value as [number, number][]} onChange={(next) => once(next as SettingValue)} />
       )}
       {setting.handle === "strokes" && onPoints && (
         <div className="pair" style={{ gridTemplateColumns: "1fr auto auto" }}>
