@@ -153,9 +153,6 @@ export function SettingRow({ plate, setting, value, onChange, onRest, onReset, o
           </Button>
         </div>
       )}
-      {(setting.kind === "quads" || setting.handle === "path" || setting.handle === "polygon") && Array.isArray(value) && (
-        <PlaceNumbers setting={setting} value={value as [number, number][]} onChange={(next) => once(next as SettingValue)} />
-      )}
       {setting.handle === "strokes" && onPoints && (
         <div className="pair" style={{ gridTemplateColumns: "1fr auto auto" }}>
           <span className="unit">{Array.isArray(value) ? value.length || "none" : "none"}</span>
@@ -187,6 +184,9 @@ export function SettingRow({ plate, setting, value, onChange, onRest, onReset, o
             Clear
           </Button>
         </div>
+      )}
+      {(setting.kind === "quads" || setting.handle === "path" || setting.handle === "polygon") && Array.isArray(value) && (
+        <PlaceNumbers setting={setting} value={value as [number, number][]} onChange={(next) => once(next)} />
       )}
       {onStrip && (setting.kind === "number" || setting.kind === "whole" || setting.kind === "choice") && (
         <Button weight="bare" className="strip" aria-label={`Test strip of ${setting.label}`} hint="Test strip: this picture with the setting stepped through" onPress={onStrip}>
