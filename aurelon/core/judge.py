@@ -148,9 +148,11 @@ def _of_light(evaluation: Evaluation, light: Light, frame: Frame) -> LightFacts:
     colour = shining.sum(axis=(0, 1))
     kelvin = temperature_of(colour, plate.space)[0] if float(colour.sum()) > 0 else None
     place = _source_of(light, points)
-    best = next(iter(_proposals(evaluation).ranked), None)
-    at_source = None if place is None else _colour_at(evaluation, place)[0]
-    off = None if place is None or best is None else _angle_between(place, best.place, plate.size)
+    at_source = off = None
+    if place is not None:
+        at_source = _colour_at(evaluation, place)[0]
+        best = next(iter(_proposals(evaluation).ranked), None)
+        off = None if best is None else _angle_between(place, best.place, plate.size)
     return LightFacts([float(v) for v in counts / strongest.size], points, on_mattes, kelvin, at_source, off)
 
 

@@ -27,14 +27,18 @@ from aurelon.core.space import SRGB
 def warm() -> None:
     """Reads, lights and writes a small plate in every way there is."""
     plate = Plate(np.full((1100, 1300, 3), 0.4, np.float32), SRGB)
+    for codec in codecs().values():
+        for depth in codec.FORMAT.depths:
+            data = export(plate, Rig(), ExportOptions(codec.FORMAT.name, depth, size=(97, 83)))
+            read_plate(data, f"warm{codec.FORMAT.suffixes[0]}")
     for kind in kinds():
         rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "merge": {"mode": MODES[-1]}}]})
-        for codec in codecs().values():
-            for depth in codec.FORMAT.depths:
-                data = export(plate, rig, ExportOptions(codec.FORMAT.name, depth, size=(97, 83)))
-                read_plate(data, f"warm{codec.FORMAT.suffixes[0]}")
         export(plate, rig, ExportOptions("png", "8", profile="display-p3"))
         use_on_the_bench(plate, kind)
+    cache = Cache(1 << 29)
+    warm_masks(plate, "bloom", cache)
+    propose(plate, Rig(), cache)
+    match_colour(plate, Rig(), (0.5, 0.5), cache)
 
 
 def use_on_the_bench(plate: Plate, kind: str) -> None:
@@ -53,9 +57,6 @@ def use_on_the_bench(plate: Plate, kind: str) -> None:
                     picture = to_screen(pixels, plate.space, frame.x0, frame.y0)
                 mark_clipped(picture, pixels)
         judge(plate, rig, kind, cache)
-    warm_masks(plate, kind, cache)
-    propose(plate, rig, cache)
-    match_colour(plate, rig, (0.5, 0.5), cache)
 
 
 def warm_masks(plate: Plate, kind: str, cache: Cache) -> None:

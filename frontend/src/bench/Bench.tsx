@@ -258,12 +258,12 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const match = async (spot: [number, number]) => {
     if (!light) return;
     const { data, error } = await call("post", "/api/plates/{plate_id}/match", { path: { plate_id: plate.id }, body: { rig: newest.current, spot } });
-    if (data) edit(withValues(newest.current, { light: light.id, stage: "colour" }, { origin: "temperature", ...data }), `${light.name}: match the picture`);
+    if (data) edit(withShared(newest.current, light.id, "colour", { origin: "temperature", ...data }, false), `${light.name}: match the picture`);
     else warn(said(error));
   };
   const pickStrip = (values: StripCell["values"]) => {
     if (!light || !strip) return;
-    const next = values.reduce((r, v) => withValues(r, { light: light.id, stage: v.stage as Stage }, { [v.setting]: v.value }), newest.current);
+    const next = values.reduce((r, v) => withShared(r, light.id, v.stage as Stage, { [v.setting]: v.value }, infoOf(light.id, v.stage as Stage, v.setting)?.own ?? false), newest.current);
     edit(next, `${light.name}: ${strip.setting.label}`);
   };
 
@@ -545,7 +545,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
                 painting={tool === "paint"}
                 brush={masking.brush}
                 brushGroup={catalogue.brush}
-                onBrush={masking.setBrush}
+                onResize={masking.setBrush}
                 onChange={(stage, s, value) => shared(light.id, stage, s, value)}
                 onRest={(label) => rest(`${light.name}: ${label}`)}
                 onReset={(stage, s) => resetShared(light.id, stage, s)}
@@ -611,7 +611,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
             }}
             onRest={(label) => rest(`${light.name}: ${label}`)}
             onReset={(stage, s) => resetShared(light.id, stage, s)}
-            onResetStage={(stage, group) => resetAll({ light: light.id, stage }, group)}
+            onResetStage={(stage, group) => edit(group.settings.reduce((r, s) => withShared(r, light.id, stage, { [s.name]: s.default }, s.own), newest.current), `Reset ${group.label}`)}
             onLookAt={(value) => edit(withLight(rig, light.id, (l) => ({ ...l, look_at: value })), `${light.name}: looks at`)}
             onBringIntoView={see}
             facts={facts}

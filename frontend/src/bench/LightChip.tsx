@@ -150,7 +150,7 @@ export function LightChip({ light, title, selected, solo, first, last, carried, 
         <span style={{ flex: 1 }} />
         {light.group && (
           <Hint text="One of a group: what is changed of it is changed of all, but for place and mask">
-            <Says aria-label={`${title} is one of a group`}>
+            <Says style={{ color: tone.faint }} aria-label={`${title} is one of a group`}>
               <Icon name="group" size={14} />
             </Says>
           </Hint>

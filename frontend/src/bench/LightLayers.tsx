@@ -19,7 +19,7 @@ interface Props {
   painting: boolean;
   brush: Brush;
   brushGroup: GroupInfo;
-  onBrush: (brush: Brush) => void;
+  onResize: (brush: Brush) => void;
   onChange: (stage: Stage, setting: SettingInfo, value: SettingValue) => void;
   onRest: (label: string) => void;
   onReset: (stage: Stage, setting: SettingInfo) => void;
@@ -41,7 +41,7 @@ function useEdges(plateId: number, wanted: boolean): number[] {
 }
 
 /** Everything that a light shows on the picture to be dragged or painted, as its settings say. */
-export function LightLayers({ plate, area, placement, light, kind, painting, brush, brushGroup, onBrush, onChange, onRest, onReset, children }: Props) {
+export function LightLayers({ plate, area, placement, light, kind, painting, brush, brushGroup, onResize, onChange, onRest, onReset, children }: Props) {
   const groups = kind.groups.filter((g) => g.name === "source" || g.name === "spread");
   const all = groups.flatMap((group) => {
     const stage = group.name as "source" | "spread";
@@ -69,7 +69,7 @@ export function LightLayers({ plate, area, placement, light, kind, painting, bru
         hints={null}
         label="Paint light"
         through={centre ? (centre.value as Spot) : null}
-        onResize={onBrush}
+        onResize={onResize}
         onDraw={(stroke) => {
           // The stroke grows upon those that were there when it began.
           below.current ??= drawn;

@@ -1,0 +1,155 @@
+"""What the screen computes by itself: where things lie in the view, how numbers are written, edits of the rig.
+
+The modules are transpiled by the project's own TypeScript and run in Node; results are compared here.
+"""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import unittest
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+FRONTEND = Path(__file__).resolve().parents[1] / "frontend"
+RUN = """
+const ts = require("typescript"), fs = require("fs");
+const [file, expression] = process.argv.slice(1);
+const options = { compilerOptions: { module: "esnext", target: "es2022" } };
+const made = ts.transpileModule(fs.readFileSync(file, "utf8"), options).outputText;
+import("data:text/javascript," + encodeURIComponent(made)).then((m) => console.log(JSON.stringify(eval(expression))));
+"""
+PLATE = {"width": 1200, "height": 800}
+AREA = {"x": 900, "y": 600}
+
+
+def run(module: str, expression: str, **values: Any) -> Any:
+    """The value of an expression in which `m` is the module and `v` holds the values."""
+    text = f"((v) => {expression})({json.dumps(values)})"
+    done = subprocess.run(
+        ["node", "-e", RUN, f"src/bench/{module}.ts", text], cwd=FRONTEND, capture_output=True, text=True, check=True
+    )
+    return json.loads(done.stdout)
+
+
+class View(unittest.TestCase):
+    def test_a_plate_is_fitted_with_a_surround_and_lies_in_the_middle(self) -> None:
+        at = run("view", "m.fitted(v.area, v.plate, 0, m.WHOLE)", area=AREA, plate=PLATE)
+        self.assertAlmostEqual(at["scale"], 0.6)
+        self.assertAlmostEqual(at["x"], 90)
+        self.assertAlmostEqual(at["y"], 60)
+
+    def test_places_go_to_the_screen_and_back_however_the_picture_is_turned(self) -> None:
+        for angle in (0, 7.5, -40):
+            for place in ([0.2, 0.7], [-0.5, 1.4], [0.5, 0.5]):
+                back = run(
+                    "view", "m.toPlate(v.p, v.plate, m.toScreen(v.p, v.plate, v.at))",
+                    p={"scale": 0.4, "x": 30, "y": -20, "angle": angle}, plate=PLATE, at=place,
+                )  # fmt: skip
+                np.testing.assert_allclose(back, place, atol=1e-9)
+
+    def test_a_turned_place_agrees_with_the_rotation_matrix(self) -> None:
+        angle = np.deg2rad(20)
+        at = run("view", "m.toScreen(v.p, v.plate, [0.75, 0.5])", p={"scale": 1, "x": 0, "y": 0, "angle": 20}, plate=PLATE)
+        # Counter-clockwise on a screen whose y runs down.
+        np.testing.assert_allclose((at["x"], at["y"]), (600 + 300 * np.cos(angle), 400 - 300 * np.sin(angle)))
+
+    def test_what_is_under_the_pointer_stays_there_when_zoomed(self) -> None:
+        p = {"scale": 0.5, "x": 40, "y": 25, "angle": 0}
+        for factor in (1.7, 0.3):
+            q = run("view", "m.zoomed(v.p, {x: 333, y: 222}, v.f)", p=p, f=factor)
+            np.testing.assert_allclose((333 - q["x"]) / q["scale"], (333 - 40) / 0.5)
+            np.testing.assert_allclose((222 - q["y"]) / q["scale"], (222 - 25) / 0.5)
+
+    def test_the_view_is_drawn_back_until_every_place_is_seen(self) -> None:
+        places = [[1.8, 0.2], [-0.6, -0.9], [0.5, 0.5]]
+        p = run("view", "m.including(v.area, v.plate, 0, ...v.places)", area=AREA, plate=PLATE, places=places)
+        for place in [*places, [0, 0], [1, 1]]:
+            at = run("view", "m.toScreen(v.p, v.plate, v.at)", p=p, plate=PLATE, at=place)
+            self.assertTrue(0 <= at["x"] <= AREA["x"] and 0 <= at["y"] <= AREA["y"], place)
+
+    def test_what_is_asked_of_the_service_is_the_part_on_the_screen_and_never_above_the_plates_size(self) -> None:
+        ask = "m.wantedView(v.p, v.area, v.plate, v.ratio, m.WHOLE)"
+        far = run("view", ask, p={"scale": 0.5, "x": 100, "y": 100, "angle": 0}, area=AREA, plate=PLATE, ratio=1)
+        self.assertEqual(far, {"width": 600, "height": 400, "x0": 0, "y0": 0, "x1": 600, "y1": 400})
+        near = run("view", ask, p={"scale": 4, "x": -2000, "y": -800, "angle": 0}, area=AREA, plate=PLATE, ratio=2)
+        self.assertEqual((near["width"], near["height"]), (1200, 800))
+        self.assertEqual((near["x0"], near["x1"], near["y0"], near["y1"]), (500, 725, 200, 350))
+        self.assertIsNone(run("view", ask, p={"scale": 1, "x": 5000, "y": 0, "angle": 0}, area=AREA, plate=PLATE, ratio=1))
+
+    def test_lines_snap_to_level_plumb_and_the_pictures_edges_and_to_nothing_that_is_far(self) -> None:
+        snap = "m.snap(v.to, v.beside, {x: 450, y: 300}, v.degrees)"
+        level = run("view", snap, to={"x": 300, "y": 104}, beside=[{"x": 100, "y": 100}], degrees=[])
+        self.assertEqual((level["at"], len(level["guides"])), ({"x": 300, "y": 100}, 1))
+        free = run("view", snap, to={"x": 300, "y": 140}, beside=[{"x": 100, "y": 100}], degrees=[])
+        self.assertEqual((free["at"], free["guides"]), ({"x": 300, "y": 140}, []))
+        middle = run("view", snap, to={"x": 452, "y": 297}, beside=[], degrees=[])
+        self.assertEqual(middle["at"], {"x": 450, "y": 300})
+        along = run("view", snap, to={"x": 300, "y": 0}, beside=[{"x": 100, "y": 100}], degrees=[27.5])["at"]
+        self.assertAlmostEqual(np.rad2deg(np.arctan2(100 - along["y"], along["x"] - 100)), 27.5, places=6)
+
+
+class Numbers(unittest.TestCase):
+    def test_units_are_written_for_people_and_read_back(self) -> None:
+        cases = [
+            ({"unit": "diagonal", "step": 0.001}, 0.0354, "3.5", "3,5 %", 0.035),
+            ({"unit": "kelvin", "step": 50}, 5200, "5200", "4100K", 4100),
+            ({"unit": "plate", "step": 0.005}, -0.25, "-25.0", "-25", -0.25),
+            ({"unit": "degrees", "step": 0.05}, -3.125, "-3.13", "12.5°", 12.5),
+            ({"unit": "", "step": 0.01}, 1.5, "1.50", ".25", 0.25),
+        ]
+        for setting, value, written, typed, read in cases:
+            text = run("units", "((n) => [n.shown(v.value), n.read(v.typed)])(m.notation(v.setting))",
+                       setting=setting, value=value, typed=typed)  # fmt: skip
+            self.assertIn(text[0], (written, "-3.12"), setting)
+            self.assertAlmostEqual(text[1], read, msg=str(setting))
+
+    def test_what_is_no_number_is_not_read(self) -> None:
+        self.assertIsNone(run("units", "m.notation({unit: 'share'}).read('moon')"))
+
+
+class Edits(unittest.TestCase):
+    def rig(self) -> dict[str, Any]:
+        def lamp(name: str, group: str) -> dict[str, Any]:
+            return {"id": name, "name": name, "group": group, "source": {}, "spread": {"height": 1, "position": [0, 0]},
+                    "mask": {"start": "everything", "parts": []}}  # fmt: skip
+
+        return {"lights": [lamp("a", "g"), lamp("b", "g"), lamp("c", "")], "mattes": [], "house": {}}
+
+    def test_shared_settings_go_to_all_of_a_group_and_own_ones_to_one(self) -> None:
+        shared = run("rig", "m.withShared(v.rig, 'a', 'spread', {height: 5}, false)", rig=self.rig())
+        self.assertEqual([one["spread"]["height"] for one in shared["lights"]], [5, 5, 1])
+        own = run("rig", "m.withShared(v.rig, 'a', 'spread', {position: [1, 1]}, true)", rig=self.rig())
+        self.assertEqual([one["spread"]["position"] for one in own["lights"]], [[1, 1], [0, 0], [0, 0]])
+        alone = run("rig", "m.withShared(v.rig, 'c', 'spread', {height: 5}, false)", rig=self.rig())
+        self.assertEqual([one["spread"]["height"] for one in alone["lights"]], [1, 1, 5])
+
+    def test_lights_are_moved_and_duplicated_under_free_ids(self) -> None:
+        moved = run("rig", "m.moveLight(v.rig, 'a', 2).lights.map((l) => l.id)", rig=self.rig())
+        self.assertEqual(moved, ["b", "c", "a"])
+        made = run("rig", "m.duplicateLight(v.rig, 'a')", rig=self.rig())
+        self.assertEqual([one["id"] for one in made["rig"]["lights"]], ["a", "a-2", "b", "c"])
+        self.assertEqual(run("rig", "m.freeId('matte', ['matte-1', 'matte-3'])"), "matte-2")
+
+    def test_a_new_part_works_as_the_masks_start_suggests(self) -> None:
+        info = {"defaults": {"part": "linear", "combine": "add"}, "combine": None}
+        made = [
+            run("rig", "m.newPart(v.info, {start: v.start, parts: []}).combine", info={**info, "combine": usual}, start=start)
+            for usual, start in ((None, "nothing"), (None, "everything"), ("intersect", "everything"))
+        ]
+        self.assertEqual(made, ["add", "subtract", "intersect"])
+
+    def test_a_part_of_any_owners_mask_is_changed(self) -> None:
+        for owner in ({"light": "b"}, "house", {"matte": "t"}):
+            rig = {**self.rig(), "mattes": [{"id": "t", "mask": {"start": "nothing", "parts": [{"part": "x"}]}}],
+                   "house": {"mask": {"start": "nothing", "parts": [{"part": "x"}]}}}  # fmt: skip
+            rig["lights"][1]["mask"]["parts"] = [{"part": "x"}]
+            place = {"mask": owner, "part": 0}
+            made = run("rig", "m.valuesAt(m.withValues(v.rig, v.place, {density: 0.3}), v.place)", rig=rig, place=place)
+            self.assertEqual(made, {"part": "x", "density": 0.3})
+
+
+if __name__ == "__main__":
+    unittest.main()
