@@ -45,7 +45,7 @@ class Spread(Settings):
     crispness: float = setting(0.85, "How sharp the sides are at the opening", unit="share", low=0, high=1, step=0.01)
     fade: float = setting(0.9, "How much it weakens on its way", unit="", low=0, high=6, step=0.05, bend=1.5)
     landing: float = setting(0.35, "Share of its length over which it ends", unit="share", low=0.01, high=1, step=0.01)
-    dust: float = setting(0.15, "How much the dust in it shows", unit="share", low=0, high=1, step=0.01)
+    dust: float = setting(0.3, "How much the dust in it shows", unit="share", low=0, high=1, step=0.01)
     dust_scale: float = setting(
         0.03, "How large the drifts of dust are", unit="diagonal", low=0.005, high=0.3, step=0.005, bend=2.0
     )
@@ -105,7 +105,11 @@ def _add(
             if dust > f32(0.0):
                 px, py = f32(column + x0) * per_dust, f32(row + y0) * per_dust
                 drift = f32(0.6) * lattice_noise(px, py, seed) + f32(0.4) * lattice_noise(px * f32(2.3), py * f32(2.3), seed + 1)
-                light *= one + dust * (f32(2.0) * drift - one)
+                # Drifts hang in the air; streaks run along the beam, as what stands in the opening draws them.
+                streak = f32(0.65) * lattice_noise(u * f32(5.0), v * f32(0.9), seed + 2)
+                streak += f32(0.35) * lattice_noise(u * f32(13.0), v * f32(1.7), seed + 3)
+                light *= one + dust * (f32(2.0) * drift - one) + f32(1.3) * dust * (f32(2.0) * streak - one)
+                light = max(light, f32(0.0))
             out[row, column] += light
 
 
