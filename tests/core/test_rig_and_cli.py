@@ -17,7 +17,7 @@ from PIL import Image
 from aurelon.cli import main
 from aurelon.core import RigError, check_rig, open_plate, parse_rig, render
 from tests.core.test_files import bad_files
-from tests.pictures import every_kind, light, plate_of, psnr, rig_of, scene
+from tests.pictures import RAMP, every_kind, light, masked_rig, plate_of, psnr, rig_of, scene
 
 
 def lights(**stages: Any) -> dict[str, Any]:
@@ -102,6 +102,23 @@ class CommandLine(unittest.TestCase):
         for show in ("before", "stage:under-test:spread", "mask:under-test"):
             code = self.run_cli("render", "@plate.png", "--rig", "@rig.json", "-o", "@s.tif", "--size", "90x60", "--show", show)[0]
             self.assertEqual((code, tifffile.imread(self.folder / "s.tif").shape), (0, (60, 90, 3)))
+
+    def test_masks_mattes_and_lights_alone_are_rendered_from_a_file_that_carries_its_pictures(self) -> None:
+        part = {"part": "picture", "picture": RAMP[0]}
+        rig = masked_rig(part, {"part": "matte", "matte": "shape"}, start="nothing")
+        (self.folder / "carried.json").write_text(rig.model_dump_json())
+        for show in ("mask:under-test", "matte:shape", "over:mask:under-test", "light:under-test", "house-mask"):
+            call = ("render", "@plate.png", "--rig", "@carried.json", "-o", "@m.tif", "--size", "90x60", "--show", show)
+            code, _, said = self.run_cli(*call)
+            self.assertEqual((code, said), (0, ""), show)
+        self.assertEqual(tifffile.imread(self.folder / "m.tif").shape, (60, 90, 3))
+
+    def test_check_names_a_matte_that_is_gone_and_what_used_it(self) -> None:
+        rig = masked_rig({"part": "matte", "matte": "tower"})
+        (self.folder / "gone.json").write_text(rig.model_dump_json())
+        code, out, _ = self.run_cli("check", "@gone.json")
+        self.assertEqual(code, 0)
+        self.assertIn("the matte 'tower' is not there; under-test used it and goes on without it", out)
 
     def test_bad_input_exits_2_with_one_line_and_no_file(self) -> None:
         (self.folder / "bad.json").write_text('{"lights": [{"id": "a", "kind": "lava"}]}')

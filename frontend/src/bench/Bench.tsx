@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
-import { call, said, sendFile, type Box, type Catalogue, type Facts, type GroupInfo, type Light, type Matte, type Plate, type Proposal, type Rig, type SavedRig, type SettingInfo, type StripCell, type Take } from "../api/client";
+import { call, said, sendFile, type Box, type Catalogue, type Facts, type GroupInfo, type Light, type Mask, type Matte, type Plate, type Proposal, type Rig, type SavedRig, type SettingInfo, type StripCell, type Take } from "../api/client";
 import { go } from "../route";
 import { Button, Toggle } from "../ui/Button";
 import { Message } from "../ui/Message";
@@ -345,7 +345,12 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     setChosen({ matte: made.id });
     masking.open({ matte: made.id }, 0, kind === "subject");
   };
-  const removeMatte = (gone: Matte) => edit({ ...newest.current, mattes: newest.current.mattes.filter((m) => m.id !== gone.id) }, `Remove the matte ${gone.name}`);
+  const removeMatte = (gone: Matte) => {
+    const uses = (mask: Mask) => mask.parts.some((p) => p.part === "matte" && p.matte === gone.id);
+    const users = [...newest.current.lights.filter((l) => uses(l.mask)).map((l) => l.name), ...(uses(newest.current.house.mask) ? ["the house light"] : [])];
+    if (users.length > 0) say(`${gone.name} was used by ${users.join(" and ")}, which ${users.length === 1 ? "goes" : "go"} on without it. Undo brings it back.`);
+    edit({ ...newest.current, mattes: newest.current.mattes.filter((m) => m.id !== gone.id) }, `Remove the matte ${gone.name}`);
+  };
   const nameOf = (of: Owner) => (of === "house" ? "the house light" : "light" in of ? named(of.light) : (matteOf(newest.current, of.matte)?.name ?? of.matte));
   const maskActions = (of: Owner): MaskActions => {
     const others: Owner[] = ["house", ...rig.lights.map((l) => ({ light: l.id })), ...rig.mattes.map((m) => ({ matte: m.id }))];
