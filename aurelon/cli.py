@@ -64,7 +64,8 @@ def _check(options: argparse.Namespace) -> None:
     lights = len(rig.stack)
     print(f"{options.rig}: a good rig with {lights} light{'' if lights == 1 else 's'}")
     for matte, users in rig.missing_mattes().items():
-        print(f"  the matte '{matte}' is not there; {' and '.join(users)} used it and {'goes' if len(users) == 1 else 'go'} on without it")
+        go = "goes" if len(users) == 1 else "go"
+        print(f"  the matte '{matte}' is not there; {' and '.join(users)} used it and {go} on without it")
 
 
 def _serve(options: argparse.Namespace) -> None:

@@ -122,6 +122,7 @@ class Making(OnThePicture):
         self.rested()
         self.page.get_by_role("button", name="More for Lamp", exact=True).click()
         self.page.get_by_role("menuitem", name="Four copies with offset").click()
+        expect(self.page.get_by_role("group", name="Lamp 5", exact=True)).to_be_visible()
         self.rested()
         lamps = self.rig(plate)["lights"]
         self.assertEqual(len(lamps), 5)

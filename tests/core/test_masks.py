@@ -108,11 +108,12 @@ class EveryPart(unittest.TestCase):
             "black": np.zeros((40, 60, 3)), "white": np.ones((40, 60, 3)), "one pixel": np.ones((1, 1, 3)),
             "thin": scene(900, 1), "hdr": scene(90, 60) * 30,
         }  # fmt: skip
-        for part in every_part():
-            for name, pixels in plates.items():
+        for name, pixels in plates.items():
+            plate, cache = plate_of(pixels), Cache(1 << 29)
+            for part in every_part():
                 for way in ("add", "subtract", "intersect"):
                     variant = {**part, "combine": way, "feather": 0.02, "fit": 0.02}
-                    made = mask_of(variant, plate=plate_of(pixels), start="everything")
+                    made = mask_of(variant, plate=plate, start="everything", cache=cache)
                     self.assertTrue(np.isfinite(made).all() and made.min() >= 0 and made.max() <= 1, f"{part} on {name}")
 
     def test_6_a_light_shows_only_where_its_mask_is(self) -> None:
@@ -136,7 +137,7 @@ class EveryPart(unittest.TestCase):
             np.testing.assert_array_equal(bare, held, kind)
 
     def test_inverting_a_mask_gives_what_it_left_with_every_part_and_way(self) -> None:
-        plate = plate_of(scene())
+        plate, cache = plate_of(scene()), Cache(1 << 29)
         base = {"part": "linear", "combine": "subtract"}
         for part in every_part():
             for way in ("add", "subtract", "intersect"):
@@ -146,7 +147,8 @@ class EveryPart(unittest.TestCase):
                     mask = rig.stack[0].mask
                     turned = rig.stack[0].model_copy(update={"mask": mask.inverted()})
                     once, other = (
-                        render(plate, r, show="mask:under-test") for r in (rig, rig.model_copy(update={"lights": [turned]}))
+                        render(plate, r, show="mask:under-test", cache=cache)
+                        for r in (rig, rig.model_copy(update={"lights": [turned]}))
                     )
                     np.testing.assert_allclose(once + other, 1, atol=1e-5, err_msg=f"{part['part']} {way} {start}")
                     self.assertEqual(mask.inverted().inverted().start, mask.start)

@@ -30,7 +30,7 @@ f32 = np.float32
 
 CELLS = 384  # of the sheet that repeats, on a side
 RAYS = 2  # to a cell, along each side
-FINER = 1.25  # than the usual grid of light
+EDGE = 960  # long edge of the grid that the sheet is laid on
 ROUGHEST = 0.0125  # of the sheet: the displacement at a strength of 1
 
 
@@ -151,7 +151,11 @@ def spread(scene: Scene, settings: Spread) -> LightField:
     assert isinstance(made, Source)
     # Taken away before the sheet is made smaller anywhere, as the two do not commute.
     threads = np.maximum(sheet(made) - f32(settings.floor), 0)
-    return WhiteField(draw(pyramid(threads[:, :, None]), settings, scene.frame_of(FINER)))
+    # The same grid for a plate of any size and for drafts: in perspective the threads are finer than a coarse
+    # grid's cells.
+    scale = EDGE / max(scene.size)
+    grid = Frame.whole((max(1, round(scene.size[0] * scale)), max(1, round(scene.size[1] * scale))))
+    return WhiteField(draw(pyramid(threads[:, :, None]), settings, grid))
 
 
 def place(plate: Plate) -> dict[str, dict[str, Any]]:
