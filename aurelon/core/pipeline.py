@@ -225,6 +225,9 @@ class Evaluation:
 
     def _grey(self, name: str) -> Floats | None:
         """A picture by its name, (h, w) of its stored values in 0..1; None where it is not there."""
+        known = cast(Floats | None, self._cache.peek(("grey", name)))
+        if known is not None:
+            return known
         data = self._file(name)
         return None if data is None else self._cache.get(("grey", name), lambda: read_grey(data, name))
 

@@ -91,10 +91,6 @@ class SheetCell(BaseModel):
     picture: str
 
 
-class Sheet(BaseModel):
-    cells: list[SheetCell]
-
-
 class SweptPlace(BaseModel):
     """A setting of a light: `stage` is one of the five."""
 

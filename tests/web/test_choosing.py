@@ -30,7 +30,8 @@ class Choosing(ServiceTest):
     def test_the_sheet_shows_every_kind_on_this_plate(self) -> None:
         plate = self.add()
         rig = {"lights": [{**light("bloom"), "id": "bloom-1"}]}
-        cells = self.post(plate, "sheet", rig=rig)["cells"]
+        answer = self.client.post(f"/api/plates/{plate}/sheet", json={"rig": rig})
+        cells = [json.loads(line) for line in answer.text.splitlines()]
         self.assertEqual([cell["light"]["kind"] for cell in cells], every_kind())
         self.assertIn("bloom-2", [cell["light"]["id"] for cell in cells])
         plain = picture(self.post(plate, "strip", rig=rig, light="bloom-1", sweep="modes")["cells"][0]["picture"])

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import asdict
 
 import numpy as np
 from fastapi import APIRouter, WebSocket
+from fastapi.responses import StreamingResponse
 
 from aurelon.core.colour import temperature_hex
 from aurelon.core.copies import with_copies
@@ -32,7 +34,6 @@ from aurelon.web.models import (
     ProposalOut,
     ProposalsOut,
     RigIn,
-    Sheet,
     SheetCell,
     Step,
     Strip,
@@ -67,20 +68,26 @@ def redo(context: Shared, plate_id: int, step: Step) -> BenchOut:
     return BenchOut.of(context.store.redo(plate_id, step.base))
 
 
-@router.post("/sheet")
-def kind_sheet(context: Shared, plate_id: int, body: RigIn) -> Sheet:
-    """A light of every kind, placed on this plate over the rig as it stands; none is added yet."""
+@router.post("/sheet", response_class=StreamingResponse, responses={200: {"model": SheetCell}})
+def kind_sheet(context: Shared, plate_id: int, body: RigIn) -> StreamingResponse:
+    """A light of every kind, placed on this plate over the rig as it stands; none is added yet.
+
+    A line of `SheetCell` for each, as soon as it is rendered.
+    """
     opened = context.open_plates.get(plate_id)
     taken = {light.id for light in body.rig.stack}
-    cells = []
-    for name, kind in kinds().items():
-        number = next(n for n in range(1, 1000) if f"{name}-{n}" not in taken)
-        title = kind.title if number == 1 else f"{kind.title} {number}"
-        fields = {"id": f"{name}-{number}", "name": title, "kind": name, **kind.place(opened.plate)}
-        light = LIGHT_MODELS[name].model_validate(fields)
-        rig = body.rig.model_copy(update={"lights": [*body.rig.stack, light]})
-        cells.append(SheetCell(title=kind.title, summary=kind.summary, light=light, picture=small_picture(opened, rig)))
-    return Sheet(cells=cells)
+
+    def cells() -> Iterator[str]:
+        for name, kind in kinds().items():
+            number = next(n for n in range(1, 1000) if f"{name}-{n}" not in taken)
+            title = kind.title if number == 1 else f"{kind.title} {number}"
+            fields = {"id": f"{name}-{number}", "name": title, "kind": name, **kind.place(opened.plate)}
+            light = LIGHT_MODELS[name].model_validate(fields)
+            rig = body.rig.model_copy(update={"lights": [*body.rig.stack, light]})
+            cell = SheetCell(title=kind.title, summary=kind.summary, light=light, picture=small_picture(opened, rig))
+            yield cell.model_dump_json() + "\n"
+
+    return StreamingResponse(cells(), media_type="application/x-ndjson")
 
 
 @router.post("/strip")

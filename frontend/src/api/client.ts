@@ -90,6 +90,22 @@ export async function cutOut(plateId: number, subject: MaskPart, onShare: (share
     body: JSON.stringify({ subject }),
     signal,
   });
+  await readLines(response, (news) => onShare((news as Schemas["CutNews"]).share));
+}
+
+/** A light of every kind on a plate, one by one as they are rendered. */
+export async function eachKind(plateId: number, rig: Rig, onCell: (cell: SheetCell) => void, signal: AbortSignal): Promise<void> {
+  const response = await fetch(`/api/plates/${plateId}/sheet`, {
+    method: "POST",
+    headers: { "content-type": "application/json" },
+    body: JSON.stringify({ rig }),
+    signal,
+  });
+  await readLines(response, (cell) => onCell(cell as SheetCell));
+}
+
+/** Reads an answer of JSON lines as they come. */
+async function readLines(response: Response, onLine: (line: unknown) => void): Promise<void> {
   if (!response.ok || !response.body) throw new Error(said(await response.json().catch(() => ({}))));
   const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
   let rest = "";
@@ -98,7 +114,7 @@ export async function cutOut(plateId: number, subject: MaskPart, onShare: (share
     if (done) return;
     const lines = (rest + value).split("\n");
     rest = lines.pop() ?? "";
-    for (const line of lines) onShare((JSON.parse(line) as Schemas["CutNews"]).share);
+    for (const line of lines) onLine(JSON.parse(line));
   }
 }
 

@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 import styled from "styled-components";
-import { call, said, type Light, type Plate, type Rig, type SheetCell } from "../api/client";
+import { eachKind, type Light, type Plate, type Rig, type SheetCell } from "../api/client";
 import { Dialog } from "../ui/Dialog";
 import { PictureChoice } from "../ui/PictureChoice";
 import { tone } from "../ui/theme";
@@ -24,32 +24,29 @@ interface Props {
 
 /** Every kind of light, rendered small on this very plate. */
 export function KindSheet({ plate, rig, onPick, onClose }: Props) {
-  const [cells, setCells] = useState<SheetCell[] | null>(null);
+  const [cells, setCells] = useState<SheetCell[]>([]);
+  const [done, setDone] = useState(false);
   const [wrong, setWrong] = useState<string | null>(null);
   // The sheet shows the rig as it was when it was opened.
   const [opened] = useState(rig);
 
   useEffect(() => {
-    let left = false;
-    call("post", "/api/plates/{plate_id}/sheet", { path: { plate_id: plate.id }, body: { rig: opened } }).then(
-      ({ data, error }) => {
-        if (left) return;
-        if (data) setCells(data.cells);
-        else setWrong(said(error));
-      },
-      () => !left && setWrong("The service does not answer; try again."),
+    // Whoever has chosen does not wait for the rest.
+    const leaving = new AbortController();
+    setCells([]);
+    eachKind(plate.id, opened, (cell) => setCells((all) => [...all, cell]), leaving.signal).then(
+      () => setDone(true),
+      (error: unknown) => !leaving.signal.aborted && setWrong(error instanceof Error ? error.message : "The service does not answer; try again."),
     );
-    return () => {
-      left = true;
-    };
+    return () => leaving.abort();
   }, [plate.id, opened]);
 
   return (
     <Dialog title="Add a light" wide open onClose={onClose}>
       {wrong && <Note role="alert">{wrong}</Note>}
-      {!cells && !wrong && <Note role="status">Rendering each kind on this plate…</Note>}
+      {!done && !wrong && <Note role="status">Rendering each kind on this plate…</Note>}
       <Grid>
-        {cells?.map((cell) => (
+        {cells.map((cell) => (
           <PictureChoice key={cell.light.kind} title={cell.title} note={cell.summary} picture={cell.picture} onPick={() => onPick(cell.light)} />
         ))}
       </Grid>
