@@ -1,17 +1,62 @@
-"""Runs every test and ends with the plain line that counts them."""
+"""Runs every test, a class at a time on each processor, and ends with the plain line that counts them."""
 
 from __future__ import annotations
 
+import io
+import multiprocessing
+import os
 import sys
+import time
 import unittest
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Outcome:
+    of: str
+    ran: int
+    failed: frozenset[str]
+    good: bool
+    seconds: float
+    said: str
+
+
+def cases(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+    for test in suite:
+        if isinstance(test, unittest.TestSuite):
+            yield from cases(test)
+        else:
+            yield test
+
+
+def run_class(name: str) -> Outcome:
+    """Runs one class of tests; a worker's job."""
+    began, stream = time.monotonic(), io.StringIO()
+    result = unittest.TextTestRunner(stream, verbosity=0).run(unittest.defaultTestLoader.loadTestsFromName(name))
+    failed = frozenset(test.id() for test in [*(t for t, _ in result.failures + result.errors), *result.unexpectedSuccesses])
+    return Outcome(name, result.testsRun, failed, result.wasSuccessful(), time.monotonic() - began, stream.getvalue())
 
 
 def main() -> int:
-    suite = unittest.defaultTestLoader.discover("tests", top_level_dir=".")
-    result = unittest.TextTestRunner(verbosity=1, buffer=False).run(suite)
-    failed = len({test.id() for test, _ in result.failures + result.errors}) + len(result.unexpectedSuccesses)
-    print(f"{result.testsRun - failed} passed, {failed} failed", flush=True)
-    return 0 if result.wasSuccessful() else 1
+    loader = unittest.defaultTestLoader
+    found = [f"{type(t).__module__}.{type(t).__qualname__}" for t in cases(loader.discover("tests", top_level_dir="."))]
+    if loader.errors:
+        print("\n".join(map(str, loader.errors)), file=sys.stderr)
+        print(f"0 passed, {len(loader.errors)} failed", flush=True)
+        return 1
+    # Those that drive a browser wait the most, so they go first and the others fill in beside them.
+    classes = sorted(dict.fromkeys(found), key=lambda name: not name.startswith("tests.browser."))
+    outcomes = []
+    with multiprocessing.get_context("spawn").Pool(os.cpu_count()) as workers:
+        for outcome in workers.imap_unordered(run_class, classes):
+            outcomes.append(outcome)
+            print(f"{'ok    ' if outcome.good else 'FAILED'} {outcome.seconds:6.1f} s {outcome.ran:4} in {outcome.of}", flush=True)
+            if not outcome.good:
+                print(outcome.said, flush=True)
+    failed = sum(len(outcome.failed) for outcome in outcomes)
+    print(f"{sum(outcome.ran for outcome in outcomes) - failed} passed, {failed} failed", flush=True)
+    return 0 if all(outcome.good for outcome in outcomes) else 1
 
 
 if __name__ == "__main__":

@@ -1,6 +1,6 @@
 """What the screen computes by itself: where things lie in the view, how numbers are written, edits of the rig.
 
-The modules are transpiled by the project's own TypeScript and run in Node; results are compared here.
+The modules are bundled by the project's own Vite and run in Node; results are compared here.
 """
 
 from __future__ import annotations
@@ -8,30 +8,43 @@ from __future__ import annotations
 import json
 import subprocess
 import unittest
+from functools import cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 FRONTEND = Path(__file__).resolve().parents[1] / "frontend"
+BUNDLE = """
+import("vite").then(async ({ build }) => {
+  const [entry] = process.argv.slice(1);
+  const options = { lib: { entry, formats: ["es"] }, write: false, minify: false };
+  const [{ output }] = await build({ configFile: false, logLevel: "silent", build: options });
+  console.log(output[0].code);
+});
+"""
 RUN = """
-const ts = require("typescript"), fs = require("fs");
-const [file, expression] = process.argv.slice(1);
-const options = { compilerOptions: { module: "esnext", target: "es2022" } };
-const made = ts.transpileModule(fs.readFileSync(file, "utf8"), options).outputText;
+const [expression] = process.argv.slice(1);
+const made = require("fs").readFileSync(0, "utf8");
 import("data:text/javascript," + encodeURIComponent(made)).then((m) => console.log(JSON.stringify(eval(expression))));
 """
 PLATE = {"width": 1200, "height": 800}
 AREA = {"x": 900, "y": 600}
 
 
+def node(script: str, *words: str, given: str = "") -> str:
+    command = ["node", "-e", script, *words]
+    return subprocess.run(command, cwd=FRONTEND, input=given, capture_output=True, text=True, check=True).stdout
+
+
+@cache
+def bundled(module: str) -> str:
+    return node(BUNDLE, f"src/bench/{module}.ts")
+
+
 def run(module: str, expression: str, **values: Any) -> Any:
     """The value of an expression in which `m` is the module and `v` holds the values."""
-    text = f"((v) => {expression})({json.dumps(values)})"
-    done = subprocess.run(
-        ["node", "-e", RUN, f"src/bench/{module}.ts", text], cwd=FRONTEND, capture_output=True, text=True, check=True
-    )
-    return json.loads(done.stdout)
+    return json.loads(node(RUN, f"((v) => {expression})({json.dumps(values)})", given=bundled(module)))
 
 
 class View(unittest.TestCase):
@@ -89,6 +102,42 @@ class View(unittest.TestCase):
         self.assertEqual(middle["at"], {"x": 450, "y": 300})
         along = run("view", snap, to={"x": 300, "y": 0}, beside=[{"x": 100, "y": 100}], degrees=[27.5])["at"]
         self.assertAlmostEqual(np.rad2deg(np.arctan2(100 - along["y"], along["x"] - 100)), 27.5, places=6)
+
+
+    def test_a_drawn_line_is_laid_level_or_plumb_whichever_is_nearer(self) -> None:
+        level, middle = "m.levelled(v.angle, v.start, v.to)", {"x": 100, "y": 100}
+        for degrees, angle, turned in ((5, 0, -5), (-8, 0, 8), (95, 0, -5), (175, 0, 5), (5, 3, -2), (-93, 1, 4)):
+            far = {"x": 100 + 200 * np.cos(np.deg2rad(degrees)), "y": 100 - 200 * np.sin(np.deg2rad(degrees))}
+            self.assertAlmostEqual(run("view", level, angle=angle, start=middle, to=far), turned, msg=str(degrees))
+        self.assertIsNone(run("view", level, angle=0, start=middle, to={"x": 110, "y": 103}))
+
+
+class WhereLightComesFrom(unittest.TestCase):
+    def kind(self) -> dict[str, Any]:
+        def position(name: str, mode: str) -> dict[str, Any]:
+            return {"name": name, "handle": "position", "when": {"mode": [mode]}}
+
+        settings = [position("position", "near"), position("aim", "spot"), {"name": "reach"}]
+        return {"groups": [{"name": "source", "settings": []}, {"name": "spread", "settings": settings}]}
+
+    def test_only_positions_that_count_in_the_present_mode_are_shown(self) -> None:
+        light = {"source": {}, "spread": {"mode": "spot", "position": [0.1, 0.2], "aim": [0.3, 0.4], "reach": 1}}
+        places = run("places", "m.placesOf(v.light, v.kind)", light=light, kind=self.kind())
+        self.assertEqual([(one["setting"]["name"], one["at"]) for one in places["positions"]], [("aim", [0.3, 0.4])])
+        self.assertIsNone(places["lists"])
+
+    def test_lists_of_points_are_found_where_a_source_has_them(self) -> None:
+        light = {"source": {"placed": [[0.1, 0.1]], "hidden": [], "most": 3}, "spread": {"mode": "none"}}
+        places = run("places", "m.placesOf(v.light, v.kind)", light=light, kind=self.kind())
+        self.assertEqual((places["positions"], places["lists"]["placed"]), ([], [[0.1, 0.1]]))
+
+    def test_warmth_is_read_at_the_source_else_at_the_first_point_that_is_on_else_in_the_middle(self) -> None:
+        points = {"of_light": {"points": [{"x": 0.7, "y": 0.8, "on": False}, {"x": 0.2, "y": 0.3, "on": True}]}}
+        nowhere: dict[str, Any] = {"positions": [], "lists": None}
+        somewhere = {**nowhere, "positions": [{"at": [1.5, -0.2]}]}
+        found = [run("places", "m.originOf(v.places, v.facts)", places=p, facts=f)
+                 for p, f in ((somewhere, points), (nowhere, points), (nowhere, None))]  # fmt: skip
+        self.assertEqual(found, [[1.5, -0.2], [0.2, 0.3], [0.5, 0.5]])
 
 
 class Numbers(unittest.TestCase):

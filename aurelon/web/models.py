@@ -10,6 +10,7 @@ from aurelon.core.blank import Blank
 from aurelon.core.export import ProfileChoice
 from aurelon.core.masks.subject import Subject
 from aurelon.core.painting import Painting
+from aurelon.core.quads import Quad
 from aurelon.core.rig import AnyLight, Rig
 from aurelon.core.variants import Sweep
 from aurelon.store import BenchState, PlateRecord, SavedRig, Take
@@ -191,6 +192,17 @@ class CopiesRequest(BaseModel):
 class CopiesOut(BaseModel):
     rig: Rig
     ids: list[str]
+
+
+class RowIn(BaseModel):
+    """Quads that stand in a row, and what a first one is like."""
+
+    quads: list[Quad] = Field(max_length=32)
+    usual: Quad
+
+
+class RowOut(BaseModel):
+    quad: Quad
 
 
 class EdgesOut(BaseModel):

@@ -12,6 +12,7 @@ from aurelon.core.blank import Blank, blank_picture
 from aurelon.core.catalogue import catalogue
 from aurelon.core.copies import OWN_HANDLES, with_copies
 from aurelon.core.edges import edge_directions
+from aurelon.core.quads import Quad, next_in_row
 from tests.pictures import every_kind, grey_file, light, rig_of, stroke
 
 
@@ -47,6 +48,26 @@ class Copies(unittest.TestCase):
             moved = np.array(str(after))
             self.assertNotEqual(str(before), str(moved), kind)
         self.assertEqual(after["beams"][0][0], (0.35, 0.6))
+
+    def test_one_more_opening_is_where_a_camera_would_see_it(self) -> None:
+        # Openings and what they light, evenly along a wall that runs aslant into depth, through a pinhole.
+        def seen(n: int, step: tuple[float, float, float]) -> Quad:
+            corners = np.array([(0.0, 0.0, 4.0), (0.5, 0.05, 4.2), (1.2, 1.4, 3.6), (0.3, 1.5, 3.4)]) + n * np.array(step)
+            a, b, c, d = ((float(x), float(y)) for x, y in 0.5 + 0.6 * corners[:, :2] / corners[:, 2:])
+            return a, b, c, d
+
+        for step in ((0.7, 0.0, 1.1), (0.9, -0.1, -0.5), (0.8, 0.0, 0.0)):
+            made = next_in_row([seen(0, step), seen(1, step)], seen(0, step))
+            np.testing.assert_allclose(made, seen(2, step), atol=2e-4, err_msg=str(step))
+
+    def test_openings_laid_by_hand_go_on_by_the_same_step_where_they_have_no_vanishing_point(self) -> None:
+        first = ((0.1, 0.1), (0.2, 0.1), (0.3, 0.6), (0.2, 0.6))
+        self.assertEqual(next_in_row([], first), first)
+        np.testing.assert_allclose(np.subtract(next_in_row([first], first), first), [[0.12, 0]] * 4, atol=1e-9)
+        rough: Quad = ((0.2, 0.1), (0.3, 0.13), (0.39, 0.58), (0.32, 0.65))
+        made = next_in_row([first, rough], first)
+        np.testing.assert_allclose(made, 2 * np.array(rough) - np.array(first), atol=1e-4)
+        self.assertEqual(next_in_row([first, first], first), first)
 
     def test_a_light_that_is_not_there_is_named(self) -> None:
         with self.assertRaisesRegex(RigError, "no light with the id 'gone'"):

@@ -16,6 +16,7 @@ from aurelon.core.fastmath import encode_array
 from aurelon.core.frame import Frame, fit_within
 from aurelon.core.judge import LIGHT_REACH, judge, match_colour, propose
 from aurelon.core.lights import kinds
+from aurelon.core.quads import next_in_row
 from aurelon.core.rig import LIGHT_MODELS
 from aurelon.core.variants import GRID_STEPS, Place, variants
 from aurelon.store import UnknownPlate
@@ -34,6 +35,8 @@ from aurelon.web.models import (
     ProposalOut,
     ProposalsOut,
     RigIn,
+    RowIn,
+    RowOut,
     SheetCell,
     Step,
     Strip,
@@ -138,6 +141,13 @@ def copy_light(context: Shared, plate_id: int, body: CopiesRequest) -> CopiesOut
     context.store.plate(plate_id)
     rig, ids = with_copies(body.rig, body.light, body.count, body.offset)
     return CopiesOut(rig=rig, ids=ids)
+
+
+@router.post("/row")
+def lengthen_row(context: Shared, plate_id: int, body: RowIn) -> RowOut:
+    """One more quad in a row of them, in their perspective. Nothing is kept yet."""
+    context.store.plate(plate_id)
+    return RowOut(quad=next_in_row(body.quads, body.usual))
 
 
 @router.post("/match")

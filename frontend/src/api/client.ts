@@ -15,6 +15,7 @@ export type Mask = Schemas["Mask"];
 export type MaskPart = Mask["parts"][number];
 export type Matte = Schemas["Matte"];
 export type Stroke = Schemas["Stroke"];
+export type Quad = Schemas["RowOut"]["quad"];
 export type Painting = Schemas["Painting"];
 export type PartInfo = Schemas["PartInfo"];
 export type Proposal = Schemas["ProposalOut"];

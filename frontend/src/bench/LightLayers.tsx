@@ -4,10 +4,9 @@ import { Handles } from "./Handles";
 import { BrushLayer } from "./masks/BrushLayer";
 import { CornerHandles } from "./masks/CornerHandles";
 import type { Brush } from "./masks/useMasking";
+import type { Spot } from "./places";
 import { isShown, type SettingValue, type Stage } from "./rig";
 import type { Placement, Point } from "./view";
-
-type Spot = [number, number];
 
 interface Props {
   plate: Plate;

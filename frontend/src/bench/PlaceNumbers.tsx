@@ -4,8 +4,7 @@ import type { SettingInfo } from "../api/client";
 import { Button } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
 import { tone } from "../ui/theme";
-
-type Spot = [number, number];
+import type { Spot } from "./places";
 
 const List = styled.div`
   grid-column: 1 / -1;

@@ -1,15 +1,9 @@
 import { useRef, useState } from "react";
 import type { Facts, Plate } from "../api/client";
+import { rounded, type PointLists, type Spot } from "./places";
 import { toPlate, toScreen, type Placement, type Point } from "./view";
 
 type Found = NonNullable<NonNullable<Facts["of_light"]>["points"]>[number];
-type Spot = [number, number];
-
-/** What of a light's source says which points shine. */
-export interface PointLists {
-  placed: Spot[];
-  hidden: Spot[];
-}
 
 interface Props {
   plate: Plate;
@@ -38,7 +32,7 @@ export function PointHandles({ plate, placement, points, lists, onChange }: Prop
     else onChange({ ...lists, hidden: without(lists.hidden, point) }, "Switch a point on");
   };
   const move = (point: Found, to: Spot) => {
-    const spot: Spot = [Number(to[0].toFixed(4)), Number(to[1].toFixed(4))];
+    const spot = rounded(to);
     if (point.found) onChange({ placed: [...lists.placed, spot], hidden: point.on ? [...lists.hidden, [point.x, point.y]] : lists.hidden }, "Move a point");
     else onChange({ ...lists, placed: [...without(lists.placed, point), spot] }, "Move a point");
   };

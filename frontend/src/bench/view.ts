@@ -128,3 +128,13 @@ export function wantedView(placement: Placement, area: Point, plate: Plate, rati
   const y1 = Math.min(height, Math.ceil(box.y1 * height), Math.ceil((area.y - placement.y) * perY));
   return x1 > x0 && y1 > y0 ? { width, height, x0, y0, x1, y1 } : null;
 }
+
+const SHORTEST_LINE = 20; // CSS pixels
+
+/** The angle by which to turn the picture, now turned by `angle`, so that a drawn line lies level, or plumb if it is nearer to that; null for too short a line. */
+export function levelled(angle: number, from: Point, to: Point): number | null {
+  if (Math.hypot(to.x - from.x, to.y - from.y) <= SHORTEST_LINE) return null;
+  const drawn = (-Math.atan2(to.y - from.y, to.x - from.x) * 180) / Math.PI;
+  const off = drawn - Math.round(drawn / 90) * 90;
+  return Number((angle - off).toFixed(2));
+}

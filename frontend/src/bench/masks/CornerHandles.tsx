@@ -2,9 +2,8 @@ import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import styled from "styled-components";
 import type { Plate } from "../../api/client";
 import { tone } from "../../ui/theme";
+import type { Spot } from "../places";
 import { snap, toPlate, toScreen, type Guide, type Placement, type Point } from "../view";
-
-type Spot = [number, number];
 
 const Layer = styled.svg<{ $catches: boolean }>`
   position: absolute;
