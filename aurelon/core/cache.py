@@ -41,6 +41,12 @@ class Cache:
                     self._bytes -= dropped.nbytes
         return value
 
+    def clear(self) -> None:
+        """Forgets everything: what was computed no longer holds."""
+        with self._lock:
+            self._kept.clear()
+            self._bytes = 0
+
     @property
     def nbytes(self) -> int:
         """What is kept, in bytes."""

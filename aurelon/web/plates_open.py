@@ -40,3 +40,9 @@ class OpenPlates:
                     self._open.popitem(last=False)
             self._open.move_to_end(record.hash)
             return found
+
+    def forget_stages(self) -> None:
+        """Has every stage computed anew: a file that rigs may have named in vain is there now."""
+        with self._lock:
+            for opened in self._open.values():
+                opened.cache.clear()

@@ -158,6 +158,19 @@ class Masking(ServiceTest):
         np.testing.assert_allclose(ranked[0]["place"], (205 / 300, 65 / 200), atol=0.01)
         self.assertRegex(ranked[0]["colour"], "^#[0-9a-f]{6}$")
 
+    def test_a_picture_that_a_rig_names_in_vain_is_seen_as_soon_as_it_is_brought_in(self) -> None:
+        plate = self.add()
+        rig = {"lights": [light("bloom", mask={"start": "nothing", "parts": [{"part": "picture", "picture": RAMP[0]}]})]}
+        wish = {"rig": rig, "view": VIEW, "show": "mask:under-test"}
+        with self.preview(plate) as socket:
+            socket.send_json({"seq": 1, **wish})
+            _, without = decoded(socket.receive_bytes())
+            self.told("POST", f"/plates/{plate}/files", 201, files={"file": ("depth.png", base64.b64decode(RAMP[1]))})
+            socket.send_json({"seq": 2, **wish})
+            _, shown = decoded(socket.receive_bytes())
+        self.assertEqual(without.max(), 0)
+        self.assertGreater(shown[50, 140, 0] - shown[50, 10, 0], 150)
+
     def test_facts_of_a_light_tell_of_mattes_and_of_what_is_missing(self) -> None:
         plate = self.add()
         rig = {
@@ -181,6 +194,10 @@ class Making(ServiceTest):
         copies = self.told("POST", f"/plates/{made['id']}/copies", json=body)
         self.assertEqual(([one["id"] for one in copies["rig"]["lights"]][1:], len(copies["ids"])), (copies["ids"], 2))
         self.assertEqual(self.told("GET", f"/plates/{made['id']}/edges")["degrees"], [])
+        first = [[0.1, 0.1], [0.2, 0.1], [0.2, 0.5], [0.1, 0.5]]
+        quad = self.told("POST", f"/plates/{made['id']}/row", json={"quads": [first], "usual": first})["quad"]
+        np.testing.assert_allclose(np.subtract(quad, first), [[0.12, 0]] * 4, atol=1e-9)
+        self.told("POST", "/plates/99/row", 404, json={"quads": [], "usual": first})
         tall = png(np.ones((300, 100, 3), np.float32))
         kept = self.told("POST", f"/plates/{made['id']}/files?any_shape=true", 201, files={"file": ("tall.png", tall)})
         self.assertEqual((kept["width"], kept["height"]), (100, 300))

@@ -81,6 +81,7 @@ def add_file(
             "cut it to the plate's shape first (its size does not matter)"
         )
     kept = context.store.add_file(data, name, plate_id=plate_id)
+    context.open_plates.forget_stages()
     return FileOut(name=kept, file_name=name, width=columns, height=rows)
 
 

@@ -135,7 +135,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const angle = rig.prepare.straighten;
 
   const takes = useTakes(plate.id);
-  const things = useKeptFiles(plate, rig);
+  const things = useKeptFiles(plate, rig, bench.refresh);
   const editing = useEditing(bench, rig);
   const { newest, edit, rest } = editing;
   const view = useView(plate, angle, tool === "crop", comparison?.way === "beside");

@@ -19,6 +19,8 @@ export interface BenchModel {
   change: (rig: Rig) => void;
   /** Keeps a state as one undoable step. */
   commit: (rig: Rig, label: string) => void;
+  /** Shows the same rig anew, when something that it names has come. */
+  refresh: () => void;
   undo: () => void;
   redo: () => void;
   takeTheirs: () => void;
@@ -130,6 +132,8 @@ export function useBench(plateId: number): BenchModel {
     }
   };
 
+  const refresh = useCallback(() => setRig((now) => now && { ...now }), []);
+
   const settle = (present: BenchState) => {
     setConflict(null);
     adopt(present);
@@ -143,6 +147,7 @@ export function useBench(plateId: number): BenchModel {
     conflict,
     change: setRig,
     commit,
+    refresh,
     undo: () => void step("undo"),
     redo: () => void step("redo"),
     takeTheirs: () => {

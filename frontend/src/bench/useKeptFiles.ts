@@ -4,7 +4,7 @@ import { useNotices } from "../ui/Notices";
 import type { Things } from "./things";
 
 /** The mattes and files that settings may name, and a way to bring one more file in. */
-export function useKeptFiles(plate: Plate, rig: Rig): Things {
+export function useKeptFiles(plate: Plate, rig: Rig, onCame: () => void): Things {
   const { warn } = useNotices();
   const [files, setFiles] = useState<Record<string, string>>({});
   useEffect(() => {
@@ -25,9 +25,10 @@ export function useKeptFiles(plate: Plate, rig: Rig): Things {
           return null;
         }
         setFiles((all) => ({ ...all, [data.name]: data.file_name }));
+        onCame();
         return data.name;
       },
     }),
-    [rig.mattes, files, plate.id, warn],
+    [rig.mattes, files, plate.id, warn, onCame],
   );
 }
