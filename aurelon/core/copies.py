@@ -6,6 +6,7 @@ from typing import Any
 
 from aurelon.core.errors import RigError
 from aurelon.core.rig import Rig, check_rig
+from aurelon.core.settings import names_of
 
 # Handles of settings that say where a light is; in a group each copy has its own.
 OWN_HANDLES = ("position", "quads", "path", "strokes", "points")
@@ -29,19 +30,14 @@ def with_copies(rig: Rig, light_id: str, count: int, offset: tuple[float, float]
         taken.add(name)
         copy = {**original, "id": name, "name": f"{first.name or first.kind} {n + 1}"[:80]}
         for stage in ("source", "spread"):
-            model = type(getattr(first, stage))
+            own = names_of(type(getattr(first, stage)), "handle", *OWN_HANDLES)
             copy[stage] = {
-                key: moved(value, (offset[0] * n, offset[1] * n)) if _is_place(model, key) else value
+                key: moved(value, (offset[0] * n, offset[1] * n)) if key in own else value
                 for key, value in original[stage].items()
             }
         made.append(copy)
     data["lights"][index + 1 : index + 1] = made
     return check_rig(data), [copy["id"] for copy in made]
-
-
-def _is_place(model: Any, name: str) -> bool:
-    extra = model.model_fields[name].json_schema_extra
-    return isinstance(extra, dict) and extra.get("handle") in OWN_HANDLES
 
 
 def moved(value: Any, by: tuple[float, float]) -> Any:

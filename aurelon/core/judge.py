@@ -18,6 +18,7 @@ from aurelon.core.pipeline import Evaluation, engine, seen_frame
 from aurelon.core.plate import Plate
 from aurelon.core.points import Points
 from aurelon.core.rig import Light, Rig
+from aurelon.core.settings import names_of
 from aurelon.core.tone import tint_of
 
 Floats = NDArray[np.float32]
@@ -158,10 +159,9 @@ def _of_light(evaluation: Evaluation, light: Light, frame: Frame) -> LightFacts:
 
 def _source_of(light: Light, points: list[FoundPoint] | None) -> tuple[float, float] | None:
     """Where a light comes from: its position, or the first of its points that shines."""
-    for name, place in light.spread:
-        extra = type(light.spread).model_fields[name].json_schema_extra
-        if isinstance(extra, dict) and extra.get("handle") == "position":
-            return float(place[0]), float(place[1])
+    for name in names_of(type(light.spread), "handle", "position"):
+        place = getattr(light.spread, name)
+        return float(place[0]), float(place[1])
     first = next((p for p in points or [] if p.on), None)
     return None if first is None else (first.x, first.y)
 

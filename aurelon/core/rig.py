@@ -21,7 +21,7 @@ from aurelon.core.lights.kind import Colour, Kind, LookAt, Merge
 from aurelon.core.mask import Mask
 from aurelon.core.masks import parts
 from aurelon.core.opening import WHOLE, Box, largest_box
-from aurelon.core.settings import Settings, setting
+from aurelon.core.settings import Settings, names_of, setting
 
 Share = Annotated[float, Field(ge=0, le=1)]
 SMALLEST_CROP = 0.01
@@ -181,10 +181,7 @@ class Rig(Settings):
         names = {name for mask in masks for name in mask.pictures()}
         for light in self.stack:
             for stage in (light.source, light.spread):
-                for name, info in type(stage).model_fields.items():
-                    extra = info.json_schema_extra
-                    if isinstance(extra, dict) and extra.get("unit") in ("picture", "pass"):
-                        names.add(getattr(stage, name))
+                names.update(getattr(stage, name) for name in names_of(type(stage), "unit", "picture", "pass"))
         return sorted(names - {""})
 
     def missing_mattes(self) -> dict[str, list[str]]:

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field
+from pydantic.fields import FieldInfo
 
 Unit = Literal[
     "diagonal", "degrees", "kelvin", "gain", "stops", "count", "seed", "share", "plate", "points", "mm",
@@ -31,6 +32,15 @@ class Settings(BaseModel):
         for name in made.__dict__.keys() - type(self).model_fields.keys():
             del made.__dict__[name]
         return made
+
+
+def names_of(model: type[BaseModel], what: Literal["handle", "unit"], *wanted: str) -> list[str]:
+    """The settings of a group whose handle, or unit, is one of those wanted."""
+
+    def declared(info: FieldInfo) -> Any:
+        return info.json_schema_extra.get(what) if isinstance(info.json_schema_extra, dict) else None
+
+    return [name for name, info in model.model_fields.items() if declared(info) in wanted]
 
 
 def setting(

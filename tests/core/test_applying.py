@@ -83,6 +83,14 @@ class Painted(unittest.TestCase):
             self.assertEqual(mask.stack[0].strokes, (self.stroke,))  # type: ignore[attr-defined]
             self.assertNotEqual(made, rig)
 
+    def test_a_stroke_of_a_light_that_is_painted_is_seen_as_if_it_had_been_kept(self) -> None:
+        rig = rig_of(light("strokes", source={"strokes": [stroke((0.1, 0.8), (0.4, 0.7))]}))
+        made = painted_rig(rig, Painting(owner="light", id="under-test", stroke=self.stroke))
+        kept = rig_of(light("strokes", source={"strokes": [stroke((0.1, 0.8), (0.4, 0.7)), self.stroke.model_dump()]}))
+        plate = plate_of(scene(120, 80))
+        np.testing.assert_array_equal(render(plate, made), render(plate, kept))
+        self.assertGreater(float(np.abs(render(plate, made) - render(plate, rig)).max()), 0.05)
+
     def test_what_was_worked_out_before_does_not_stay(self) -> None:
         before = self.rig.stack[0].mask.key
         made = painted_rig(self.rig, Painting(owner="light", id="under-test", part=0, stroke=self.stroke))
@@ -93,7 +101,8 @@ class Painted(unittest.TestCase):
     def test_where_there_is_nothing_to_paint_on_it_is_said(self) -> None:
         for owner, identity, part, said in (
             ("light", "under-test", 1, "is no brush"), ("light", "under-test", 9, "is no brush"), ("light", "gone", 0, "no light"),
-            ("matte", "gone", 0, "no matte"),
+            ("matte", "gone", 0, "no matte"), ("light", "under-test", None, "no light that is painted"),
+            ("house", "", None, "is no brush"),
         ):  # fmt: skip
             with self.assertRaisesRegex(RigError, said):
                 painted_rig(self.rig, Painting(owner=owner, id=identity, part=part, stroke=self.stroke))

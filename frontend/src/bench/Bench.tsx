@@ -1,6 +1,6 @@
 import { useEffect, useMemo, useState } from "react";
 import styled from "styled-components";
-import type { Catalogue, Plate, Rig, SettingInfo } from "../api/client";
+import type { Catalogue, Painting, Plate, Rig, SettingInfo, Stroke } from "../api/client";
 import { go } from "../route";
 import { RigSheet } from "../rigs/RigSheet";
 import { Button } from "../ui/Button";
@@ -124,6 +124,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const [dialog, setDialog] = useState<"export" | "keys" | "kinds" | "takes" | "rigs" | null>(null);
   const [strip, setStrip] = useState<Swept | null>(null);
   const [tool, setTool] = useState<Tool | null>(null);
+  const [lightStroke, setLightStroke] = useState<Stroke | null>(null);
   const [clipping, setClipping] = useState(false);
   const [comparison, setComparison] = useState<Comparison | null>(null);
   const [split, setSplit] = useState(0.5);
@@ -145,7 +146,11 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const mattes = useMattes({ rig, catalogue, editing, masking, choose: setChosen });
   const finder = useFinder(plate, editing, (found) => view.see(...found));
 
-  const { owner, view: maskView, painting } = masking;
+  const { owner, view: maskView } = masking;
+  const painting = useMemo<Painting | null>(
+    () => masking.painting ?? (lightStroke && light ? { owner: "light", id: light.id, part: null, stroke: lightStroke } : null),
+    [masking.painting, lightStroke, light],
+  );
   const shown = useMemo(() => {
     if (held === "before") return "before";
     if (held === null && large && light) return `stage:${light.id}:${large}`;
@@ -317,6 +322,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
                 brush={masking.brush}
                 brushGroup={catalogue.brush}
                 onResize={masking.setBrush}
+                onDraw={setLightStroke}
                 onChange={(stage, s, value) => editing.shared(light.id, stage, s, value)}
                 onRest={(label) => rest(`${light.name}: ${label}`)}
                 onReset={(stage, s) => editing.resetShared(light.id, stage, [s], s.label)}

@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState, type ReactNode } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import { call, type GroupInfo, type KindInfo, type Light, type Plate, type SettingInfo, type Stroke } from "../api/client";
 import { Handles } from "./Handles";
 import { BrushLayer } from "./masks/BrushLayer";
@@ -19,6 +19,8 @@ interface Props {
   brush: Brush;
   brushGroup: GroupInfo;
   onResize: (brush: Brush) => void;
+  /** A stroke as it grows, or null when it is done. */
+  onDraw: (stroke: Stroke | null) => void;
   onChange: (stage: Stage, setting: SettingInfo, value: SettingValue) => void;
   onRest: (label: string) => void;
   onReset: (stage: Stage, setting: SettingInfo) => void;
@@ -40,7 +42,7 @@ function useEdges(plateId: number, wanted: boolean): number[] {
 }
 
 /** Everything that a light shows on the picture to be dragged or painted, as its settings say. */
-export function LightLayers({ plate, area, placement, light, kind, painting, brush, brushGroup, onResize, onChange, onRest, onReset, children }: Props) {
+export function LightLayers({ plate, area, placement, light, kind, painting, brush, brushGroup, onResize, onDraw, onChange, onRest, onReset, children }: Props) {
   const groups = kind.groups.filter((g) => g.name === "source" || g.name === "spread");
   const all = groups.flatMap((group) => {
     const stage = group.name as "source" | "spread";
@@ -50,7 +52,6 @@ export function LightLayers({ plate, area, placement, light, kind, painting, bru
   const paths = all.filter((one) => one.setting.handle === "path");
   const edges = useEdges(plate.id, paths.length > 0);
   const strokes = all.find((one) => one.setting.handle === "strokes");
-  const below = useRef<Stroke[] | null>(null);
   const spread = groups.find((g) => g.name === "spread");
   const keep = (stage: Stage, setting: SettingInfo, value: SettingValue, label: string) => {
     onChange(stage, setting, value);
@@ -69,15 +70,10 @@ export function LightLayers({ plate, area, placement, light, kind, painting, bru
         label="Paint light"
         through={centre ? (centre.value as Spot) : null}
         onResize={onResize}
-        onDraw={(stroke) => {
-          // The stroke grows upon those that were there when it began.
-          below.current ??= drawn;
-          onChange(strokes.stage, strokes.setting, [...below.current, stroke]);
-        }}
+        onDraw={onDraw}
         onDrop={(stroke) => {
-          const all = [...(below.current ?? drawn), stroke];
-          below.current = null;
-          keep(strokes.stage, strokes.setting, all, "Paint light");
+          onDraw(null);
+          keep(strokes.stage, strokes.setting, [...drawn, stroke], "Paint light");
         }}
       />
     );
