@@ -42,7 +42,7 @@ class Making(OnThePicture):
         self.page.get_by_role("button", name="Beams as numbers").click()
         self.type_value("Beams 2, corner 4, across in per cent", "33")
         self.assertAlmostEqual(self.rig(plate)["lights"][0]["source"]["beams"][1][3][0], 0.33)
-        self.page.get_by_role("button", name="Take one").click()
+        self.page.get_by_role("button", name="One fewer").click()
         self.rested()
         self.assertEqual(len(self.rig(plate)["lights"][0]["source"]["beams"]), 2)
 

@@ -380,9 +380,19 @@ def spread(scene: Scene, settings: Spread) -> LightField:
     return LampField(s, surface, 1 - f32(s.shadows) * (1 - seen))
 
 
+BRIGHTEST = 0.92  # to which a new lamp may lift what it shines on
+LEAST = 0.2  # intensity, so that a new lamp is seen on any plate
+
+
 def place(plate: Plate) -> dict[str, dict[str, Any]]:
-    """In the middle of the plate, lifting what is there by about a stop."""
-    return {}
+    """In the middle of the plate, lifting what is there by about a stop, or by less where that would blow it out."""
+    frame = Frame.whole(fit_within(plate.size, 160))
+    rows, columns = frame.shape
+    middle = (plate.at(frame) @ plate.space.luminance)[rows // 4 : -(rows // 4) or None, columns // 4 : -(columns // 4) or None]
+    bright = float(np.clip(np.percentile(middle, 75), 1e-3, BRIGHTEST - 1e-3))
+    # Where expose, b + (1 - b) (1 - exp(-l b / (1 - b))), brings the brighter quarter of the middle to BRIGHTEST.
+    most = -np.log((1 - BRIGHTEST) / (1 - bright)) * (1 - bright) / bright
+    return {"merge": {"mode": "expose", "intensity": round(float(np.clip(most, LEAST, 1.0)), 2)}}
 
 
 KIND = Kind(
@@ -395,7 +405,7 @@ KIND = Kind(
     spread=spread,
     place=place,
     colour=Colour(origin="plate"),
-    merge=Merge(mode="add"),
+    merge=Merge(mode="expose"),  # what is bright already is not blown out
     detect=detect,
     at_frame=True,
     nothing_shines="The picture is black here, so there is nothing for a lamp to light.",

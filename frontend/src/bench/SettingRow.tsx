@@ -149,7 +149,7 @@ export function SettingRow({ plate, setting, value, onChange, onRest, onReset, o
             Add one more
           </Button>
           <Button weight="bare" isDisabled={!Array.isArray(value) || value.length < 2} hint="Takes the last away" onPress={onPoints.drop}>
-            Take one
+            One fewer
           </Button>
         </div>
       )}
