@@ -104,6 +104,18 @@ class Painting(OnThePicture):
         self.rested()
         self.assertLess(self.at(0.5, 0.8).max(), 20)
 
+    def test_the_brush_taken_up_by_its_key_comes_into_view_in_the_column(self) -> None:
+        plate = self.bring_in("key")
+        self.add("Lamp")
+        self.rested()
+        self.page.keyboard.press("n")
+        expect(self.page.get_by_role("button", name="Restore")).to_be_in_viewport()
+        expect(self.page.get_by_role("textbox", name="Flow, value", exact=True)).to_be_in_viewport()
+        self.drag((0.3, 0.3), (0.6, 0.3))
+        self.assertEqual([p["part"] for p in self.mask(plate)["parts"]], ["strokes"])
+        self.page.keyboard.press("n")
+        expect(self.page.get_by_role("button", name="Restore")).to_have_count(0)
+
     def test_a_stroke_is_seen_while_it_is_drawn(self) -> None:
         self.bring_in("live")
         self.add("Bloom")

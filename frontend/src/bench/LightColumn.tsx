@@ -1,11 +1,11 @@
 import type { ReactNode } from "react";
 import type { Catalogue, Facts, KindInfo, Light, Plate, Rig, SettingInfo } from "../api/client";
+import { BrushSettings } from "./masks/BrushSettings";
 import type { Masking } from "./masks/useMasking";
 import { Numbers } from "./Numbers";
 import { Path } from "./Path";
 import { originOf, rounded, type Places, type PointLists, type Spot } from "./places";
 import { valuesAt, withValues, type Stage } from "./rig";
-import { SettingGroup } from "./SettingGroup";
 import type { Tool } from "./tools";
 import type { Editing } from "./useEditing";
 import type { LightActions } from "./useLights";
@@ -73,18 +73,7 @@ export function LightColumn({ plate, rig, light, kind, catalogue, places, facts,
         drop: (s) => put(s, quads(s).slice(0, -1), "one fewer"),
         clear: (s) => (s.kind === "points" && lists ? onPoints({ ...lists, [s.name]: [] }, s.label) : put(s, [], s.label)),
       }}
-      brushPanel={
-        tool === "paint" && (
-          <SettingGroup
-            plate={plate}
-            group={catalogue.brush}
-            values={masking.brush}
-            onChange={(name, value) => masking.setBrush({ ...masking.brush, [name]: value })}
-            onRest={() => undefined}
-            onReset={(s) => masking.setBrush({ ...masking.brush, [s.name]: s.default })}
-          />
-        )
-      }
+      brushPanel={tool === "paint" && <BrushSettings plate={plate} group={catalogue.brush} masking={masking} />}
       onFind={places.positions.length > 0 || lists ? onFind : undefined}
       maskPanel={maskPanel}
       numbers={<Numbers facts={facts} rig={rig} />}

@@ -1,15 +1,14 @@
 import styled from "styled-components";
 import type { GroupInfo, Mask, MaskPart, PartInfo, Plate, SettingInfo } from "../../api/client";
-import { Button, Toggle } from "../../ui/Button";
+import { Button } from "../../ui/Button";
 import { Check } from "../../ui/Check";
 import { Icon } from "../../ui/Icon";
 import { Menu, type Choice } from "../../ui/Menu";
-import { Progress } from "../../ui/Progress";
 import { Select } from "../../ui/Select";
 import { tone } from "../../ui/theme";
 import type { SettingValue } from "../rig";
-import { SettingGroup } from "../SettingGroup";
 import { useThings } from "../things";
+import { PartSettings } from "./PartSettings";
 import type { Masking, MaskView } from "./useMasking";
 
 const Frame = styled.div`
@@ -29,8 +28,6 @@ const Frame = styled.div`
   .part button { min-height: 22px; padding: 0 6px; }
   .title { justify-content: flex-start; overflow: hidden; text-overflow: ellipsis; }
   .works { color: ${tone.faint}; font-size: 12px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-  .open { padding: 4px 0 6px 8px; border-left: 2px solid ${tone.accent}; display: grid; gap: 6px; }
-  .note { color: ${tone.faint}; font-size: 12px; line-height: 1.3; }
 `;
 
 export interface MaskActions {
@@ -134,64 +131,7 @@ export function MaskPanel({ plate, mask, ofLight, parts, common, brushGroup, mas
               </Button>
             </div>
             {open && kind && (
-              <div className="open">
-                {masking.cutting && (
-                  <div className="row" style={{ display: "grid", gridTemplateColumns: "1fr auto" }}>
-                    <Progress label="Cutting the subject out" share={masking.cutting.share} />
-                    <Button onPress={masking.cutting.stop}>Cancel</Button>
-                  </div>
-                )}
-                {part.part === "subject" && (
-                  <div className="row">
-                    <Toggle hint="Draw a loose box round the subject" isSelected={masking.boxing} onChange={masking.setBoxing}>
-                      Box
-                    </Toggle>
-                    <Toggle hint="Draw over what belongs to it" isSelected={masking.paints && !masking.brush.erase} onChange={() => { masking.setBoxing(false); masking.setBrush({ ...masking.brush, erase: false }); }}>
-                      Mark in
-                    </Toggle>
-                    <Toggle hint="Draw over what does not (Alt)" isSelected={masking.paints && masking.brush.erase} onChange={() => { masking.setBoxing(false); masking.setBrush({ ...masking.brush, erase: true }); }}>
-                      Mark out
-                    </Toggle>
-                  </div>
-                )}
-                {part.part === "strokes" && (
-                  <div className="row">
-                    <Toggle isSelected={!masking.brush.erase} onChange={() => masking.setBrush({ ...masking.brush, erase: false })}>
-                      Paint
-                    </Toggle>
-                    <Toggle hint="The other of the two for as long as Alt is held" isSelected={masking.brush.erase} onChange={() => masking.setBrush({ ...masking.brush, erase: true })}>
-                      {part.combine === "subtract" ? "Restore" : "Erase"}
-                    </Toggle>
-                  </div>
-                )}
-                {(part.part === "strokes" || part.part === "subject") && (
-                  <SettingGroup
-                    plate={plate}
-                    group={part.part === "subject" ? { ...brushGroup, settings: brushGroup.settings.filter((s) => s.name === "size") } : brushGroup}
-                    values={masking.brush}
-                    onChange={(name, value) => masking.setBrush({ ...masking.brush, [name]: value })}
-                    onRest={() => undefined}
-                    onReset={(s) => masking.setBrush({ ...masking.brush, [s.name]: s.default })}
-                  />
-                )}
-                {[kind.group, common].map((group) => (
-                  <SettingGroup
-                    key={group.name}
-                    plate={plate}
-                    group={group}
-                    values={part}
-                    onChange={(name, value) => actions.onPart(k, name, value)}
-                    onRest={(label) => actions.onPartRest(`${title}: ${label}`)}
-                    onReset={(s) => actions.onPartReset(k, s)}
-                  />
-                ))}
-                {part.part === "matte" && (
-                  <div className="row">
-                    <Button onPress={actions.onNewMatte}>New matte</Button>
-                  </div>
-                )}
-                {masking.paints && <p className="note">Comma and full stop change the size, with Shift the hardness; so does the wheel with Shift, and with Shift and Alt. Shift while drawing makes a stroke straight; with Alt the brush does the other of the two.</p>}
-              </div>
+              <PartSettings plate={plate} part={part} title={title} kind={kind} common={common} brushGroup={brushGroup} masking={masking} at={k} actions={actions} />
             )}
           </div>
         );

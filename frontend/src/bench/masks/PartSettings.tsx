@@ -1,0 +1,93 @@
+import { useEffect, useRef } from "react";
+import styled from "styled-components";
+import type { GroupInfo, MaskPart, PartInfo, Plate } from "../../api/client";
+import { Button, Toggle } from "../../ui/Button";
+import { Progress } from "../../ui/Progress";
+import { tone } from "../../ui/theme";
+import { SettingGroup } from "../SettingGroup";
+import { BrushSettings } from "./BrushSettings";
+import type { MaskActions } from "./MaskPanel";
+import type { Masking } from "./useMasking";
+
+const Open = styled.div`
+  padding: 4px 0 6px 8px;
+  border-left: 2px solid ${tone.accent};
+  display: grid;
+  gap: 6px;
+  scroll-margin: 40px 0 16px;
+  .note { color: ${tone.faint}; font-size: 12px; line-height: 1.3; }
+`;
+
+interface Props {
+  plate: Plate;
+  part: MaskPart;
+  title: string;
+  kind: PartInfo;
+  common: GroupInfo;
+  brushGroup: GroupInfo;
+  masking: Masking;
+  /** Which part of the mask it is. */
+  at: number;
+  actions: MaskActions;
+}
+
+/** The part of a mask that is worked on: its tools, the brush, its settings. Comes into view when it is taken up. */
+export function PartSettings({ plate, part, title, kind, common, brushGroup, masking, at, actions }: Props) {
+  const frame = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    frame.current?.scrollIntoView({ block: "nearest" });
+  }, []);
+  return (
+    <Open ref={frame}>
+      {masking.cutting && (
+        <div className="row" style={{ display: "grid", gridTemplateColumns: "1fr auto" }}>
+          <Progress label="Cutting the subject out" share={masking.cutting.share} />
+          <Button onPress={masking.cutting.stop}>Cancel</Button>
+        </div>
+      )}
+      {part.part === "subject" && (
+        <div className="row">
+          <Toggle hint="Draw a loose box round the subject" isSelected={masking.boxing} onChange={masking.setBoxing}>
+            Box
+          </Toggle>
+          <Toggle hint="Draw over what belongs to it" isSelected={masking.paints && !masking.brush.erase} onChange={() => { masking.setBoxing(false); masking.setBrush({ ...masking.brush, erase: false }); }}>
+            Mark in
+          </Toggle>
+          <Toggle hint="Draw over what does not (Alt)" isSelected={masking.paints && masking.brush.erase} onChange={() => { masking.setBoxing(false); masking.setBrush({ ...masking.brush, erase: true }); }}>
+            Mark out
+          </Toggle>
+        </div>
+      )}
+      {part.part === "strokes" && (
+        <div className="row">
+          <Toggle isSelected={!masking.brush.erase} onChange={() => masking.setBrush({ ...masking.brush, erase: false })}>
+            Paint
+          </Toggle>
+          <Toggle hint="The other of the two for as long as Alt is held" isSelected={masking.brush.erase} onChange={() => masking.setBrush({ ...masking.brush, erase: true })}>
+            {part.combine === "subtract" ? "Restore" : "Erase"}
+          </Toggle>
+        </div>
+      )}
+      {(part.part === "strokes" || part.part === "subject") && (
+        <BrushSettings plate={plate} group={part.part === "subject" ? { ...brushGroup, settings: brushGroup.settings.filter((s) => s.name === "size") } : brushGroup} masking={masking} />
+      )}
+      {[kind.group, common].map((group) => (
+        <SettingGroup
+          key={group.name}
+          plate={plate}
+          group={group}
+          values={part}
+          onChange={(name, value) => actions.onPart(at, name, value)}
+          onRest={(label) => actions.onPartRest(`${title}: ${label}`)}
+          onReset={(s) => actions.onPartReset(at, s)}
+        />
+      ))}
+      {part.part === "matte" && (
+        <div className="row">
+          <Button onPress={actions.onNewMatte}>New matte</Button>
+        </div>
+      )}
+      {masking.paints && <p className="note">Comma and full stop change the size, with Shift the hardness; so does the wheel with Shift, and with Shift and Alt. Shift while drawing makes a stroke straight; with Alt the brush does the other of the two.</p>}
+    </Open>
+  );
+}
