@@ -1,6 +1,7 @@
 """Where light comes from in a picture, and its colour: proposals in their order, for a person to accept.
 
-Three things are looked for: compact highlights; the place toward which streaks run, in the frame or
+Four things are looked for: compact highlights; the middle of a glare, which may stand behind something
+that cuts it in two, as a sun behind a mast; the place toward which streaks run, in the frame or
 outside it; and the side from which things are lit, by the broad fall of luminance and the mean slope
 of shading (Zheng and Chellappa, "Estimation of Illuminant Direction, Albedo, and Shape from Shading",
 1991). Each has a confidence of its own; none is certain.
@@ -30,6 +31,9 @@ DISC = 0.26  # what a disc of contrast 1 gives in the difference of Gaussians at
 FAINTEST, CLEAR = 0.03, 0.05  # display-encoded contrast below which there is no spot, and of a clear one
 AWAY, AROUND = 2.2, np.arange(12) * (np.pi / 6)  # in radii and radians, where a spot's surroundings are looked at
 MOST_SPOTS = 3
+GLARING = 0.93  # share of the brightest tone
+BRIDGED, WIDEST_GLARE = 0.06, 0.11  # diagonals that what stands before a glare may be wide, and the radius of one
+SUREST_GLARE, CLEAR_GLARE = 0.6, 0.25  # a glare is a guess; display-encoded contrast of a clear one
 STREAK_SCALE = 0.004  # diagonals over which the direction of a streak is measured
 MOST_STREAKS = 2500
 REACH = 1.2  # frames beyond the frame within which streaks may meet
@@ -64,7 +68,7 @@ def find_light(pixels: Floats, space: RgbSpace) -> Proposals:
     """Proposals for the source of light in a small version (h, w, 3) of the picture, about 512 on its long edge."""
     level = pixels @ space.luminance
     tone = encode_array(np.ascontiguousarray(level))
-    found = [*_bright_spots(tone, level), *_streaks(tone), *_lit_sides(tone)]
+    found = [*_bright_spots(tone, level), *_glare(tone), *_streaks(tone), *_lit_sides(tone)]
     diagonal = float(np.hypot(*tone.shape))
     size = np.array([tone.shape[1], tone.shape[0]])
     ranked: list[Proposal] = []
@@ -109,6 +113,33 @@ def _bright_spots(tone: Floats, level: Floats) -> list[Found]:
         for place, surety, light in found
     ]
     return sorted(spots, key=lambda spot: -spot[2])[:MOST_SPOTS]
+
+
+def _glare(tone: Floats) -> list[Found]:
+    """The middle of what is brightest, bridged where something narrow stands before it; the smaller and clearer, the surer."""
+    diagonal = float(np.hypot(*tone.shape))
+    soft = cv2.GaussianBlur(tone, (0, 0), max(0.003 * diagonal, 0.5), borderType=cv2.BORDER_REFLECT)
+    glaring = (soft > GLARING * soft.max()).astype(np.uint8)
+    reach = 2 * max(1, round(BRIDGED * diagonal / 2)) + 1
+    bridged = cv2.morphologyEx(glaring, cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)))
+    count, labels, stats, middles = cv2.connectedComponentsWithStats(bridged)
+    if count < 2:
+        return []
+    label = 1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))
+    area, (x, y) = float(stats[label, cv2.CC_STAT_AREA]), middles[label]
+    radius = float(np.sqrt(area / np.pi))
+    rows, columns = np.mgrid[0 : tone.shape[0], 0 : tone.shape[1]]
+    away = np.hypot(columns - x, rows - y) / max(radius, 1.0)
+    round_it = (away > 1.5) & (away < AWAY)
+    if not round_it.any():
+        return []
+    shining = (labels == label) & (glaring > 0)
+    clear = float(soft[shining].mean() - soft[round_it].mean()) / CLEAR_GLARE
+    # Of a compact area most lies within its radius.
+    compact = float((away[labels == label] < 1.25).mean())
+    surety = SUREST_GLARE * np.clip(clear, 0, 1) * compact**2 * np.clip(1 - radius / (WIDEST_GLARE * diagonal), 0, 1)
+    place = np.array([(x + 0.5) / tone.shape[1], (y + 0.5) / tone.shape[0]])
+    return [(place, "bright spot", float(surety))]
 
 
 def _streaks(tone: Floats) -> list[Found]:

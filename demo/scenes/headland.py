@@ -10,7 +10,7 @@ from demo.marching import Camera, box, ellipsoid, fbm, hash01, make_march, mix, 
 CAMERA = Camera((0.0, 17.0, -6.0), (4.6, 18.4, 60.0), 50.0, 0.012, 30.0)
 EXPOSURE, GRAIN, SAMPLES, SEED = 0.86, 0.022, 6, 11
 
-SUN = np.array([0.172, 0.088, 1.0])
+SUN = np.array([0.063, 0.118, 1.0])  # half hidden by the tower
 SUN /= np.linalg.norm(SUN)
 SX, SY, SZ = float(SUN[0]), float(SUN[1]), float(SUN[2])
 TOWER_X, TOWER_Z, TOWER_Y = 3.5, 74.0, 17.2
