@@ -26,7 +26,7 @@ Floats = NDArray[np.float32]
 Doubles = NDArray[np.float64]
 f32 = np.float32
 
-USUAL: Quad = ((0.42, 0.12), (0.5, 0.1), (0.78, 0.8), (0.52, 0.9))
+USUAL: Quad = ((0.36, -0.1), (0.45, -0.12), (0.78, 0.8), (0.5, 0.9))
 
 
 class Source(Settings):

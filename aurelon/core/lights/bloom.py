@@ -16,9 +16,10 @@ from typing import Any
 import numpy as np
 
 from aurelon.core.frame import Frame
-from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene, open_share
+from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.mix import Tint, mixed
 from aurelon.core.octaves import gaussian_mixture
+from aurelon.core.placing import open_share
 from aurelon.core.plate import Plate
 from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import Settings, setting

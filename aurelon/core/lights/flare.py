@@ -24,8 +24,9 @@ from aurelon.core.fastmath import exp_minus
 from aurelon.core.frame import Frame
 from aurelon.core.lens import Lens, ghosts, lenses
 from aurelon.core.lights.bloom import GlowField
-from aurelon.core.lights.kind import Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene, open_share
+from aurelon.core.lights.kind import Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.octaves import gaussian_mixture
+from aurelon.core.placing import open_share
 from aurelon.core.plate import Plate
 from aurelon.core.points import PLACED_RADIUS, Points, PointSource, draw_points, find_points
 from aurelon.core.resample import enlarge_to

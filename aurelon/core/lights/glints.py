@@ -16,8 +16,9 @@ from numpy.typing import NDArray
 from aurelon.core.colour import temperature_rgb
 from aurelon.core.frame import Frame, fit_within
 from aurelon.core.lights.bloom import GlowField
-from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene, open_share
+from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.mix import Tint, mixed
+from aurelon.core.placing import open_share
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Settings, setting
 from aurelon.core.shining import HighlightSource, shining

@@ -26,7 +26,8 @@ from numpy.typing import NDArray
 
 from aurelon.core.frame import Frame
 from aurelon.core.lights.bloom import GlowField
-from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene, open_share
+from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.placing import open_share
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Settings, setting
 from aurelon.core.shining import HighlightSource, shining

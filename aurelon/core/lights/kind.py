@@ -16,7 +16,7 @@ from aurelon.core.mix import Tint
 from aurelon.core.plate import Plate
 from aurelon.core.resample import reduce_to
 from aurelon.core.settings import Settings, setting
-from aurelon.core.space import SRGB_CURVE, RgbSpace
+from aurelon.core.space import RgbSpace
 
 Floats = NDArray[np.float32]
 LookAt = Literal["original", "prepared", "below"]
@@ -136,13 +136,6 @@ class LightField(Protocol):
     def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
         """(h, w, 3) linear light at the frame, its colours through `tint`; never negative."""
         ...
-
-
-def open_share(plate: Plate, share: float, knee: float) -> float:
-    """The threshold, display-encoded, that this share of the picture's pixels passes by half the knee."""
-    luminance = plate.at(Frame.whole(fit_within(plate.size, 160))) @ plate.space.luminance
-    codes = SRGB_CURVE.encode(np.minimum(luminance, 1.0))
-    return round(float(np.clip(np.quantile(codes, 1 - share) - knee / 2, 0.02, 0.9)), 2)
 
 
 @dataclass(frozen=True)

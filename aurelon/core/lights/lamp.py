@@ -22,6 +22,7 @@ from aurelon.core.fastmath import encode_array
 from aurelon.core.frame import Frame, fit_within
 from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.mix import Tint, mixed
+from aurelon.core.placing import luminance_in
 from aurelon.core.plate import Plate, read_colour, read_grey
 from aurelon.core.resample import enlarge_to, reduce_to
 from aurelon.core.settings import Place, Settings, setting
@@ -386,10 +387,7 @@ LEAST = 0.2  # intensity, so that a new lamp is seen on any plate
 
 def place(plate: Plate) -> dict[str, dict[str, Any]]:
     """In the middle of the plate, lifting what is there by about a stop, or by less where that would blow it out."""
-    frame = Frame.whole(fit_within(plate.size, 160))
-    rows, columns = frame.shape
-    middle = (plate.at(frame) @ plate.space.luminance)[rows // 4 : -(rows // 4) or None, columns // 4 : -(columns // 4) or None]
-    bright = float(np.clip(np.percentile(middle, 75), 1e-3, BRIGHTEST - 1e-3))
+    bright = float(np.clip(np.percentile(luminance_in(plate, (0.25, 0.25, 0.75, 0.75)), 75), 1e-3, BRIGHTEST - 1e-3))
     # Where expose, b + (1 - b) (1 - exp(-l b / (1 - b))), brings the brighter quarter of the middle to BRIGHTEST.
     most = -np.log((1 - BRIGHTEST) / (1 - bright)) * (1 - bright) / bright
     return {"merge": {"mode": "expose", "intensity": round(float(np.clip(most, LEAST, 1.0)), 2)}}

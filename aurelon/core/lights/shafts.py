@@ -26,10 +26,11 @@ import cv2
 import numpy as np
 
 from aurelon.core.colour import temperature_rgb
-from aurelon.core.frame import Frame, fit_within
-from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene, open_share
+from aurelon.core.frame import Frame
+from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.mix import Tint, mixed
 from aurelon.core.noise import ray_variation
+from aurelon.core.placing import luminance_in, open_share
 from aurelon.core.plate import Plate
 from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import Place, Settings, setting
@@ -183,13 +184,12 @@ def spread(scene: Scene, settings: Spread) -> LightField:
 
 def place(plate: Plate) -> dict[str, dict[str, Any]]:
     """A source on the brightest broad part of the picture, and a threshold that this part passes."""
-    frame = Frame.whole(fit_within(plate.size, 160))
-    luminance = plate.at(frame) @ plate.space.luminance
-    broad = cv2.GaussianBlur(luminance, (0, 0), max(frame.size) / 40)
+    luminance = luminance_in(plate)
+    broad = cv2.GaussianBlur(luminance, (0, 0), max(luminance.shape) / 40)
     y, x = np.unravel_index(int(np.argmax(broad)), broad.shape)
     return {
         "source": {"threshold": open_share(plate, 0.3, Source().knee)},
-        "spread": {"position": [round((x + 0.5) / frame.width, 4), round((y + 0.5) / frame.height, 4)]},
+        "spread": {"position": [round((x + 0.5) / broad.shape[1], 4), round((y + 0.5) / broad.shape[0], 4)]},
     }
 
 

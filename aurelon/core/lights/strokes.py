@@ -18,6 +18,7 @@ from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, S
 from aurelon.core.made import WhiteField, as_picture
 from aurelon.core.masks.strokes import Stroke, lay_down
 from aurelon.core.noise import periodic_noise
+from aurelon.core.placing import merge_on
 from aurelon.core.plate import Plate
 from aurelon.core.quads import aspect_of
 from aurelon.core.settings import Place, Settings, setting
@@ -128,7 +129,8 @@ def spread(scene: Scene, settings: Spread) -> LightField:
 def place(plate: Plate) -> dict[str, dict[str, Any]]:
     """A stroke across the middle, to be gone on from."""
     first = {"size": 0.04, "hardness": 0.3, "flow": 0.8, "points": [0.35, 0.45, 1.0, 0.5, 0.42, 1.0, 0.65, 0.45, 1.0]}
-    return {"source": {"strokes": [first]}}
+    merged = merge_on(plate, (0.3, 0.35, 0.7, 0.65), relight=1.2, expose=0.5)
+    return {"source": {"strokes": [first]}, "merge": merged}
 
 
 KIND = Kind(

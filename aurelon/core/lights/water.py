@@ -19,6 +19,7 @@ from pydantic import Field
 from aurelon.core.frame import Frame
 from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.made import WhiteField, as_picture
+from aurelon.core.placing import merge_on
 from aurelon.core.plate import Plate
 from aurelon.core.quads import Quad, aspect_of, to_square
 from aurelon.core.settings import Settings, setting
@@ -160,7 +161,7 @@ def spread(scene: Scene, settings: Spread) -> LightField:
 
 def place(plate: Plate) -> dict[str, dict[str, Any]]:
     """On the lower part of the picture, going away from the eye."""
-    return {}
+    return {"merge": merge_on(plate, (0.1, 0.6, 0.9, 1.0), relight=1.6, expose=0.35)}
 
 
 KIND = Kind(
@@ -173,7 +174,7 @@ KIND = Kind(
     spread=spread,
     place=place,
     colour=Colour(temperature=7500, strength=1.0),
-    merge=Merge(mode="expose", intensity=0.35),
+    merge=Merge(mode="relight", intensity=1.6),
     nothing_seen="It lies where nothing is seen of it: give its corners some area within the picture.",
     reads=False,
 )
