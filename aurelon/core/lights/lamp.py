@@ -334,6 +334,7 @@ def _cast(height: Floats, lamp: Floats, across: np.float32, down: np.float32, le
           out: Floats) -> None:  # fmt: skip
     """How much of the lamp each place sees, by the horizon toward it."""
     rows, columns = height.shape
+    highest = height.max()
     zero, one = f32(0.0), f32(1.0)
     for row in prange(rows):
         for column in range(columns):
@@ -349,9 +350,14 @@ def _cast(height: Floats, lamp: Floats, across: np.float32, down: np.float32, le
             ux, uy = lx / flat, ly / flat
             far = length if lamp[0] == f32(2.0) else min(length, flat)
             seen = one
+            # Once the way to the lamp is above all of the surface and its rim, nothing farther on can hide it.
+            rising = slope > soft * f32(0.25)
             for n in range(1, STEPS + 1):
                 # Closer together near the place, where shadows are sharp.
                 t = far * (f32(n) / f32(STEPS)) ** f32(1.5)
+                rim = soft * t * f32(0.5) + f32(0.0015)
+                if rising and z + slope * t - highest > rim * f32(0.5):
+                    break
                 px, py = (x + ux * t) / across - f32(0.5), (y + uy * t) / down - f32(0.5)
                 cx, cy = int(np.floor(px)), int(np.floor(py))
                 if cx < 0 or cy < 0 or cx >= columns - 1 or cy >= rows - 1:
@@ -362,8 +368,9 @@ def _cast(height: Floats, lamp: Floats, across: np.float32, down: np.float32, le
                 ) * fy
                 over = there - (z + slope * t)
                 # The farther away what hides it is, the softer the rim.
-                rim = soft * t * f32(0.5) + f32(0.0015)
                 seen = min(seen, min(max(f32(0.5) - over / rim, zero), one))
+                if seen <= zero:
+                    break
             out[row, column] = seen * seen * (f32(3.0) - f32(2.0) * seen)
 
 
