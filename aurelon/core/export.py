@@ -70,6 +70,8 @@ def to_codes(pixels: Floats, plate_space: RgbSpace, target: RgbSpace) -> Floats:
     matrix = plate_space.matrix_to(target)
     if matrix is not None:
         pixels = np.maximum(pixels @ matrix.T, 0)
+    if len(set(target.curves)) == 1:
+        return target.curves[0].encode(pixels)
     return np.stack([target.curves[c].encode(pixels[:, :, c]) for c in range(3)], axis=2)
 
 

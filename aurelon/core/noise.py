@@ -53,15 +53,25 @@ def lattice(ix: int, iy: int, seed: int) -> np.float32:
     return np.float32(h) * np.float32(1.0 / 4294967296.0)
 
 
+NO_CELL = np.float32(1e9)  # as the first number of a kept cell: none is kept yet
+
+
 @njit(fastmath=True)
-def lattice_noise(x: np.float32, y: np.float32, seed: int) -> np.float32:
-    """Value noise in 0..1 over the plane, a cell to each unit."""
+def lattice_noise(x: np.float32, y: np.float32, seed: int, kept: NDArray[np.float32]) -> np.float32:
+    """Value noise in 0..1 over the plane, a cell to each unit.
+
+    Places are looked at one beside the other, so `kept` (6,) holds the last cell and its corners between calls.
+    """
     fx, fy = np.floor(x), np.floor(y)
-    ix, iy = int(fx), int(fy)
+    if fx != kept[0] or fy != kept[1]:
+        ix, iy = int(fx), int(fy)
+        kept[0], kept[1] = fx, fy
+        kept[2], kept[3] = lattice(ix, iy, seed), lattice(ix + 1, iy, seed)
+        kept[4], kept[5] = lattice(ix, iy + 1, seed), lattice(ix + 1, iy + 1, seed)
     tx, ty = x - fx, y - fy
     one, two, three = np.float32(1.0), np.float32(2.0), np.float32(3.0)
     tx, ty = tx * tx * (three - two * tx), ty * ty * (three - two * ty)
-    top = lattice(ix, iy, seed) * (one - tx) + lattice(ix + 1, iy, seed) * tx
-    bottom = lattice(ix, iy + 1, seed) * (one - tx) + lattice(ix + 1, iy + 1, seed) * tx
+    top = kept[2] * (one - tx) + kept[3] * tx
+    bottom = kept[4] * (one - tx) + kept[5] * tx
     made: np.float32 = top * (one - ty) + bottom * ty
     return made

@@ -63,16 +63,53 @@ class Curve:
         upper = np.maximum(a * codes + b, 0.0) ** g + e
         return np.asarray(np.where(codes >= d, upper, c * codes + f))
 
-    def encode(self, linear: Floats) -> Floats:
-        """Code values of linear light; the inverse of `decode`. float32 in and out, same shape."""
+    @cached_property
+    def _coded(self) -> Floats:
+        """Code values of linear light at even steps of its fourth root, 0..1, over which a formula is nearly straight."""
+        roots = np.arange(ROOTS + 2) / ROOTS
+        return self._encode_exactly((np.minimum(roots, 1) ** 4).astype(np.float32))
+
+    def _encode_exactly(self, linear: Floats) -> Floats:
         params, table = self._packed
-        flat = np.ascontiguousarray(linear, np.float32).reshape(-1)
-        out = np.empty_like(flat)
+        out = np.empty_like(linear)
         if table.size:
-            _encode_by_table(flat, table, out)
+            _encode_by_table(linear, table, out)
         else:
-            _encode_by_params(flat, params, out)
+            _encode_by_params(linear, params, out)
+        return out
+
+    def encode(self, linear: Floats) -> Floats:
+        """Code values of linear light; the inverse of `decode`. float32 in and out, same shape; error below 1e-6."""
+        flat = np.ascontiguousarray(linear, np.float32).reshape(-1)
+        if flat.size < ROOTS or self.table:  # a table's own steps are finer near black
+            return self._encode_exactly(flat).reshape(linear.shape)
+        out = np.empty_like(flat)
+        if _encode_by_roots(flat, self._coded, out):
+            beyond = (flat < 0) | (flat > 1)
+            out[beyond] = self._encode_exactly(flat[beyond])
         return out.reshape(linear.shape)
+
+
+ROOTS = 1 << 12
+BLOCK = 1 << 13
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _encode_by_roots(linear: Floats, coded: Floats, out: Floats) -> bool:
+    """Between the two nearest of `coded`; whether any value lies outside 0..1, where this does not hold."""
+    blocks = (linear.size + BLOCK - 1) // BLOCK
+    low, high = np.zeros(blocks, np.float32), np.zeros(blocks, np.float32)
+    for block in prange(blocks):
+        first, last = block * BLOCK, min((block + 1) * BLOCK, linear.size)
+        least, most = np.float32(0.0), np.float32(0.0)
+        for i in range(first, last):
+            least, most = min(least, linear[i]), max(most, linear[i])
+            place = np.sqrt(np.sqrt(min(max(linear[i], np.float32(0.0)), np.float32(1.0)))) * np.float32(ROOTS)
+            cell = np.uint32(place)
+            below = coded[cell]
+            out[i] = below + (coded[cell + np.uint32(1)] - below) * (place - np.float32(cell))
+        low[block], high[block] = least, most
+    return bool(low.min() < 0.0 or high.max() > 1.0)
 
 
 @njit(parallel=True, cache=True)

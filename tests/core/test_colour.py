@@ -86,6 +86,15 @@ class Spaces(unittest.TestCase):
             back = curve.encode(curve.decode(codes).astype(np.float32))
             np.testing.assert_array_equal(np.round(back * 65535), np.arange(65536))
 
+    def test_a_large_picture_is_encoded_as_a_small_one_and_beyond_white_and_below_black_too(self) -> None:
+        light = np.concatenate([np.linspace(-0.2, 6, 9000), 10.0 ** np.linspace(-9, 0, 3000)]).astype(np.float32)
+        for curve in (SRGB.curves[0], Curve((1.8, 1, 0, 0, 0, 0, 0))):
+            large, small = curve.encode(light), np.concatenate([curve.encode(part) for part in np.split(light, 12)])
+            np.testing.assert_allclose(large, small, atol=1e-6)
+        power = 1.055 * np.maximum(light, 0).astype(float) ** (1 / 2.4) - 0.055
+        exact = np.where(light > 0.0031308, power, 12.92 * light.astype(float))
+        np.testing.assert_allclose(SRGB.curves[0].encode(light), exact, atol=2e-6)
+
     def test_a_grey_profile_becomes_rgb_with_its_curve(self) -> None:
         icc = bytearray(matrix_profile("Grey", SRGB.to_pcs, (Curve((1.8, 1, 0, 0, 0, 0, 0)),) * 3))
         icc[16:20] = b"GRAY"

@@ -16,6 +16,7 @@ from aurelon.core.cache import Cache
 from aurelon.core.frame import Frame, fit_within
 from aurelon.core.memory import keep_freed
 from aurelon.core.mix import NEUTRAL, mixed
+from aurelon.core.noise import NO_CELL, lattice_noise
 from aurelon.core.pipeline import render_bands, seen_frame
 from aurelon.core.resample import enlarge_to, highlights, reduce_to
 from aurelon.core.screen import encode_jpeg, encode_png, to_screen
@@ -193,3 +194,20 @@ class Rays(unittest.TestCase):
             across = np.array([-np.sin(rays.middle), np.cos(rays.middle)])
             for corner in ((-150, -100), (150, -100), (-150, 100), (150, 100)):
                 self.assertTrue(rays.first <= across @ corner <= rays.first + (rays.count - 1) * rays.pitch)
+
+
+class Noise(unittest.TestCase):
+    def test_a_kept_cell_changes_nothing_whatever_way_the_places_run(self) -> None:
+        rng = np.random.default_rng(4)
+        kept = np.full(6, NO_CELL, np.float32)
+        for x, y in [*np.cumsum(rng.normal(0, 0.3, (400, 2)), axis=0), (-0.0, 0.0), (1.0, -1.0)]:
+            fresh = np.full(6, NO_CELL, np.float32)
+            place = np.float32(x), np.float32(y)
+            self.assertEqual(lattice_noise(*place, 7, kept), lattice_noise(*place, 7, fresh))
+
+    def test_it_is_even_over_its_range_and_continuous(self) -> None:
+        kept = np.full(6, NO_CELL, np.float32)
+        line = np.array([lattice_noise(np.float32(x), np.float32(3.3), 1, kept) for x in np.arange(0, 400, 0.01)])
+        self.assertLess(float(np.abs(np.diff(line)).max()), 0.02)
+        self.assertAlmostEqual(float(line.mean()), 0.5, delta=0.05)
+        self.assertTrue(0 <= line.min() < 0.15 and 0.85 < line.max() <= 1)

@@ -17,7 +17,7 @@ from pydantic import Field
 from aurelon.core.frame import Frame
 from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.made import DrawnField, as_picture
-from aurelon.core.noise import lattice_noise
+from aurelon.core.noise import NO_CELL, lattice_noise
 from aurelon.core.plate import Plate
 from aurelon.core.quads import Quad, aspect_of, to_square
 from aurelon.core.settings import Settings, setting
@@ -81,6 +81,7 @@ def _add(
     one, half = f32(1.0), f32(0.5)
     for row in prange(rows):
         y = row + 0.5
+        kept = np.full((4, 6), NO_CELL, np.float32)
         for column in range(columns):
             x = column + 0.5
             w = m[2, 0] * x + m[2, 1] * y + m[2, 2]
@@ -104,10 +105,11 @@ def _add(
             light *= np.exp(-fade * max(v, f32(0.0)))
             if dust > f32(0.0):
                 px, py = f32(column + x0) * per_dust, f32(row + y0) * per_dust
-                drift = f32(0.6) * lattice_noise(px, py, seed) + f32(0.4) * lattice_noise(px * f32(2.3), py * f32(2.3), seed + 1)
+                drift = f32(0.6) * lattice_noise(px, py, seed, kept[0])
+                drift += f32(0.4) * lattice_noise(px * f32(2.3), py * f32(2.3), seed + 1, kept[1])
                 # Drifts hang in the air; streaks run along the beam, as what stands in the opening draws them.
-                streak = f32(0.65) * lattice_noise(u * f32(5.0), v * f32(0.9), seed + 2)
-                streak += f32(0.35) * lattice_noise(u * f32(13.0), v * f32(1.7), seed + 3)
+                streak = f32(0.65) * lattice_noise(u * f32(5.0), v * f32(0.9), seed + 2, kept[2])
+                streak += f32(0.35) * lattice_noise(u * f32(13.0), v * f32(1.7), seed + 3, kept[3])
                 light *= one + dust * (f32(2.0) * drift - one) + f32(1.3) * dust * (f32(2.0) * streak - one)
                 light = max(light, f32(0.0))
             out[row, column] += light

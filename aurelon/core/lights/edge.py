@@ -70,52 +70,54 @@ class Outlines:
         return self.lines.nbytes
 
 
+@njit(fastmath=True)
+def _tensor(above: Floats, here: Floats, below: Floats, x: int) -> tuple[np.float32, np.float32, np.float32, np.float32]:
+    """The structure tensor at a place by central differences, xx, xy and yy, and its larger eigenvalue."""
+    ax, bx, cx = here[x + 2, 0] - here[x, 0], here[x + 2, 1] - here[x, 1], here[x + 2, 2] - here[x, 2]
+    ay, by, cy = below[x + 1, 0] - above[x + 1, 0], below[x + 1, 1] - above[x + 1, 1], below[x + 1, 2] - above[x + 1, 2]
+    xx = f32(0.25) * (ax * ax + bx * bx + cx * cx)
+    xy = f32(0.25) * (ax * ay + bx * by + cx * cy)
+    yy = f32(0.25) * (ay * ay + by * by + cy * cy)
+    return xx, xy, yy, f32(0.5) * (xx + yy + np.sqrt((xx - yy) * (xx - yy) + f32(4.0) * xy * xy))
+
+
 @njit(parallel=True, cache=True, fastmath=True)
 def _gradient(smooth: Floats, out: Floats) -> None:
-    """The larger eigenvalue's root of the structure tensor, and its direction.
-
-    `smooth` (h + 2, w + 2, 3) is the picture with its border repeated; `out` (h, w, 3): gradient in
-    values a pixel, by central differences, and the unit vector across the edge.
-    """
-    height, width, _ = out.shape
+    """The larger eigenvalue's root, (h, w), in values a pixel. `smooth` (h + 2, w + 2, 3) has its border repeated."""
+    height, width = out.shape
     for y in prange(height):
         above, here, below, line = smooth[y], smooth[y + 1], smooth[y + 2], out[y]
         for x in range(width):
-            ax, bx, cx = here[x + 2, 0] - here[x, 0], here[x + 2, 1] - here[x, 1], here[x + 2, 2] - here[x, 2]
-            ay, by, cy = below[x + 1, 0] - above[x + 1, 0], below[x + 1, 1] - above[x + 1, 1], below[x + 1, 2] - above[x + 1, 2]
-            xx = f32(0.25) * (ax * ax + bx * bx + cx * cx)
-            xy = f32(0.25) * (ax * ay + bx * by + cx * cy)
-            yy = f32(0.25) * (ay * ay + by * by + cy * cy)
-            larger = f32(0.5) * (xx + yy + np.sqrt((xx - yy) * (xx - yy) + f32(4.0) * xy * xy))
-            # Of the two forms of the eigenvector the longer one is exact.
-            steep = xx >= yy
-            nx = larger - yy if steep else xy
-            ny = xy if steep else larger - xx
-            per_length = f32(1.0) / np.sqrt(max(nx * nx + ny * ny, f32(1e-24)))
-            line[x, 0] = np.sqrt(larger)
-            line[x, 1] = nx * per_length
-            line[x, 2] = ny * per_length
+            line[x] = np.sqrt(_tensor(above, here, below, x)[3])
 
 
 @njit(parallel=True, cache=True, fastmath=True)
 def _lines(
-    field: Floats, colour: Floats, luminance: Floats, diagonal: np.float32, least: np.float32, per_rise: np.float32,
+    smooth: Floats, field: Floats, colour: Floats, luminance: Floats, diagonal: np.float32, least: np.float32, per_rise: np.float32,
     half: np.float32, out: Floats,
 ) -> None:  # fmt: skip
-    """The ridges of `field` (h, w, 3) as lines of half-width `half` (diagonals) in `colour` at luminance 1."""
-    height, width, _ = field.shape
+    """The ridges of `field` (h, w) as lines of half-width `half` (diagonals) in `colour` at luminance 1."""
+    height, width = field.shape
     for y in prange(height):
         above, below = max(y - 1, 0), min(y + 1, height - 1)
         for x in range(width):
             left, right = max(x - 1, 0), min(x + 1, width - 1)
-            here, nx, ny = field[y, x, 0], field[y, x, 1], field[y, x, 2]
+            here = field[y, x]
             t = min((here * diagonal - least) * per_rise, f32(1.0))
             if t <= f32(0.0):  # most of a picture is no edge
                 out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = f32(0.0)
                 continue
-            e, w, n, s = field[y, right, 0], field[y, left, 0], field[above, x, 0], field[below, x, 0]
+            xx, xy, yy, larger = _tensor(smooth[y], smooth[y + 1], smooth[y + 2], x)
+            # The unit vector across the edge; of the two forms of the eigenvector the longer one is exact.
+            steep = xx >= yy
+            nx = larger - yy if steep else xy
+            ny = xy if steep else larger - xx
+            per_length = f32(1.0) / np.sqrt(max(nx * nx + ny * ny, f32(1e-24)))
+            nx *= per_length
+            ny *= per_length
+            e, w, n, s = field[y, right], field[y, left], field[above, x], field[below, x]
             first = f32(0.5) * (nx * (e - w) + ny * (s - n))
-            across = field[below, right, 0] + field[above, left, 0] - field[below, left, 0] - field[above, right, 0]
+            across = field[below, right] + field[above, left] - field[below, left] - field[above, right]
             second = nx * nx * (e + w - f32(2.0) * here) + ny * ny * (n + s - f32(2.0) * here) + f32(0.5) * nx * ny * across
             shine = f32(0.0)
             if second < f32(0.0):
@@ -140,15 +142,16 @@ def detect(reading: Reading, settings: Source) -> Detected:
     sigma = max(settings.scale * diagonal, 0.5)
     # The square root is close to display encoding, and all that a gradient needs.
     smooth = np.asarray(cv2.GaussianBlur(cv2.sqrt(picture), (0, 0), sigma, borderType=cv2.BORDER_REFLECT), np.float32)
-    field = np.empty((height, width, 3), np.float32)
-    _gradient(np.asarray(cv2.copyMakeBorder(smooth, 1, 1, 1, 1, cv2.BORDER_REPLICATE), np.float32), field)
+    smooth = np.asarray(cv2.copyMakeBorder(smooth, 1, 1, 1, 1, cv2.BORDER_REPLICATE), np.float32)
+    field = np.empty((height, width), np.float32)
+    _gradient(smooth, field)
     # The brighter side's colour: a line is the light that comes round the edge.
     reach = 2 * max(1, round(2 * sigma)) + 1
     colour = cv2.dilate(cv2.dilate(picture, np.ones((reach, 1), np.uint8)), np.ones((1, reach), np.uint8))
     least = settings.threshold**2 * STRONGEST
     lines = np.empty((height, width, 3), np.float32)
     _lines(
-        field, np.asarray(colour, np.float32).reshape(lines.shape), reading.space.luminance, f32(diagonal), f32(least),
+        smooth, field, np.asarray(colour, np.float32).reshape(lines.shape), reading.space.luminance, f32(diagonal), f32(least),
         f32(1 / max((FULL - 1) * least, 1e-3)), f32(0.5 * settings.thickness), lines,
     )  # fmt: skip
     return Outlines(lines)

@@ -18,7 +18,7 @@ from aurelon.core.frame import Frame
 from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.made import WhiteField, as_picture
 from aurelon.core.mix import Tint
-from aurelon.core.noise import lattice_noise
+from aurelon.core.noise import NO_CELL, lattice_noise
 from aurelon.core.plate import Plate
 from aurelon.core.quads import aspect_of
 from aurelon.core.settings import Place, Settings, setting
@@ -153,11 +153,13 @@ def _air(
     rows, columns = away.shape
     one, two = f32(1.0), f32(2.0)
     for row in prange(rows):
+        kept = np.full((2, 6), NO_CELL, np.float32)
         for column in range(columns):
             d = away[row, column]
             near = d * per_glow
             x, y = f32(column) * per_cell, f32(row) * per_cell
-            drift = f32(0.65) * lattice_noise(x, y, seed) + f32(0.35) * lattice_noise(x * f32(2.1), y * f32(2.1), seed + 1)
+            drift = f32(0.65) * lattice_noise(x, y, seed, kept[0])
+            drift += f32(0.35) * lattice_noise(x * f32(2.1), y * f32(2.1), seed + 1, kept[1])
             air = haze * np.exp(-d * per_haze) * (one + uneven * (two * drift - one))
             out[row, column] = glow / (one + near * near) ** f32(1.5) + air
 
