@@ -14,6 +14,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from aurelon.core.colour import temperature_rgb
+from aurelon.core.fastmath import exp_minus
 from aurelon.core.frame import Frame, fit_within
 from aurelon.core.lights.bloom import GlowField
 from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
@@ -123,12 +124,15 @@ def draw(glints: Floats, spikes: int, frame: Frame) -> Floats:
 
 
 ROWS = 16
+FAINTEST = 12.0  # exponent beyond which nothing would be seen
 
 
 @njit(parallel=True, cache=True, fastmath=True)
 def _draw(glints: Floats, spikes: int, out: Floats) -> None:
     rows, columns, _ = out.shape
+    half = spikes // 2
     for block in prange((rows + ROWS - 1) // ROWS):
+        sines, cosines = np.empty(half, np.float32), np.empty(half, np.float32)
         for n in range(glints.shape[0]):
             cx, cy, size, bright, turn = glints[n, 0], glints[n, 1], glints[n, 2], glints[n, 3], glints[n, 4]
             reach = max(size, f32(2.5))
@@ -139,17 +143,24 @@ def _draw(glints: Floats, spikes: int, out: Floats) -> None:
             core, thin = np.sqrt(core_own * core_own + f32(0.25)), np.sqrt(thin_own * thin_own + f32(0.16))
             core_share = bright * (core_own / core) * (core_own / core)
             thin_share = bright * f32(0.75) * thin_own / thin
+            if top >= bottom or left >= right:
+                continue
+            for k in range(half):
+                a = turn + f32(np.pi) * f32(k) / f32(half)
+                sines[k], cosines[k] = np.sin(a), np.cos(a)
+            per_core, per_thin, per_reach = f32(0.5) / (core * core), f32(0.5) / (thin * thin), f32(1.0) / reach
             for row in range(top, bottom):
                 for column in range(left, right):
                     dx, dy = f32(column) + f32(0.5) - cx, f32(row) + f32(0.5) - cy
                     r2 = dx * dx + dy * dy
-                    light = core_share * np.exp(-r2 / (f32(2.0) * core * core))
-                    r = np.sqrt(r2)
-                    fall = max(f32(1.0) - r / reach, f32(0.0))
-                    for k in range(spikes // 2):
-                        a = turn + f32(np.pi) * f32(k) / f32(max(spikes // 2, 1))
-                        aside = dx * np.sin(a) + dy * np.cos(a)
-                        light += thin_share * fall * fall * fall * np.exp(-aside * aside / (f32(2.0) * thin * thin))
+                    near = r2 * per_core
+                    light = core_share * exp_minus(near) if near < FAINTEST else f32(0.0)
+                    fall = max(f32(1.0) - np.sqrt(r2) * per_reach, f32(0.0))
+                    for k in range(half):
+                        aside = dx * sines[k] + dy * cosines[k]
+                        beside = aside * aside * per_thin
+                        if beside < FAINTEST:
+                            light += thin_share * fall * fall * fall * exp_minus(beside)
                     for c in range(3):
                         out[row, column, c] += light * glints[n, 5 + c]
 
