@@ -81,7 +81,6 @@ class Evaluation:
         self._band = Cache(BAND_BYTES)
         self._cancelled = cancelled
         self._reading = Frame.whole(fit_within(plate.size, DRAFT_READING_EDGE) if draft else plate.size)
-        self.ground = self._make_ground()
 
     def light(self, light_id: str) -> Light:
         """The light of that id, lit or not. Raises RigError when the rig has none."""
@@ -210,7 +209,10 @@ class Evaluation:
 
     # Masks
 
-    def _make_ground(self) -> Ground:
+    @property
+    def ground(self) -> Ground:
+        """What masks are made on. It is not kept: it refers back here, and an evaluation must be gone, with all that
+        it holds, as soon as it is let go."""
         plate = self.plate
         return Ground(
             size=plate.size, space=plate.space,

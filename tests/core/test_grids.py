@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import gc
 import threading
 import unittest
+import weakref
 from unittest import mock
 
 import cv2
@@ -17,12 +19,12 @@ from aurelon.core.frame import Frame, fit_within
 from aurelon.core.memory import keep_freed
 from aurelon.core.mix import NEUTRAL, mixed
 from aurelon.core.noise import NO_CELL, lattice_noise
-from aurelon.core.pipeline import render_bands, seen_frame
+from aurelon.core.pipeline import Evaluation, render_bands, seen_frame
 from aurelon.core.resample import enlarge_to, highlights, reduce_to
 from aurelon.core.screen import encode_jpeg, encode_png, to_screen
 from aurelon.core.space import DISPLAY_P3, SRGB
 from aurelon.core.transport import parallel_rays, polar_rays
-from tests.pictures import Floats, every_kind, light, plate_of, psnr, rig_of, scene
+from tests.pictures import MATTE, RAMP, Floats, every_kind, every_part, light, masked_rig, plate_of, psnr, rig_of, scene
 
 
 class Reducing(unittest.TestCase):
@@ -130,6 +132,19 @@ class Rendering(unittest.TestCase):
             (_,) = render_bands(plate, rig, seen_frame(plate, rig))
         on_the_band = [call for call in merged.call_args_list if call.args[0].shape == (200, 300, 3)]
         self.assertEqual(len(on_the_band), 6)
+
+    def test_an_evaluation_is_gone_with_all_it_holds_as_soon_as_it_is_let_go(self) -> None:
+        plate = plate_of(scene(60, 40))
+        gc.disable()
+        self.addCleanup(gc.enable)
+        for part in every_part():
+            for kind in every_kind():
+                lit = {**light(kind), "mask": masked_rig(part).stack[0].mask.model_dump()}
+                evaluation = Evaluation(plate, rig_of(lit, mattes=[MATTE], pictures=dict([RAMP])), Cache(1 << 24))
+                evaluation.show("result", Frame.whole(plate.size))
+                held = weakref.ref(evaluation)
+                del evaluation
+                self.assertIsNone(held(), f"{kind}, {part['part']}")
 
     def test_a_draft_is_close_to_the_exact_picture(self) -> None:
         plate = plate_of(scene(1200, 800))
