@@ -254,9 +254,8 @@ def bench_lamps(table: Table, plate: Plate) -> None:
 
 
 def bench_masks(table: Table, like: Floats) -> None:
-    """A dab in the preview over many strokes; many strokes at full size; a cut-out; every part at full size."""
-    plate = read_plate((ROOT / "demo/plates/headland.jpg").read_bytes(), "headland.jpg")
-    opened = OpenPlate(plate, Cache(640 << 20))
+    """A dab on a 24 MP plate, over many strokes and at 1:1; many strokes at full size; a cut-out."""
+    opened = OpenPlate(plate_of(scene(*LARGE)), Cache(640 << 20))
     rng = np.random.default_rng(3)
 
     def strokes(count: int) -> list[dict[str, Any]]:
@@ -266,15 +265,16 @@ def bench_masks(table: Table, like: Floats) -> None:
             for _ in range(count)
         ]  # fmt: skip
 
-    view = View(width=755, height=503, x0=0, y0=0, x1=755, y1=503)
-    for there in (1, 500):
+    fitted = View(width=797, height=531, x0=0, y0=0, x1=797, y1=531)
+    near = View(width=LARGE[0], height=LARGE[1], x0=2000, y0=1500, x1=2944, y1=2164)
+    for there, view, how in ((1, fitted, "fitted"), (500, fitted, "fitted"), (500, near, "at 1:1")):
         rig = masked_rig({"part": "strokes", "strokes": strokes(there)})
         first = PreviewRequest(seq=0, rig=rig, view=view, draft=True, light="under-test")
         list(frames(opened, first, rig, lambda: False))
         path = strokes(1)[0]
         steps = iter(range(10_000))
 
-        def dab(rig: Rig = rig, path: dict[str, Any] = path, steps: Iterator[int] = steps) -> None:
+        def dab(rig: Rig = rig, path: dict[str, Any] = path, steps: Iterator[int] = steps, view: View = view) -> None:
             points = [*path["points"][:-3], *(float(v) for v in rng.random(2)), 1.0 - next(steps) * 1e-5]
             request = PreviewRequest.model_validate_json(json.dumps({
                 "seq": 1, "rig": None, "view": view.model_dump(), "draft": True, "light": "under-test",
@@ -282,7 +282,7 @@ def bench_masks(table: Table, like: Floats) -> None:
             }))  # fmt: skip
             next(frames(opened, request, rig, lambda: False))
 
-        table.against_copy(f"a dab over {there} strokes, request to encoded frame", dab, like, 16, rounds=25)
+        table.against_copy(f"a dab over {there} strokes on 24 MP, {how}, to encoded frame", dab, like, 16, rounds=25)
     large = np.empty((LARGE[1], LARGE[0], 3), np.float32)
     blank = Plate(large, SRGB, key="blank")
     many = masked_rig({"part": "strokes", "strokes": strokes(500)})
@@ -293,7 +293,8 @@ def bench_masks(table: Table, like: Floats) -> None:
 
     large[:] = 0.5
     table.against_copy("500 strokes at 24 MP", lay, large, 30, rounds=3)
-    small = plate_of(plate.at(Frame.whole(SMALL)))
+    headland = read_plate((ROOT / "demo/plates/headland.jpg").read_bytes(), "headland.jpg")
+    small = plate_of(headland.at(Frame.whole(SMALL)))
     subject = Subject.model_validate({"box": [0.42, 0.15, 0.62, 0.55]})
     begun = time.perf_counter()
     cut_subject(small, subject, Cache(1 << 28), progress=lambda share: None, cancelled=lambda: False)
