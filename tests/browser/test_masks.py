@@ -241,10 +241,8 @@ class Painting(OnThePicture):
         for kind in ("Bloom", "Edge"):
             self.add(kind)
             self.rested()
-            self.add_part("Matte")
-            self.page.get_by_role("button", name=re.compile("^Choose.*Matte$")).click()
-            self.page.get_by_role("option", name="Post", exact=True).click()
-            self.rested()
+            self.add_part("Matte")  # the newest is taken
+            expect(self.page.get_by_role("button", name=re.compile("^Post.*Matte$"))).to_be_visible()
         rig = self.rig(plate)
         self.assertEqual([m["name"] for m in rig["mattes"]], ["Post"])
         uses = [light["mask"]["parts"][0] for light in rig["lights"]]

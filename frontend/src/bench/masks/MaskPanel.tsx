@@ -106,7 +106,7 @@ export function MaskPanel({ plate, mask, ofLight, parts, common, brushGroup, mas
               <Button weight="bare" className="title" aria-expanded={open} onPress={() => masking.select(open ? null : k)}>
                 {title}
               </Button>
-              <span className="works">{part.part === "matte" ? `${part.side} ${mattes.find((m) => m.id === part.matte)?.name ?? "what is not there"}` : works[part.combine]}{part.invert ? ", inverted" : ""}</span>
+              <span className="works">{part.part === "matte" ? `${part.side} ${mattes.find((m) => m.id === part.matte)?.name ?? (part.matte ? "what is not there" : "no matte yet")}` : works[part.combine]}{part.invert ? ", inverted" : ""}</span>
               <Menu
                 label={`What to do with ${title}`}
                 choices={[

@@ -88,10 +88,13 @@ export function useMasking(selection: Selection, { plate, rig, newest, parts, ed
     const now = maskOf(newest.current, owner);
     if (now) edit(withMask(newest.current, owner, { ...now, parts: make(now.parts) }), label);
   };
-  const add = (kind: string, values: Partial<MaskPart> = {}) => {
+  const add = (kind: string) => {
     const info = parts.find((p) => p.name === kind);
     if (!info || !mask) return;
-    change((all) => [...all, { ...newPart(info, mask), ...values } as MaskPart], `Add ${info.title.toLowerCase()}`);
+    // A part that refers to a matte takes the newest; in a matte itself that could go round in a circle.
+    const asks = info.group.settings.find((s) => s.kind === "matte");
+    const last = owner !== null && typeof owner === "object" && "matte" in owner ? undefined : newest.current.mattes.at(-1);
+    change((all) => [...all, { ...newPart(info, mask), ...(asks && last ? { [asks.name]: last.id } : {}) }], `Add ${info.title.toLowerCase()}`);
     select(mask.parts.length);
     setBoxing(kind === "subject");
   };
