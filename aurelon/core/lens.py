@@ -13,7 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 from importlib.resources import files
 from typing import Literal
 
@@ -67,7 +67,7 @@ class Lens(BaseModel):
     about: str
     blades: int = Field(ge=3, le=18)
     image_diagonal: float = Field(gt=0, le=400)
-    surfaces: list[Surface] = Field(min_length=3, max_length=40)
+    surfaces: tuple[Surface, ...] = Field(min_length=3, max_length=40)
 
 
 def read_lens(text: str | bytes, name: str) -> Lens:
@@ -190,8 +190,9 @@ class Ghost:
     strength: float
 
 
-def ghosts(lens: Lens, wavelength: float, dispersion: float = 1.0) -> list[Ghost]:
-    """Every two-reflection ghost of a lens focused at infinity."""
+@lru_cache(maxsize=64)
+def ghosts(lens: Lens, wavelength: float, dispersion: float = 1.0) -> tuple[Ghost, ...]:
+    """Every two-reflection ghost of a lens focused at infinity; traced once, whatever shines into it."""
     optics = _Optics(lens.surfaces, wavelength, dispersion)
     whole = _whole(optics)
     to_film = _travel(-whole[0, 0] / whole[1, 0])  # from the last surface to where parallel light meets
@@ -224,4 +225,4 @@ def ghosts(lens: Lens, wavelength: float, dispersion: float = 1.0) -> list[Ghost
                 optics.before[j], optics.behind[j], lens.surfaces[j].coating, wavelength
             )
             found.append(Ghost(i, j, float(middle / image), float(radius * np.sqrt(room)), float(both * pupil * room)))
-    return found
+    return tuple(found)

@@ -68,11 +68,11 @@ class Source(PointSource):
 class Spread(Settings):
     """The lens."""
 
-    lens: LensName = setting("lantern", "The lens that the light passes")
+    lens: LensName = setting("gull", "The lens that the light passes")
     headroom: float = setting(
         14.0, "How much brighter the lamps are than the picture shows", unit="stops", low=0, high=22, step=0.1
     )
-    ghosts: float = setting(1.0, "Strength of the ghosts", unit="gain", low=0, high=20, step=0.05, bend=2.0)
+    ghosts: float = setting(0.8, "Strength of the ghosts", unit="gain", low=0, high=20, step=0.05, bend=2.0)
     size: float = setting(1.0, "Size of the ghosts", unit="gain", low=0.1, high=4, step=0.05, bend=2.0)
     dispersion: float = setting(
         1.0, "How far the glass parts the colours", unit="gain", low=0, high=6, step=0.05, bend=2.0
@@ -89,7 +89,7 @@ class Spread(Settings):
     streak_temperature: float = setting(
         14000, "Colour of the streak", unit="kelvin", low=1000, high=25000, step=50, bend=2.2
     )
-    veil: float = setting(1.0, "Strength of the veil over the picture", unit="gain", low=0, high=8, step=0.05, bend=2.0)
+    veil: float = setting(0.6, "Strength of the veil over the picture", unit="gain", low=0, high=8, step=0.05, bend=2.0)
 
 
 def detect(reading: Reading, settings: Source) -> Detected:

@@ -13,7 +13,7 @@ const Layer = styled.svg`
   .ring { fill: none; stroke: #fff; stroke-width: 1.5; }
   .edge { fill: none; stroke: rgb(0 0 0 / 0.6); stroke-width: 4; }
   g:hover .ring, g:focus-visible .ring { stroke: ${tone.accent}; stroke-width: 2.5; }
-  .why { visibility: hidden; }
+  .why { visibility: hidden; pointer-events: none; }
   g:hover .why, g:focus-visible .why { visibility: visible; }
   text { fill: ${tone.strong}; font-size: 12px; paint-order: stroke; stroke: rgb(0 0 0 / 0.75); stroke-width: 3px; }
 `;
