@@ -72,7 +72,7 @@ class Spread(Settings):
     headroom: float = setting(
         14.0, "How much brighter the lamps are than the picture shows", unit="stops", low=0, high=22, step=0.1
     )
-    ghosts: float = setting(0.8, "Strength of the ghosts", unit="gain", low=0, high=20, step=0.05, bend=2.0)
+    ghosts: float = setting(0.5, "Strength of the ghosts", unit="gain", low=0, high=20, step=0.05, bend=2.0)
     size: float = setting(1.0, "Size of the ghosts", unit="gain", low=0.1, high=4, step=0.05, bend=2.0)
     dispersion: float = setting(
         1.0, "How far the glass parts the colours", unit="gain", low=0, high=6, step=0.05, bend=2.0
