@@ -116,8 +116,9 @@ def _maxima(
 ) -> tuple[NDArray[np.float64], Floats]:
     height, width, _ = open_light.shape
     sigma = max(settings.apart * diagonal / 4, 0.8)
-    gathered = gaussian_mixture(np.ascontiguousarray(open_light[:, :, :3]), [sigma], [1.0])
-    level = gathered @ space.luminance
+    # How open it is comes along, for to leave it out would be one more pass over everything.
+    gathered = gaussian_mixture(open_light, [sigma], [1.0])
+    level = gathered @ np.append(space.luminance, np.float32(0))
     reach = max(1, round(settings.apart * diagonal / 2))
     highest = cv2.dilate(level, np.ones((2 * reach + 1, 1), np.uint8))
     highest = np.asarray(cv2.dilate(highest, np.ones((1, 2 * reach + 1), np.uint8)))
@@ -133,7 +134,7 @@ def _maxima(
         if any(np.hypot(*((place - p) * (width, height))) < settings.apart * diagonal for p in places):
             continue
         places.append(place)
-        light.append(gathered[row, column] * per_peak)
+        light.append(gathered[row, column, :3] * per_peak)
     return np.array(places).reshape(-1, 2), np.array(light, np.float32).reshape(-1, 3)
 
 
