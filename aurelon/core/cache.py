@@ -23,6 +23,7 @@ class Cache:
         self._most = most_bytes
         self._kept: OrderedDict[Hashable, Sized] = OrderedDict()
         self._bytes = 0
+        self._clearings = 0
         self._lock = Lock()
 
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
@@ -31,9 +32,11 @@ class Cache:
             if key in self._kept:
                 self._kept.move_to_end(key)
                 return cast(T, self._kept[key])
+            begun = self._clearings
         value = make()
         with self._lock:
-            if key not in self._kept and value.nbytes <= self._most:
+            # What was begun before everything was forgotten may hold what no longer does.
+            if begun == self._clearings and key not in self._kept and value.nbytes <= self._most:
                 self._kept[key] = value
                 self._bytes += value.nbytes
                 while self._bytes > self._most:
@@ -46,6 +49,7 @@ class Cache:
         with self._lock:
             self._kept.clear()
             self._bytes = 0
+            self._clearings += 1
 
     @property
     def nbytes(self) -> int:

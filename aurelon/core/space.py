@@ -105,7 +105,7 @@ def _encode_by_roots(linear: Floats, coded: Floats, out: Floats) -> bool:
         for i in range(first, last):
             least, most = min(least, linear[i]), max(most, linear[i])
             place = np.sqrt(np.sqrt(min(max(linear[i], np.float32(0.0)), np.float32(1.0)))) * np.float32(ROOTS)
-            cell = np.uint32(place)
+            cell = min(np.uint32(place), np.uint32(ROOTS))  # what is no number has no cell of its own
             below = coded[cell]
             out[i] = below + (coded[cell + np.uint32(1)] - below) * (place - np.float32(cell))
         low[block], high[block] = least, most

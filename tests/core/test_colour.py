@@ -91,6 +91,8 @@ class Spaces(unittest.TestCase):
         for curve in (SRGB.curves[0], Curve((1.8, 1, 0, 0, 0, 0, 0))):
             large, small = curve.encode(light), np.concatenate([curve.encode(part) for part in np.split(light, 12)])
             np.testing.assert_allclose(large, small, atol=1e-6)
+        odd = SRGB.curves[0].encode(np.where(np.arange(9000) % 7 == 0, np.nan, 0.5).astype(np.float32))
+        np.testing.assert_allclose(odd[1:7], SRGB.curves[0].encode(np.full(6, 0.5, np.float32)), atol=1e-6)
         power = 1.055 * np.maximum(light, 0).astype(float) ** (1 / 2.4) - 0.055
         exact = np.where(light > 0.0031308, power, 12.92 * light.astype(float))
         np.testing.assert_allclose(SRGB.curves[0].encode(light), exact, atol=2e-6)

@@ -6,6 +6,7 @@ import gc
 import threading
 import unittest
 import weakref
+from typing import Any
 from unittest import mock
 
 import cv2
@@ -110,6 +111,18 @@ class Keeping(unittest.TestCase):
         for thread in threads:
             thread.join()
         self.assertTrue(all(seen) and len(seen) == 800)
+
+    def test_what_was_begun_before_everything_is_forgotten_is_not_kept(self) -> None:
+        cache, old, new = Cache(1000), np.zeros(2), np.ones(2)
+
+        def overtaken() -> np.ndarray[Any, Any]:
+            cache.clear()
+            return old
+
+        self.assertIs(cache.get("a", overtaken), old)
+        self.assertEqual(cache.nbytes, 0)
+        self.assertIs(cache.get("a", lambda: new), new)
+        self.assertIs(cache.get("a", lambda: old), new)
 
     def test_freed_memory_is_kept_on_this_system(self) -> None:
         self.assertTrue(keep_freed())
