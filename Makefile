@@ -13,7 +13,7 @@ test: setup-test
 bench: setup-test
 	$(BIN)/python -m tests.bench
 
-setup: $(STAMPS)/warm $(STAMPS)/built
+setup: $(STAMPS)/precompiled $(STAMPS)/built
 
 setup-test: setup $(STAMPS)/tested-with
 
@@ -23,8 +23,8 @@ $(STAMPS)/venv: requirements.lock pyproject.toml
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
 	mkdir -p $(STAMPS) && touch $@
 
-$(STAMPS)/warm: $(STAMPS)/venv $(wildcard aurelon/core/*.py aurelon/core/*/*.py)
-	$(BIN)/python -m aurelon.core.warm
+$(STAMPS)/precompiled: $(STAMPS)/venv $(wildcard aurelon/core/*.py aurelon/core/*/*.py aurelon/core/*/*/*.py)
+	$(BIN)/python -m aurelon.core.precompile
 	touch $@
 
 $(STAMPS)/node: frontend/package-lock.json

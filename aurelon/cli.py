@@ -9,8 +9,8 @@ from pathlib import Path
 
 from aurelon import __version__
 from aurelon.core import AurelonError, OutputError, Rig, open_plate, parse_rig
-from aurelon.core.catalogue import catalogue
-from aurelon.core.export import export, options_for_path, write_whole
+from aurelon.core.export.picture import export, options_for_path, write_whole
+from aurelon.core.settings.catalogue import catalogue
 
 
 def _size(text: str) -> tuple[int, int]:

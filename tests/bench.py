@@ -21,16 +21,16 @@ from numba import njit, prange
 from pydantic.fields import FieldInfo
 
 from aurelon.core import Plate, Rig, parse_rig, read_plate
-from aurelon.core.blend import MODES, merge
-from aurelon.core.cache import Cache
-from aurelon.core.cutting import cut_subject
-from aurelon.core.export import ExportOptions, export
-from aurelon.core.frame import Frame
+from aurelon.core.export.picture import ExportOptions, export
+from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.cutting import cut_subject
+from aurelon.core.graph.pipeline import BAND_PIXELS, Evaluation
+from aurelon.core.imaging.blend import MODES, merge
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.core.lights import kinds
 from aurelon.core.masks.subject import Subject
-from aurelon.core.pipeline import BAND_PIXELS, Evaluation
-from aurelon.core.space import SRGB
-from aurelon.core.variants import Place, variants
+from aurelon.core.rig.test_strip import Place, variants
 from aurelon.web.models import PreviewRequest, View
 from aurelon.web.plates_open import OpenPlate
 from aurelon.web.preview import frames, small_picture
@@ -338,8 +338,8 @@ EXPORT_ALONE = """
 import sys
 from pathlib import Path
 from aurelon.core import parse_rig, read_plate
-from aurelon.core.cutting import cut_subject
-from aurelon.core.export import ExportOptions, export
+from aurelon.core.graph.cutting import cut_subject
+from aurelon.core.export.picture import ExportOptions, export
 rig = parse_rig(Path(sys.argv[2]).read_bytes())
 export(read_plate(Path(sys.argv[1]).read_bytes(), "large.jpg"), rig, ExportOptions("jpeg", "8"))
 print(next(line.split()[1] for line in Path("/proc/self/status").read_text().splitlines() if line.startswith("VmHWM")))

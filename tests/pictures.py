@@ -11,9 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from aurelon.core import Plate, Rig
+from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
-from aurelon.core.space import SRGB
 
 Floats = NDArray[np.float32]
 

@@ -11,8 +11,8 @@ import numpy as np
 from PIL import Image
 
 from aurelon.core import Rig, open_plate, parse_rig, render
-from aurelon.core.applying import apply_rig
-from aurelon.core.cache import Cache
+from aurelon.core.graph.cache import Cache
+from aurelon.core.rig.transfer import apply_rig
 from aurelon.store import Store
 from aurelon.web.seed import DEMO, NIGHT, TITLES, seed_demo
 from demo.render import BESIDE, SCENES

@@ -1,10 +1,10 @@
 """Aurelon's core: pictures, rigs and the computation of light. Usable on its own."""
 
 from aurelon.core.errors import AurelonError, OutputError, PlateError, RigError
+from aurelon.core.graph.pipeline import render
 from aurelon.core.memory import keep_freed
-from aurelon.core.pipeline import render
 from aurelon.core.plate import Plate, open_plate, read_plate
-from aurelon.core.rig import Rig, check_rig, parse_rig
+from aurelon.core.rig.model import Rig, check_rig, parse_rig
 
 __all__ = [
     "AurelonError",

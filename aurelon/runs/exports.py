@@ -15,7 +15,7 @@ from typing import Literal
 
 from aurelon.core import AurelonError, Plate, Rig
 from aurelon.core.errors import Cancelled
-from aurelon.core.export import ExportOptions, export
+from aurelon.core.export.picture import ExportOptions, export
 
 State = Literal["waiting", "working", "done", "failed", "cancelled"]
 KEPT = 20  # finished exports whose files are kept until the service stops

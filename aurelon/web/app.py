@@ -13,7 +13,7 @@ from fastapi.staticfiles import StaticFiles
 
 from aurelon import __version__
 from aurelon.core import AurelonError, OutputError, PlateError, RigError
-from aurelon.core.rig import problem_of
+from aurelon.core.rig.model import problem_of
 from aurelon.runs.exports import ExportRunner
 from aurelon.store import Conflict, Store, Unknown, UnknownPlate
 from aurelon.web.context import Context

@@ -7,12 +7,12 @@ from typing import Literal
 from pydantic import BaseModel, Field
 
 from aurelon.core.blank import Blank
-from aurelon.core.export import ProfileChoice
+from aurelon.core.export.picture import ProfileChoice
+from aurelon.core.imaging.perspective import Quad
 from aurelon.core.masks.subject import Subject
-from aurelon.core.painting import Painting
-from aurelon.core.quads import Quad
-from aurelon.core.rig import AnyLight, Rig
-from aurelon.core.variants import Sweep
+from aurelon.core.rig.model import AnyLight, Rig
+from aurelon.core.rig.painting import Painting
+from aurelon.core.rig.test_strip import Sweep
 from aurelon.store import BenchState, PlateRecord, SavedRig, Take
 
 

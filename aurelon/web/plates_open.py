@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from threading import Lock
 
 from aurelon.core import Plate, read_plate
-from aurelon.core.cache import Cache
+from aurelon.core.graph.cache import Cache
 from aurelon.store import Store
 
 MOST_OPEN = 3

@@ -19,11 +19,11 @@ from starlette.websockets import WebSocketState
 
 from aurelon.core import AurelonError, Rig, render
 from aurelon.core.errors import Cancelled, RigError
-from aurelon.core.frame import Frame, fit_within
-from aurelon.core.painting import painted_rig
-from aurelon.core.pipeline import STAGES, Evaluation, seen_frame, show_frame
-from aurelon.core.rig import problem_of
-from aurelon.core.screen import encode_jpeg, encode_png, mark_clipped, to_screen
+from aurelon.core.graph.pipeline import STAGES, Evaluation, seen_frame, show_frame
+from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.screen import encode_jpeg, encode_png, mark_clipped, to_screen
+from aurelon.core.rig.model import problem_of
+from aurelon.core.rig.painting import painted_rig
 from aurelon.web.models import BoxOut, FrameHeader, PreviewFailure, PreviewRequest, View
 from aurelon.web.plates_open import OpenPlate
 

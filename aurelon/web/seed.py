@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from aurelon.core import AurelonError, parse_rig, read_plate
-from aurelon.core.applying import apply_rig
 from aurelon.core.blank import Blank, blank_picture
+from aurelon.core.rig.transfer import apply_rig
 from aurelon.store import Store
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"

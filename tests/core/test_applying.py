@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 
 from aurelon.core import Rig, RigError, render
-from aurelon.core.applying import apply_rig
 from aurelon.core.masks.strokes import Stroke
-from aurelon.core.painting import Painting, painted_rig
+from aurelon.core.rig.painting import Painting, painted_rig
+from aurelon.core.rig.transfer import apply_rig
 from tests.pictures import MATTE, light, masked_rig, plate_of, rig_of, scene, stroke
 
 

@@ -7,7 +7,7 @@ import unittest
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core.blend import BLACK_IS_NEUTRAL, MODES, merge
+from aurelon.core.imaging.blend import BLACK_IS_NEUTRAL, MODES, merge
 
 Doubles = NDArray[np.float64]
 LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)

@@ -7,10 +7,10 @@ import unittest
 import imagecodecs
 import numpy as np
 
-from aurelon.core.colour import chromaticity, hue_and_saturation, picked_rgb, temperature_rgb, white_balance
-from aurelon.core.fastmath import angle_of, exp_minus, srgb_decode, srgb_encode
-from aurelon.core.noise import periodic_noise
-from aurelon.core.space import DISPLAY_P3, SRGB, Curve, make_space, matrix_profile, read_profile
+from aurelon.core.imaging.colour import chromaticity, hue_and_saturation, picked_rgb, temperature_rgb, white_balance
+from aurelon.core.imaging.fastmath import angle_of, exp_minus, srgb_decode, srgb_encode
+from aurelon.core.imaging.noise import periodic_noise
+from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB, Curve, make_space, matrix_profile, read_profile
 
 # Planckian locus, CIE 1931: Wyszecki and Stiles, "Color Science", table 1(3.11), rounded; and CIE illuminant A.
 LOCUS = {1000: (0.6528, 0.3444), 2000: (0.5267, 0.4133), 2856: (0.4476, 0.4074), 4000: (0.3805, 0.3768),

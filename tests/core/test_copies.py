@@ -8,11 +8,11 @@ from typing import Any
 import numpy as np
 
 from aurelon.core import RigError, read_plate
+from aurelon.core.analysis.edge_directions import edge_directions
 from aurelon.core.blank import Blank, blank_picture
-from aurelon.core.catalogue import catalogue
-from aurelon.core.copies import OWN_HANDLES, with_copies
-from aurelon.core.edges import edge_directions
-from aurelon.core.quads import Quad, next_in_row
+from aurelon.core.imaging.perspective import Quad, next_in_row
+from aurelon.core.rig.copies import OWN_HANDLES, with_copies
+from aurelon.core.settings.catalogue import catalogue
 from tests.pictures import every_kind, grey_file, light, rig_of, stroke
 
 

@@ -17,9 +17,9 @@ from PIL import Image
 
 from aurelon.core import OutputError, PlateError, open_plate, read_plate
 from aurelon.core.codecs import codecs
-from aurelon.core.codecs.raster import Raster
-from aurelon.core.export import ExportOptions, export, write_whole
-from aurelon.core.space import DISPLAY_P3
+from aurelon.core.codecs.shared.raster import Raster
+from aurelon.core.export.picture import ExportOptions, export, write_whole
+from aurelon.core.imaging.rgb_space import DISPLAY_P3
 from tests.pictures import light, plate_of, rig_of, scene
 
 

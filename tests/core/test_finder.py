@@ -9,12 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from aurelon.core import Plate, open_plate, render
-from aurelon.core.cache import Cache
-from aurelon.core.colour import temperature_rgb
-from aurelon.core.finder import Proposal, find_light
-from aurelon.core.frame import Frame, fit_within
-from aurelon.core.judge import judge, propose
-from aurelon.core.space import SRGB
+from aurelon.core.analysis.finder import Proposal, find_light
+from aurelon.core.analysis.measure import judge, propose
+from aurelon.core.graph.cache import Cache
+from aurelon.core.imaging.colour import temperature_rgb
+from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.web.seed import DEMO
 from tests.pictures import light, masked_rig, plate_of, rig_of, scene
 

@@ -10,9 +10,9 @@ from scipy.ndimage import gaussian_filter
 from scipy.special import j0
 
 from aurelon.core import render
+from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
 from aurelon.core.lights.bloom import OCTAVES, octave_weights
 from aurelon.core.lights.halation import bessel_j0, ring_radius, transfer
-from aurelon.core.octaves import gaussian_mixture
 from tests.core.test_blend import decode, encode
 from tests.pictures import Floats, light, plate_of, psnr, rig_of, scene
 

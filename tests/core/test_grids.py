@@ -14,17 +14,17 @@ import numpy as np
 from scipy.interpolate import BSpline
 
 from aurelon.core import render
-from aurelon.core.blend import merge
-from aurelon.core.cache import Cache
-from aurelon.core.frame import Frame, fit_within
+from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.pipeline import Evaluation, render_bands, seen_frame
+from aurelon.core.imaging.blend import merge
+from aurelon.core.imaging.colour_matrix import NEUTRAL, mixed
+from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.noise import NO_CELL, lattice_noise
+from aurelon.core.imaging.resample import enlarge_to, highlights, reduce_to
+from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB
+from aurelon.core.imaging.screen import encode_jpeg, encode_png, to_screen
 from aurelon.core.memory import keep_freed
-from aurelon.core.mix import NEUTRAL, mixed
-from aurelon.core.noise import NO_CELL, lattice_noise
-from aurelon.core.pipeline import Evaluation, render_bands, seen_frame
-from aurelon.core.resample import enlarge_to, highlights, reduce_to
-from aurelon.core.screen import encode_jpeg, encode_png, to_screen
-from aurelon.core.space import DISPLAY_P3, SRGB
-from aurelon.core.transport import parallel_rays, polar_rays
+from aurelon.core.optics.transport import parallel_rays, polar_rays
 from tests.pictures import MATTE, RAMP, Floats, every_kind, every_part, light, masked_rig, plate_of, psnr, rig_of, scene
 
 
@@ -141,7 +141,7 @@ class Rendering(unittest.TestCase):
     def test_7_each_light_is_merged_once_a_band_even_where_all_look_at_what_is_below(self) -> None:
         plate = plate_of(scene(300, 200))
         rig = rig_of(*({**light("velvet"), "id": f"veil-{k}"} for k in range(6)))
-        with mock.patch("aurelon.core.pipeline.merge", wraps=merge) as merged:
+        with mock.patch("aurelon.core.graph.pipeline.merge", wraps=merge) as merged:
             (_,) = render_bands(plate, rig, seen_frame(plate, rig))
         on_the_band = [call for call in merged.call_args_list if call.args[0].shape == (200, 300, 3)]
         self.assertEqual(len(on_the_band), 6)

@@ -11,10 +11,10 @@ import tifffile
 from numpy.typing import NDArray
 
 from aurelon.core import Plate, PlateError, RigError, check_rig, render
-from aurelon.core.cache import Cache
-from aurelon.core.judge import judge
+from aurelon.core.analysis.measure import judge
+from aurelon.core.graph.cache import Cache
 from aurelon.core.lights.lamp import KIND
-from aurelon.core.surface import DEEPEST, Surface, from_height, from_normals
+from aurelon.core.optics.height_field import DEEPEST, Surface, from_height, from_normals
 from tests.pictures import Floats, grey_file, light, plate_of, psnr, rig_of, scene
 
 FLAT = {"relief": 0.0}

@@ -13,12 +13,12 @@ import numpy as np
 from PIL import Image
 
 from aurelon.core import Plate, render
-from aurelon.core.cache import Cache
-from aurelon.core.frame import Frame
+from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.pipeline import Evaluation
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.perspective import to_square, unfolded
+from aurelon.core.imaging.texture import lay, pyramid
 from aurelon.core.lights import fan, line, water
-from aurelon.core.pipeline import Evaluation
-from aurelon.core.quads import to_square, unfolded
-from aurelon.core.texture import lay, pyramid
 from tests.pictures import Floats, light, plate_of, psnr, rig_of, scene, stroke
 
 BLACK = np.zeros((320, 480, 3))

@@ -13,12 +13,12 @@ import numpy as np
 from PIL import Image
 
 from aurelon.core import Plate, PlateError, Rig, RigError, check_rig, render
-from aurelon.core.cache import Cache
-from aurelon.core.frame import Frame
+from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.pipeline import Evaluation
+from aurelon.core.imaging.frame import Frame
 from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
 from aurelon.core.masks.strokes import Stroke, dabs_of
-from aurelon.core.pipeline import Evaluation
 from tests.pictures import (
     MATTE,
     PARTS,

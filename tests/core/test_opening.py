@@ -10,17 +10,17 @@ import numpy as np
 from scipy.ndimage import rotate
 
 from aurelon.core import RigError, check_rig, render
-from aurelon.core.blend import MODES
-from aurelon.core.cache import Cache
-from aurelon.core.colour import temperature_of, temperature_rgb
-from aurelon.core.export import ExportOptions, export
-from aurelon.core.judge import FoundPoint, judge, match_colour
-from aurelon.core.opening import largest_box
-from aurelon.core.pipeline import seen_frame
+from aurelon.core.analysis.measure import FoundPoint, judge, match_colour
+from aurelon.core.export.picture import ExportOptions, export
+from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.pipeline import seen_frame
+from aurelon.core.imaging.blend import MODES
+from aurelon.core.imaging.colour import temperature_of, temperature_rgb
+from aurelon.core.imaging.crop_and_straighten import largest_box
+from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB
+from aurelon.core.imaging.tone import levelled
 from aurelon.core.plate import read_plate
-from aurelon.core.space import DISPLAY_P3, SRGB
-from aurelon.core.tone import levelled
-from aurelon.core.variants import GRID_STEPS, SEEDS, STEPS, Place, variants
+from aurelon.core.rig.test_strip import GRID_STEPS, SEEDS, STEPS, Place, variants
 from tests.pictures import every_kind, light, plate_of, psnr, rig_of, scene
 
 HALF = {"x0": 0.25, "y0": 0.1, "x1": 0.75, "y1": 0.85}

@@ -9,12 +9,12 @@ from typing import Any
 import numpy as np
 
 from aurelon.core import render
-from aurelon.core.aperture import EDGE, diffraction, drawn_star
-from aurelon.core.lens import COATING_INDEX, LensError, focal_length, ghosts, lenses, read_lens, reflectance
+from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.core.lights.flare import RIM_SHARE, disc_area
-from aurelon.core.lights.kind import Reading
-from aurelon.core.points import PLACED_RADIUS, PointSource, find_points
-from aurelon.core.space import SRGB
+from aurelon.core.lights.shared.kind import Reading
+from aurelon.core.lights.shared.points import PLACED_RADIUS, PointSource, find_points
+from aurelon.core.optics.aperture import EDGE, diffraction, drawn_star
+from aurelon.core.optics.lens import COATING_INDEX, LensError, focal_length, ghosts, lenses, read_lens, reflectance
 from tests.core.test_glows import impulse, spread_of
 from tests.pictures import Floats, light, plate_of, rig_of
 

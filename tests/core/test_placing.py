@@ -8,7 +8,7 @@ import numpy as np
 
 from aurelon.core import Plate, render
 from aurelon.core.lights import kinds
-from aurelon.core.placing import luminance_in, merge_on, open_share
+from aurelon.core.lights.shared.initial_settings import luminance_in, merge_on, open_share
 from tests.pictures import every_kind, light, plate_of, rig_of, scene
 
 

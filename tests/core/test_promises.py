@@ -16,11 +16,11 @@ from annotated_types import Le
 from PIL import Image
 
 from aurelon.core import Plate, Rig, open_plate, read_plate, render
-from aurelon.core.blend import MODES
-from aurelon.core.cache import Cache
-from aurelon.core.export import ExportOptions, export
+from aurelon.core.export.picture import ExportOptions, export
+from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.pipeline import Evaluation
+from aurelon.core.imaging.blend import MODES
 from aurelon.core.lights import kinds
-from aurelon.core.pipeline import Evaluation
 from tests.pictures import every_kind, light, plate_of, psnr, rig_of, scene
 
 RENDER_TWICE = """

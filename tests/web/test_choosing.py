@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
-from aurelon.core.blend import MODES
+from aurelon.core.imaging.blend import MODES
 from aurelon.core.lights import kinds
 from tests.pictures import every_kind, light, scene
 from tests.web.service import ServiceTest, png

@@ -14,7 +14,7 @@ from PIL import Image
 from starlette.websockets import WebSocketDisconnect
 
 from aurelon.core import read_plate, render
-from aurelon.core.export import to_codes
+from aurelon.core.export.picture import to_codes
 from tests.core.test_files import bad_files
 from tests.pictures import light, rig_of, scene
 from tests.web.service import ServiceTest, png

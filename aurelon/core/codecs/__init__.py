@@ -12,7 +12,7 @@ from functools import cache
 from pathlib import PurePath
 from typing import Protocol, cast
 
-from aurelon.core.codecs.raster import Format, Raster, UnreadableError
+from aurelon.core.codecs.shared.raster import Format, Raster, UnreadableError
 from aurelon.core.errors import OutputError, PlateError
 
 MAX_PIXELS = 150_000_000
@@ -32,7 +32,7 @@ class Codec(Protocol):
 @cache
 def codecs() -> dict[str, Codec]:
     """Every codec by the name of its format."""
-    names = sorted(m.name for m in pkgutil.iter_modules(__path__) if m.name != "raster")
+    names = sorted(m.name for m in pkgutil.iter_modules(__path__) if not m.ispkg)
     modules = [cast(Codec, importlib.import_module(f"{__name__}.{name}")) for name in names]
     return {codec.FORMAT.name: codec for codec in modules}
 

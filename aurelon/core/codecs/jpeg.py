@@ -7,7 +7,7 @@ import io
 import numpy as np
 from PIL import Image
 
-from aurelon.core.codecs.raster import (
+from aurelon.core.codecs.shared.raster import (
     Format,
     Raster,
     UnreadableError,

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 import imagecodecs
 import numpy as np
 
-from aurelon.core.codecs.raster import (
+from aurelon.core.codecs.shared.raster import (
     Format,
     Raster,
     UnreadableError,

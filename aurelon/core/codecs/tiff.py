@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from PIL import Image
 from PIL.TiffImagePlugin import ImageFileDirectory_v2
 
-from aurelon.core.codecs.raster import (
+from aurelon.core.codecs.shared.raster import (
     DESCRIPTIVE_TAGS,
     EXIF_IFD,
     GPS_IFD,

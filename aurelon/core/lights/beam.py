@@ -14,12 +14,12 @@ from numba import njit, prange
 from numpy.typing import NDArray
 from pydantic import Field
 
-from aurelon.core.frame import Frame
-from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.made import DrawnField, as_picture
-from aurelon.core.noise import NO_CELL, lattice_noise
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.noise import NO_CELL, lattice_noise
+from aurelon.core.imaging.perspective import Quad, aspect_of, to_square
+from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.lights.shared.procedural import DrawnField, as_picture
 from aurelon.core.plate import Plate
-from aurelon.core.quads import Quad, aspect_of, to_square
 from aurelon.core.settings import Settings, setting
 
 Floats = NDArray[np.float32]

@@ -15,15 +15,15 @@ from typing import Any
 
 import numpy as np
 
-from aurelon.core.frame import Frame
-from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.mix import Tint, mixed
-from aurelon.core.octaves import gaussian_mixture
-from aurelon.core.placing import open_share
+from aurelon.core.imaging.colour_matrix import Tint, mixed
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
+from aurelon.core.imaging.resample import enlarge_to
+from aurelon.core.lights.shared.highlights import HighlightSource, shining
+from aurelon.core.lights.shared.initial_settings import open_share
+from aurelon.core.lights.shared.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.plate import Plate
-from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import Settings, setting
-from aurelon.core.shining import HighlightSource, shining
 
 OCTAVES = 7
 TIP = 1.1  # natural logarithm by which falloff 0 and 1 weigh one octave against the next

@@ -19,13 +19,13 @@ import cv2
 import numpy as np
 from numba import njit, prange
 
-from aurelon.core.fastmath import exp_minus
-from aurelon.core.frame import Frame
-from aurelon.core.lights.kind import CANONICAL_EDGE, Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.mix import Tint, mixed
-from aurelon.core.octaves import gaussian_mixture
+from aurelon.core.imaging.colour_matrix import Tint, mixed
+from aurelon.core.imaging.fastmath import exp_minus
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
+from aurelon.core.imaging.resample import enlarge_to
+from aurelon.core.lights.shared.kind import CANONICAL_EDGE, Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.plate import Plate
-from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import Settings, setting
 
 f32 = np.float32

@@ -14,11 +14,11 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from aurelon.core.fastmath import angle_of
-from aurelon.core.frame import Frame
-from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.made import WhiteField, as_picture
-from aurelon.core.noise import periodic_noise
+from aurelon.core.imaging.fastmath import angle_of
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.noise import periodic_noise
+from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.lights.shared.procedural import WhiteField, as_picture
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Place, Settings, setting
 

@@ -19,17 +19,17 @@ from numba import njit, prange
 from numpy.typing import NDArray
 from pydantic import AfterValidator, WithJsonSchema
 
-from aurelon.core.colour import temperature_rgb
-from aurelon.core.fastmath import exp_minus
-from aurelon.core.frame import Frame
-from aurelon.core.lens import Lens, ghosts, lenses
+from aurelon.core.imaging.colour import temperature_rgb
+from aurelon.core.imaging.fastmath import exp_minus
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
+from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.lights.bloom import GlowField
-from aurelon.core.lights.kind import Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.octaves import gaussian_mixture
-from aurelon.core.placing import open_share
+from aurelon.core.lights.shared.initial_settings import open_share
+from aurelon.core.lights.shared.kind import Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.lights.shared.points import PLACED_RADIUS, Points, PointSource, draw_points, find_points
+from aurelon.core.optics.lens import Lens, ghosts, lenses
 from aurelon.core.plate import Plate
-from aurelon.core.points import PLACED_RADIUS, Points, PointSource, draw_points, find_points
-from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import Settings, setting
 
 FINER = 1.25  # times the working grid, for the ghosts' rims

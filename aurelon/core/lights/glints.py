@@ -13,17 +13,17 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from aurelon.core.colour import temperature_rgb
-from aurelon.core.fastmath import exp_minus
-from aurelon.core.frame import Frame, fit_within
+from aurelon.core.imaging.colour import temperature_rgb
+from aurelon.core.imaging.colour_matrix import Tint, mixed
+from aurelon.core.imaging.fastmath import exp_minus
+from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.lights.bloom import GlowField
-from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.mix import Tint, mixed
-from aurelon.core.placing import open_share
+from aurelon.core.lights.shared.highlights import HighlightSource, shining
+from aurelon.core.lights.shared.initial_settings import open_share
+from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Settings, setting
-from aurelon.core.shining import HighlightSource, shining
-from aurelon.core.space import RgbSpace
 
 Floats = NDArray[np.float32]
 f32 = np.float32

@@ -24,13 +24,13 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from aurelon.core.frame import Frame
+from aurelon.core.imaging.frame import Frame
 from aurelon.core.lights.bloom import GlowField
-from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.placing import open_share
+from aurelon.core.lights.shared.highlights import HighlightSource, shining
+from aurelon.core.lights.shared.initial_settings import open_share
+from aurelon.core.lights.shared.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Settings, setting
-from aurelon.core.shining import HighlightSource, shining
 
 Doubles = NDArray[np.float64]
 

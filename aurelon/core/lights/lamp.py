@@ -16,17 +16,17 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from aurelon.core.blend import join, split
-from aurelon.core.colour import temperature_rgb
-from aurelon.core.fastmath import encode_array
-from aurelon.core.frame import Frame, fit_within
-from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.mix import Tint, mixed
-from aurelon.core.placing import luminance_in
+from aurelon.core.imaging.blend import join, split
+from aurelon.core.imaging.colour import temperature_rgb
+from aurelon.core.imaging.colour_matrix import Tint, mixed
+from aurelon.core.imaging.fastmath import encode_array
+from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.resample import enlarge_to, reduce_to
+from aurelon.core.lights.shared.initial_settings import luminance_in
+from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.optics.height_field import Surface, from_height, from_normals
 from aurelon.core.plate import Plate, read_colour, read_grey
-from aurelon.core.resample import enlarge_to, reduce_to
 from aurelon.core.settings import Place, Settings, setting
-from aurelon.core.surface import Surface, from_height, from_normals
 
 Floats = NDArray[np.float32]
 f32 = np.float32

@@ -14,13 +14,13 @@ from numba import njit, prange
 from numpy.typing import NDArray
 from pydantic import Field
 
-from aurelon.core.frame import Frame
-from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.made import WhiteField, as_picture
-from aurelon.core.mix import Tint
-from aurelon.core.noise import NO_CELL, lattice_noise
+from aurelon.core.imaging.colour_matrix import Tint
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.noise import NO_CELL, lattice_noise
+from aurelon.core.imaging.perspective import aspect_of
+from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.lights.shared.procedural import WhiteField, as_picture
 from aurelon.core.plate import Plate
-from aurelon.core.quads import aspect_of
 from aurelon.core.settings import Place, Settings, setting
 
 Floats = NDArray[np.float32]

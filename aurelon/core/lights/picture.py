@@ -7,13 +7,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core.frame import Frame
-from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.made import DrawnField
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.rgb_space import RgbSpace
+from aurelon.core.imaging.texture import Pyramid, lay, pyramid
+from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.lights.shared.procedural import DrawnField
 from aurelon.core.plate import Plate, read_plate
 from aurelon.core.settings import Place, Settings, setting
-from aurelon.core.space import RgbSpace
-from aurelon.core.texture import Pyramid, lay, pyramid
 
 Floats = NDArray[np.float32]
 Doubles = NDArray[np.float64]

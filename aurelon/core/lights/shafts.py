@@ -25,17 +25,17 @@ from typing import Any, Literal
 import cv2
 import numpy as np
 
-from aurelon.core.colour import temperature_rgb
-from aurelon.core.frame import Frame
-from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.mix import Tint, mixed
-from aurelon.core.noise import ray_variation
-from aurelon.core.placing import luminance_in, open_share
+from aurelon.core.imaging.colour import temperature_rgb
+from aurelon.core.imaging.colour_matrix import Tint, mixed
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.noise import ray_variation
+from aurelon.core.imaging.resample import enlarge_to
+from aurelon.core.lights.shared.highlights import HighlightSource, shining
+from aurelon.core.lights.shared.initial_settings import luminance_in, open_share
+from aurelon.core.lights.shared.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sample, soften
 from aurelon.core.plate import Plate
-from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import Place, Settings, setting
-from aurelon.core.shining import HighlightSource, shining
-from aurelon.core.transport import march, parallel_rays, polar_rays, sample, soften
 
 STRONGEST_BLOCKING = 80.0  # β per diagonal at blocking 1: a thing of 1 % of the diagonal halves a ray
 FALLOFF_LENGTH = 0.2  # diagonals over which falloff 1 halves the light

@@ -17,13 +17,13 @@ import cv2
 import numpy as np
 from numba import njit, prange
 
-from aurelon.core.aperture import EDGE, diffraction, drawn_star
-from aurelon.core.frame import Frame, fit_within
+from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.lights.bloom import GlowField
-from aurelon.core.lights.kind import Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.placing import open_share
+from aurelon.core.lights.shared.initial_settings import open_share
+from aurelon.core.lights.shared.kind import Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.lights.shared.points import PLACED_RADIUS, Points, PointSource, draw_points, find_points
+from aurelon.core.optics.aperture import EDGE, diffraction, drawn_star
 from aurelon.core.plate import Plate
-from aurelon.core.points import PLACED_RADIUS, Points, PointSource, draw_points, find_points
 from aurelon.core.settings import Settings, setting
 
 SPRITE_RADIUS = 200  # cells from a point to the end of its star

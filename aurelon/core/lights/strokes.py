@@ -13,16 +13,16 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from aurelon.core.frame import Frame
-from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.made import WhiteField, as_picture
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.noise import periodic_noise
+from aurelon.core.imaging.perspective import aspect_of
+from aurelon.core.lights.shared.initial_settings import merge_on
+from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.lights.shared.procedural import WhiteField, as_picture
 from aurelon.core.masks.strokes import Stroke, lay_down
-from aurelon.core.noise import periodic_noise
-from aurelon.core.placing import merge_on
+from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sample
 from aurelon.core.plate import Plate
-from aurelon.core.quads import aspect_of
 from aurelon.core.settings import Place, Settings, setting
-from aurelon.core.transport import march, parallel_rays, polar_rays, sample
 
 Floats = NDArray[np.float32]
 f32 = np.float32

@@ -16,15 +16,15 @@ from typing import Any
 import numpy as np
 from numba import njit, prange
 
-from aurelon.core.fastmath import srgb_encode
-from aurelon.core.frame import Frame
-from aurelon.core.lights.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.mix import Tint, mixed
-from aurelon.core.octaves import gaussian_mixture
+from aurelon.core.imaging.colour_matrix import Tint, mixed
+from aurelon.core.imaging.fastmath import srgb_encode
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
+from aurelon.core.imaging.resample import enlarge_to
+from aurelon.core.imaging.rgb_space import SRGB_CURVE
+from aurelon.core.lights.shared.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
 from aurelon.core.plate import Plate
-from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import Settings, setting
-from aurelon.core.space import SRGB_CURVE
 
 f32 = np.float32
 

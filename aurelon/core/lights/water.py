@@ -16,14 +16,14 @@ from numba import njit
 from numpy.typing import NDArray
 from pydantic import Field
 
-from aurelon.core.frame import Frame
-from aurelon.core.lights.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.made import WhiteField, as_picture
-from aurelon.core.placing import merge_on
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.perspective import Quad, aspect_of, to_square
+from aurelon.core.imaging.texture import Pyramid, lay, pyramid
+from aurelon.core.lights.shared.initial_settings import merge_on
+from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.lights.shared.procedural import WhiteField, as_picture
 from aurelon.core.plate import Plate
-from aurelon.core.quads import Quad, aspect_of, to_square
 from aurelon.core.settings import Settings, setting
-from aurelon.core.texture import Pyramid, lay, pyramid
 
 Floats = NDArray[np.float32]
 Doubles = NDArray[np.float64]

@@ -9,14 +9,12 @@ import importlib
 import pkgutil
 from functools import cache
 
-from aurelon.core.masks.part import Part
-
-NO_PARTS = ("part", "cover", "guided")  # modules of the folder that are no part
+from aurelon.core.masks.shared.part import Part
 
 
 @cache
 def parts() -> dict[str, type[Part]]:
     """Every kind of mask part by its name, in the order in which a person is offered them."""
-    names = [m.name for m in pkgutil.iter_modules(__path__) if m.name not in NO_PARTS]
+    names = [m.name for m in pkgutil.iter_modules(__path__) if not m.ispkg]
     found: list[type[Part]] = [importlib.import_module(f"{__name__}.{name}").PART for name in names]
     return {part.kind_name(): part for part in sorted(found, key=lambda part: part.place)}

@@ -8,9 +8,9 @@ import cv2
 import numpy as np
 from numba import njit, prange
 
-from aurelon.core.fastmath import encode_array, srgb_encode
-from aurelon.core.frame import Frame, fit_within
-from aurelon.core.masks.part import CANONICAL_EDGE, Floats, Ground, Part, places, sampled
+from aurelon.core.imaging.fastmath import encode_array, srgb_encode
+from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.masks.shared.part import CANONICAL_EDGE, Floats, Ground, Part, places, sampled
 from aurelon.core.settings import Place, setting
 
 f32 = np.float32

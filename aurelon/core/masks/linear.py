@@ -6,8 +6,8 @@ from typing import Literal
 
 import numpy as np
 
-from aurelon.core.frame import Frame
-from aurelon.core.masks.part import Floats, Ground, Part, places, smoothstep
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.masks.shared.part import Floats, Ground, Part, places, smoothstep
 from aurelon.core.settings import Place, setting
 
 

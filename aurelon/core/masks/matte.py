@@ -7,8 +7,8 @@ from typing import ClassVar, Literal, Self
 
 import numpy as np
 
-from aurelon.core.frame import Frame
-from aurelon.core.masks.part import Combine, Floats, Ground, Part
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.masks.shared.part import Combine, Floats, Ground, Part
 from aurelon.core.settings import setting
 
 

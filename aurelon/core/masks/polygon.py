@@ -9,8 +9,8 @@ from numba import njit, prange
 from numpy.typing import NDArray
 from pydantic import Field
 
-from aurelon.core.frame import Frame
-from aurelon.core.masks.part import Floats, Ground, Part
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.masks.shared.part import Floats, Ground, Part
 from aurelon.core.settings import Place
 
 LINES = 4  # lines on which the area of a pixel is measured; across, it is exact

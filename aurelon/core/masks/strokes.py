@@ -19,8 +19,8 @@ from numba import njit, prange
 from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
-from aurelon.core.frame import Frame
-from aurelon.core.masks.part import Floats, Ground, Part
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.masks.shared.part import Floats, Ground, Part
 from aurelon.core.settings import Settings, setting
 
 f32 = np.float32

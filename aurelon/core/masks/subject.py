@@ -15,12 +15,12 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from aurelon.core.errors import Cancelled
-from aurelon.core.fastmath import encode_array
-from aurelon.core.frame import Frame, fit_within
-from aurelon.core.masks.guided import lines_of, on_lines
-from aurelon.core.masks.part import CANONICAL_EDGE, Floats, Ground, Part, sampled
+from aurelon.core.imaging.fastmath import encode_array
+from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.resample import enlarge_to
+from aurelon.core.masks.shared.guided import lines_of, on_lines
+from aurelon.core.masks.shared.part import CANONICAL_EDGE, Floats, Ground, Part, sampled
 from aurelon.core.masks.strokes import Stroke, lay_down
-from aurelon.core.resample import enlarge_to
 from aurelon.core.settings import setting
 
 CUT_EDGE = 512  # long edge of the version that is cut

@@ -7,9 +7,9 @@ from typing import ClassVar, Literal
 import numpy as np
 from numba import njit, prange
 
-from aurelon.core.fastmath import srgb_encode
-from aurelon.core.frame import Frame
-from aurelon.core.masks.part import Floats, Ground, Part
+from aurelon.core.imaging.fastmath import srgb_encode
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.masks.shared.part import Floats, Ground, Part
 from aurelon.core.settings import setting
 
 f32 = np.float32

@@ -9,16 +9,16 @@ import numpy as np
 from fastapi import APIRouter, WebSocket
 from fastapi.responses import StreamingResponse
 
-from aurelon.core.colour import temperature_hex
-from aurelon.core.copies import with_copies
-from aurelon.core.edges import edge_directions
-from aurelon.core.fastmath import encode_array
-from aurelon.core.frame import Frame, fit_within
-from aurelon.core.judge import LIGHT_REACH, judge, match_colour, propose
+from aurelon.core.analysis.edge_directions import edge_directions
+from aurelon.core.analysis.measure import LIGHT_REACH, judge, match_colour, propose
+from aurelon.core.imaging.colour import temperature_hex
+from aurelon.core.imaging.fastmath import encode_array
+from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.perspective import next_in_row
 from aurelon.core.lights import kinds
-from aurelon.core.quads import next_in_row
-from aurelon.core.rig import LIGHT_MODELS
-from aurelon.core.variants import GRID_STEPS, Place, variants
+from aurelon.core.rig.copies import with_copies
+from aurelon.core.rig.model import LIGHT_MODELS
+from aurelon.core.rig.test_strip import GRID_STEPS, Place, variants
 from aurelon.store import UnknownPlate
 from aurelon.web.context import Context, Shared
 from aurelon.web.models import (

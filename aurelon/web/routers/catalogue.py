@@ -2,7 +2,7 @@
 
 from fastapi import APIRouter
 
-from aurelon.core.catalogue import Catalogue, whole_catalogue
+from aurelon.core.settings.catalogue import Catalogue, whole_catalogue
 
 router = APIRouter(tags=["catalogue"])
 

@@ -9,7 +9,7 @@ from fastapi.responses import FileResponse
 
 from aurelon.core import OutputError
 from aurelon.core.codecs import codecs
-from aurelon.core.export import ExportOptions
+from aurelon.core.export.picture import ExportOptions
 from aurelon.runs.exports import ExportJob
 from aurelon.web.context import Context, Shared
 from aurelon.web.models import ExportOut, ExportRequest

@@ -12,9 +12,9 @@ from fastapi import APIRouter, File, Query, UploadFile
 from fastapi.responses import StreamingResponse
 
 from aurelon.core import PlateError
-from aurelon.core.cutting import cut_subject
 from aurelon.core.errors import Cancelled
-from aurelon.core.mask import Mask
+from aurelon.core.graph.cutting import cut_subject
+from aurelon.core.masks.shared.mask import Mask
 from aurelon.core.plate import read_grey
 from aurelon.web.context import Shared
 from aurelon.web.models import CutNews, CutRequest, FileOut, FilesOut

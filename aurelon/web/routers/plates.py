@@ -9,9 +9,9 @@ from fastapi import APIRouter, File, Query, Response, UploadFile
 
 from aurelon.core import PlateError, Rig, read_plate, render
 from aurelon.core.blank import MOST_PIXELS, blank_picture
-from aurelon.core.frame import fit_within
-from aurelon.core.pipeline import seen_frame
-from aurelon.core.screen import encode_jpeg, to_screen
+from aurelon.core.graph.pipeline import seen_frame
+from aurelon.core.imaging.frame import fit_within
+from aurelon.core.imaging.screen import encode_jpeg, to_screen
 from aurelon.web.context import Shared
 from aurelon.web.models import BlankRequest, PlateOut, Rename
 

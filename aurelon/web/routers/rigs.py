@@ -8,7 +8,7 @@ import json
 from fastapi import APIRouter, Response
 
 from aurelon.core import Rig
-from aurelon.core.applying import apply_rig
+from aurelon.core.rig.transfer import apply_rig
 from aurelon.web.context import Context, Shared
 from aurelon.web.models import (
     AppliedOut,

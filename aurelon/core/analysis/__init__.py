@@ -1,0 +1,1 @@
+"""What is measured or found in a picture."""

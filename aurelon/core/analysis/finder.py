@@ -1,0 +1,238 @@
+"""Where light comes from in a picture, and its colour: proposals in their order, for a person to accept.
+
+Four things are looked for: compact highlights; the middle of a glare, which may stand behind something
+that cuts it in two, as a sun behind a mast; the place toward which streaks run, in the frame or
+outside it; and the side from which things are lit, by the broad fall of luminance and the mean slope
+of shading (Zheng and Chellappa, "Estimation of Illuminant Direction, Albedo, and Shape from Shading",
+1991). Each has a confidence of its own; none is certain.
+"""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass, field
+from typing import Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from aurelon.core.imaging.colour import temperature_of
+from aurelon.core.imaging.fastmath import encode_array
+from aurelon.core.imaging.rgb_space import RgbSpace
+
+Floats = NDArray[np.float32]
+Doubles = NDArray[np.float64]
+Clue = Literal["bright spot", "streaks", "lit sides"]
+
+MOST, LEAST_SURE = 5, 0.05
+SMALLEST_SPOT, SPOT_SIZES = 0.004, 8  # diagonals; each size is half as large again as the last
+DISC = 0.26  # what a disc of contrast 1 gives in the difference of Gaussians at its own size
+FAINTEST, CLEAR = 0.03, 0.05  # display-encoded contrast below which there is no spot, and of a clear one
+AWAY, AROUND = 2.2, np.arange(12) * (np.pi / 6)  # in radii and radians, where a spot's surroundings are looked at
+MOST_SPOTS = 3
+GLARING = 0.93  # share of the brightest tone
+BRIDGED, WIDEST_GLARE = 0.06, 0.11  # diagonals that what stands before a glare may be wide, and the radius of one
+SUREST_GLARE, CLEAR_GLARE = 0.6, 0.25  # a glare is a guess; display-encoded contrast of a clear one
+STREAK_SCALE = 0.004  # diagonals over which the direction of a streak is measured
+MOST_STREAKS = 2500
+REACH = 1.2  # frames beyond the frame within which streaks may meet
+FAR_AWAY = 0.75  # diagonals from the middle at which a direction is marked
+SAME_PLACE = 0.06  # diagonals within which two proposals are one
+SPOT = 0.02  # diagonals round a place from which its colour is taken
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A place (plate fractions) from which light may come, why, how surely (0..1), and its colour."""
+
+    place: tuple[float, float]
+    clue: Clue
+    confidence: float
+    temperature: float
+    tint: float
+
+
+@dataclass(frozen=True)
+class Proposals:
+    """The most confident first."""
+
+    ranked: list[Proposal] = field(default_factory=list)
+
+    @property
+    def nbytes(self) -> int:
+        return 64 * len(self.ranked) + 64
+
+
+def find_light(pixels: Floats, space: RgbSpace) -> Proposals:
+    """Proposals for the source of light in a small version (h, w, 3) of the picture, about 512 on its long edge."""
+    level = pixels @ space.luminance
+    tone = encode_array(np.ascontiguousarray(level))
+    found = [*_bright_spots(tone, level), *_glare(tone), *_streaks(tone), *_lit_sides(tone)]
+    diagonal = float(np.hypot(*tone.shape))
+    size = np.array([tone.shape[1], tone.shape[0]])
+    ranked: list[Proposal] = []
+    for place, clue, confidence in sorted(found, key=lambda f: -f[2]):
+        if any(np.hypot(*((np.array(p.place) - place) * size)) < SAME_PLACE * diagonal for p in ranked):
+            continue
+        kelvin, tint = _colour_near(pixels, level, place, space)
+        ranked.append(Proposal((round(float(place[0]), 4), round(float(place[1]), 4)), clue, confidence, kelvin, tint))
+    return Proposals([p for p in ranked[:MOST] if p.confidence >= LEAST_SURE])
+
+
+Found = tuple[Doubles, Clue, float]
+
+
+def _bright_spots(tone: Floats, level: Floats) -> list[Found]:
+    """Round bright areas, as the greatest differences of Gaussians over place and size (Lowe, 2004).
+
+    The brighter, the more light and the clearer against its surroundings, the surer.
+    """
+    height, width = tone.shape
+    diagonal = float(np.hypot(height, width))
+    sizes = SMALLEST_SPOT * diagonal * 1.5 ** np.arange(SPOT_SIZES)
+    blurred = [cv2.GaussianBlur(tone, (0, 0), 0.75 * r, borderType=cv2.BORDER_REFLECT) for r in (*sizes, 1.5 * sizes[-1])]
+    contrasts = [(inner - outer) / np.float32(DISC) for inner, outer in itertools.pairwise(blurred)]
+    highest = np.max(contrasts, axis=0)
+    found: list[tuple[Doubles, float, float]] = []
+    for radius, contrast, inner in zip(sizes, contrasts, blurred, strict=False):
+        reach = 2 * round(radius) + 1
+        peaks = (contrast >= cv2.dilate(highest, np.ones((reach, reach), np.uint8))) & (contrast > FAINTEST)
+        for row, column in zip(*np.nonzero(peaks), strict=True):
+            brightness = float(tone[max(0, row - 1) : row + 2, max(0, column - 1) : column + 2].mean())
+            # Brighter than on every side, or it is only the end of a bright area.
+            there = np.round(row + AWAY * radius * np.sin(AROUND)).astype(int).clip(0, height - 1)
+            beside = np.round(column + AWAY * radius * np.cos(AROUND)).astype(int).clip(0, width - 1)
+            alone = float(inner[row, column] - inner[there, beside].max())
+            surety = brightness**3 * float(np.clip(alone / CLEAR, 0, 1))
+            light = float(level[row, column]) * radius**2 * float(inner[row, column])
+            found.append((np.array([(column + 0.5) / width, (row + 0.5) / height]), surety, light))
+    most = max((light for _, _, light in found), default=1.0)
+    spots: list[Found] = [
+        (place, "bright spot", float(np.clip(surety * (0.35 + 0.65 * (light / most) ** 0.5), 0, 0.98)))
+        for place, surety, light in found
+    ]
+    return sorted(spots, key=lambda spot: -spot[2])[:MOST_SPOTS]
+
+
+def _glare(tone: Floats) -> list[Found]:
+    """The middle of what is brightest, bridged where something narrow stands before it; the smaller and clearer, the surer."""
+    diagonal = float(np.hypot(*tone.shape))
+    soft = cv2.GaussianBlur(tone, (0, 0), max(0.003 * diagonal, 0.5), borderType=cv2.BORDER_REFLECT)
+    glaring = (soft > GLARING * soft.max()).astype(np.uint8)
+    reach = 2 * max(1, round(BRIDGED * diagonal / 2)) + 1
+    bridged = cv2.morphologyEx(glaring, cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)))
+    count, labels, stats, middles = cv2.connectedComponentsWithStats(bridged)
+    if count < 2:
+        return []
+    label = 1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))
+    area, (x, y) = float(stats[label, cv2.CC_STAT_AREA]), middles[label]
+    radius = float(np.sqrt(area / np.pi))
+    rows, columns = np.mgrid[0 : tone.shape[0], 0 : tone.shape[1]]
+    away = np.hypot(columns - x, rows - y) / max(radius, 1.0)
+    round_it = (away > 1.5) & (away < AWAY)
+    if not round_it.any():
+        return []
+    shining = (labels == label) & (glaring > 0)
+    clear = float(soft[shining].mean() - soft[round_it].mean()) / CLEAR_GLARE
+    # Of a compact area most lies within its radius.
+    compact = float((away[labels == label] < 1.25).mean())
+    surety = SUREST_GLARE * np.clip(clear, 0, 1) * compact**2 * np.clip(1 - radius / (WIDEST_GLARE * diagonal), 0, 1)
+    place = np.array([(x + 0.5) / tone.shape[1], (y + 0.5) / tone.shape[0]])
+    return [(place, "bright spot", float(surety))]
+
+
+def _streaks(tone: Floats) -> list[Found]:
+    """The place that most streaks run toward: each votes for the places along its line."""
+    height, width = tone.shape
+    diagonal = float(np.hypot(height, width))
+    logs = np.log(tone + np.float32(0.02))
+    fine = cv2.GaussianBlur(logs, (0, 0), max(1.0, STREAK_SCALE * diagonal / 2))
+    dx, dy = cv2.Sobel(fine, cv2.CV_32F, 1, 0) / 8, cv2.Sobel(fine, cv2.CV_32F, 0, 1) / 8
+    wide = 3 * STREAK_SCALE * diagonal
+    xx, xy, yy = (cv2.GaussianBlur(m, (0, 0), wide) for m in (dx * dx, dx * dy, dy * dy))
+    root = np.sqrt((xx - yy) ** 2 + 4 * xy * xy)
+    coherence = root / (xx + yy + np.float32(2e-4))
+    # Along the streak: across the mean gradient.
+    angle = 0.5 * np.arctan2(2 * xy, xx - yy) + np.pi / 2
+    # Hard edges are things, not light: a streak has a gentle slope.
+    gentle = coherence * np.sqrt(xx + yy) / (1 + (np.sqrt(xx + yy) / 0.03) ** 4)
+    weight = gentle.astype(np.float64)
+    step = max(1, int(diagonal / 120))
+    rows, columns = (g.ravel() for g in np.mgrid[step // 2 : height : step, step // 2 : width : step])
+    strongest = np.argsort(-weight[rows, columns], kind="stable")[:MOST_STREAKS]
+    rows, columns = rows[strongest], columns[strongest]
+    w, theta = weight[rows, columns], angle[rows, columns].astype(np.float64)
+    if w.sum() <= 1e-9:
+        return []
+    w = w / w.sum()
+
+    def votes(places: Doubles) -> Doubles:
+        """For each place (n, 2), in pixels, the share of streaks that point at it within a few degrees."""
+        total = np.zeros(len(places))
+        for k, (px, py) in enumerate(places):
+            toward = np.arctan2(py - rows, px - columns)
+            off = np.abs(np.sin(toward - theta))
+            total[k] = float(w @ np.exp(-((off / 0.05) ** 2)))
+        return total
+
+    def lattice(middle: Doubles, half: Doubles, n: int) -> Doubles:
+        gx, gy = (np.linspace(middle[k] - half[k], middle[k] + half[k], n) for k in range(2))
+        return np.stack([g.ravel() for g in np.meshgrid(gx, gy)], axis=1)
+
+    size = np.array([width, height], float)
+    half = size * (0.5 + REACH)
+    middle = size / 2
+    for n in (41, 13, 13):
+        places = lattice(middle, half, n)
+        tally = votes(places)
+        middle = places[int(np.argmax(tally))]
+        half = half * (3.0 / n)
+    best = float(votes(middle[None])[0])
+    # Streaks in every direction would give any place this share by chance.
+    chance = 0.05 * np.sqrt(np.pi) / np.pi
+    confidence = float(np.clip((best - 3 * chance) / (1 - 3 * chance), 0, 0.95))
+    # What meets nowhere within reach is parallel, as clouds and boards are.
+    far = float(np.abs(middle / size - 0.5).max())
+    return [(middle / size, "streaks", confidence)] if confidence > 0.05 and far < 0.45 + REACH else []
+
+
+def _lit_sides(tone: Floats) -> list[Found]:
+    """A direction: from where the picture is dark at large to where it is bright, and from shaded sides to lit ones."""
+    height, width = tone.shape
+    diagonal = float(np.hypot(height, width))
+    y, x = np.mgrid[0:height, 0:width].astype(np.float64)
+    x, y = (x - width / 2) / diagonal, (y - height / 2) / diagonal
+    plane = np.stack([x.ravel(), y.ravel(), np.ones(x.size)], axis=1)
+    slope, *_ = np.linalg.lstsq(plane, tone.ravel().astype(np.float64), rcond=None)
+    explained = float(np.hypot(slope[0], slope[1])) * 0.28 / max(float(tone.std()), 1e-3)
+    shape = cv2.GaussianBlur(tone, (0, 0), 0.004 * diagonal)
+    dx, dy = cv2.Sobel(shape, cv2.CV_64F, 1, 0), cv2.Sobel(shape, cv2.CV_64F, 0, 1)
+    steep = np.sqrt(dx * dx + dy * dy) + 0.01
+    shading = np.array([float((dx / steep).mean()), float((dy / steep).mean())])
+    direction = 0.7 * np.array(slope[:2]) / max(float(np.hypot(*slope[:2])), 1e-6) * min(explained, 1.0) + shading * 2
+    strength = float(np.hypot(*direction))
+    if strength < 0.1:
+        return []
+    unit = direction / strength
+    place = np.array([0.5, 0.5]) + unit * FAR_AWAY * diagonal / np.array([width, height])
+    return [(place, "lit sides", float(np.clip(0.4 * strength, 0, 0.4)))]
+
+
+def _colour_near(pixels: Floats, level: Floats, place: Doubles, space: RgbSpace) -> tuple[float, float]:
+    """Temperature and tint of the brighter half round a place, without what has clipped."""
+    height, width = level.shape
+    diagonal = float(np.hypot(height, width))
+    y, x = np.mgrid[0:height, 0:width]
+    inside = np.clip(place, 0, 1) * (width, height)
+    away = np.hypot(x + 0.5 - inside[0], y + 0.5 - inside[1])
+    true_colour = (pixels < 0.97).all(axis=2)
+    for widening in range(6):
+        near = (away <= max(SPOT * diagonal * 1.6**widening, float(away.min()) + 1)) & true_colour
+        if near.sum() >= 12:
+            break
+    if not near.any():
+        return 6500.0, 0.0
+    bright = near & (level >= np.median(level[near]))
+    kelvin, tint = temperature_of(pixels[bright].mean(axis=0), space)
+    return round(kelvin, -1), round(tint, 2)

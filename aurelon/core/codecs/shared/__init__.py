@@ -1,0 +1,1 @@
+"""What every codec reads into and writes from."""

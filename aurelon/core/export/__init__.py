@@ -1,0 +1,1 @@
+"""What can be written of a rig on a plate."""

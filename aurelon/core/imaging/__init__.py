@@ -1,0 +1,1 @@
+"""Pixels: colour, transfer curves, blending, resampling, pyramids, noise, tone."""

@@ -1,0 +1,88 @@
+"""A mask: where a light may be. Parts in order, each of which adds, takes away or intersects."""
+
+from __future__ import annotations
+
+import hashlib
+from functools import cached_property, reduce
+from operator import or_
+from typing import Annotated, Any, Literal, Self, cast
+
+import numpy as np
+from pydantic import Field
+
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.masks import parts
+from aurelon.core.masks.shared.cover import covered
+from aurelon.core.masks.shared.part import Combine, Floats, Ground, Part
+from aurelon.core.settings import Settings, setting
+
+# Read by Pydantic, not by the type checker, which cannot follow a union made at run time.
+AnyPart: Any = Annotated[reduce(or_, parts().values()), Field(discriminator="part")]
+
+
+class Mask(Settings):
+    """Where the light may be: all of the plate or none of it to begin with, then part by part.
+
+    With m the mask so far and p what a part covers: add is m + p - m p, subtract m (1 - p), intersect m p.
+    """
+
+    start: Literal["everything", "nothing"] = setting(
+        "everything", "What the mask holds before any part: all, to paint away from, or nothing, to paint in"
+    )
+    parts: tuple[AnyPart, ...] = Field((), max_length=32, description="The parts, in order")
+
+    @property
+    def stack(self) -> tuple[Part, ...]:
+        return cast(tuple[Part, ...], self.parts)
+
+    @cached_property
+    def key(self) -> str:
+        """Names the mask as it is written; what it covers depends on the plate as well."""
+        return hashlib.sha256(b"".join([self.start.encode(), *(part.digest for part in self.stack)])).hexdigest()
+
+    def inverted(self) -> Self:
+        """The mask that covers just what this one leaves, its parts as editable as before.
+
+        By de Morgan's laws: the start turns round, adding becomes taking away and the reverse, and
+        keeping what both cover becomes adding what the part leaves.
+        """
+        turn: dict[Combine, Combine] = {"add": "subtract", "subtract": "add", "intersect": "add"}
+        turned = tuple(
+            part.model_copy(
+                update={"combine": turn[part.combine], "invert": part.invert != (part.combine == "intersect")}
+            )
+            for part in self.stack
+        )
+        start = "nothing" if self.start == "everything" else "everything"
+        return self.model_copy(update={"start": start, "parts": turned})
+
+    @property
+    def reads_picture(self) -> bool:
+        return any(part.of_picture or part.fit for part in self.stack)
+
+    def mattes(self) -> list[str]:
+        """Ids of the mattes that its parts refer to."""
+        return [matte for part in self.stack for matte in part.mattes()]
+
+    def pictures(self) -> list[str]:
+        """Names of the pictures that its parts refer to."""
+        return [picture for part in self.stack for picture in part.pictures()]
+
+
+def masked(mask: Mask, ground: Ground, frame: Frame) -> Floats | None:
+    """(h, w) in 0..1, or None for all of the plate."""
+    everything = mask.start == "everything"
+    made: Floats | None = None  # all or nothing, until a part changes it
+    for part in mask.stack:
+        # Where there is all already nothing can be added, and where there is nothing none taken.
+        idle = made is None and everything == (part.combine == "add")
+        if idle or not part.counts(ground):
+            continue
+        cover = covered(part, ground, frame)
+        if made is None:
+            made = 1 - cover if part.combine == "subtract" else cover
+        elif part.combine == "add":
+            made = made + cover * (1 - made)
+        else:
+            made = made * (1 - cover if part.combine == "subtract" else cover)
+    return np.zeros(frame.shape, np.float32) if made is None and not everything else made

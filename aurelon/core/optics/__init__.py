@@ -1,0 +1,1 @@
+"""Aperture, lens, transport of light, surfaces and how they are lit."""

@@ -1,0 +1,78 @@
+"""Compiles every kernel once, into the cache beside the code, so that the first picture is instant.
+
+`python -m aurelon.core.precompile`, run by `make setup`.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from aurelon.core.analysis.measure import judge, match_colour, propose
+from aurelon.core.codecs import codecs
+from aurelon.core.export.picture import ExportOptions, export
+from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.pipeline import STAGES, show_frame
+from aurelon.core.imaging.blend import MODES
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.rgb_space import SRGB
+from aurelon.core.imaging.screen import mark_clipped, to_screen
+from aurelon.core.lights import kinds
+from aurelon.core.masks import parts
+from aurelon.core.plate import Plate, read_plate
+from aurelon.core.rig.model import Rig
+
+
+def warm() -> None:
+    """Reads, lights and writes a small plate in every way there is."""
+    plate = Plate(np.full((1100, 1300, 3), 0.4, np.float32), SRGB)
+    for codec in codecs().values():
+        for depth in codec.FORMAT.depths:
+            data = export(plate, Rig(), ExportOptions(codec.FORMAT.name, depth, size=(97, 83)))
+            read_plate(data, f"warm{codec.FORMAT.suffixes[0]}")
+    for kind in kinds():
+        rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "merge": {"mode": MODES[-1]}}]})
+        export(plate, rig, ExportOptions("png", "8", profile="display-p3"))
+        use_on_the_bench(plate, kind)
+    cache = Cache(1 << 29)
+    warm_masks(plate, "bloom", cache)
+    propose(plate, Rig(), cache)
+    match_colour(plate, Rig(), (0.5, 0.5), cache)
+
+
+def use_on_the_bench(plate: Plate, kind: str) -> None:
+    """What the bench asks for: parts of the frame, drafts, stages, a turned picture, facts, a match."""
+    cache = Cache(1 << 29)
+    width, height = plate.size
+    prepared = {"exposure": 0.2, "contrast": 0.1, "saturation": 0.1, "temperature": 0.1}
+    for mode, start, prepare in (("screen", "everything", {}), ("color", "nothing", {**prepared, "straighten": 3})):
+        light = {"id": kind, "kind": kind, "colour": {"black": 0.1}, "mask": {"start": start},
+                 "merge": {"mode": mode, "keep_darks": 0.2}}  # fmt: skip
+        rig = Rig.model_validate({"lights": [light], "prepare": prepare, "house": {"level": 0.9}})
+        for frame in (Frame.whole((320, 271)), Frame(width, height, 100, 80, 400, 300)):
+            for draft in (True, False):
+                for show in ("result", *(f"stage:{kind}:{stage}" for stage in STAGES)):
+                    pixels = show_frame(plate, rig, frame, cache, show=show, draft=draft)
+                    picture = to_screen(pixels, plate.space, frame.x0, frame.y0)
+                mark_clipped(picture, pixels)
+        judge(plate, rig, kind, cache)
+
+
+def warm_masks(plate: Plate, kind: str, cache: Cache) -> None:
+    """A mask of every part, feathered and fitted."""
+    own: dict[str, dict[str, Any]] = {
+        "strokes": {"strokes": [{"points": [0.2, 0.2, 1, 0.6, 0.6, 0.5]}]},
+        "polygon": {"corners": [[0.1, 0.1], [0.9, 0.2], [0.5, 0.9]]},
+        "colours": {"reach": "contiguous"},
+        "subject": {"box": [0.2, 0.2, 0.7, 0.7]},
+    }
+    made = [{"part": name, "feather": feather, "fit": fit, **own.get(name, {})}
+            for name in parts() for feather, fit in ((0.0, 0.0), (0.01, 0.01))]  # fmt: skip
+    rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "mask": {"parts": made}}]})
+    for frame in (Frame.whole((320, 271)), Frame.whole(plate.size)):
+        show_frame(plate, rig, frame, cache, show=f"over:mask:{kind}")
+
+
+if __name__ == "__main__":
+    warm()

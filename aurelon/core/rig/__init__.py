@@ -1,0 +1,1 @@
+"""The rig as data: the open format, and what is done to it as a whole."""

@@ -1,0 +1,99 @@
+"""Takes a saved rig, or some of its lights, to another plate.
+
+Lengths are shares of the diagonal and places fractions of the plate, so that they follow the picture.
+What belongs to one picture stays with it: how it is straightened and cropped, and mattes that were
+painted or cut out on it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from aurelon.core.errors import RigError
+from aurelon.core.masks.shared.mask import Mask
+from aurelon.core.rig.model import Light, Matte, Rig, check_rig
+
+
+@dataclass(frozen=True)
+class Applied:
+    """The new rig, and what a person should know of it."""
+
+    rig: Rig
+    notes: list[str]
+
+
+def apply_rig(saved: Rig, onto: Rig, lights: list[str] | None = None) -> Applied:
+    """`saved` on the plate whose rig is `onto`: the whole of it, or only the lights of these ids, added on top.
+
+    Raises RigError where an id is not there or the lights are too many.
+    """
+    chosen = saved.stack if lights is None else [_light(saved, one) for one in lights]
+    masks = [light.mask for light in chosen] + ([saved.house.mask] if lights is None else [])
+    names, mattes, notes = _mattes_for(masks, saved, onto)
+    taken = {light.id for light in onto.stack} if lights is not None else set()
+    added = []
+    for light in chosen:
+        made = light.model_copy(update={"id": _free(light.id, taken), "mask": _renamed(light.mask, names)})
+        taken.add(made.id)
+        added.append(made)
+    update: dict[str, Any] = {"mattes": (*onto.mattes, *mattes), "pictures": {**saved.pictures, **onto.pictures}}
+    if lights is None:
+        kept = {"straighten": onto.prepare.straighten, "crop": onto.prepare.crop}
+        update["prepare"] = saved.prepare.model_copy(update=kept)
+        update["house"] = saved.house.model_copy(update={"mask": _renamed(saved.house.mask, names)})
+        update["lights"] = added
+    else:
+        update["lights"] = [*onto.stack, *added]
+    return Applied(check_rig(onto.model_copy(update=update).model_dump()), notes)
+
+
+def _light(rig: Rig, light_id: str) -> Light:
+    for light in rig.stack:
+        if light.id == light_id:
+            return light
+    raise RigError([("lights", f"the saved rig has no light with the id '{light_id}'")])
+
+
+def _free(wanted: str, taken: set[str]) -> str:
+    if wanted not in taken:
+        return wanted
+    stem = wanted[:56]
+    return next(f"{stem}-{n}" for n in range(2, 1000) if f"{stem}-{n}" not in taken)
+
+
+def _mattes_for(masks: list[Mask], saved: Rig, onto: Rig) -> tuple[dict[str, str], list[Matte], list[str]]:
+    """What each matte of the saved rig is called on this plate, those to bring along, and notes on those left out."""
+    names: dict[str, str] = {}
+    brought: list[Matte] = []
+    notes: list[str] = []
+    taken = {matte.id for matte in onto.mattes}
+
+    def settle(wanted: str) -> None:
+        if wanted in names:
+            return
+        made = saved.matte(wanted)
+        called = (made.name or made.id).lower() if made else wanted
+        here = onto.matte(wanted) or next((m for m in onto.mattes if (m.name or m.id).lower() == called), None)
+        names[wanted] = here.id if here else wanted
+        if here is not None:
+            return
+        if made is None or any(part.of_one_picture for part in made.mask.stack):
+            title = (made.name or made.id) if made else wanted
+            notes.append(f"It uses the matte “{title}”, which was made on another picture; make one of that name here.")
+            return
+        for below in made.mask.mattes():
+            settle(below)
+        new = _free(wanted, taken)
+        taken.add(new)
+        names[wanted] = new
+        brought.append(made.model_copy(update={"id": new, "mask": _renamed(made.mask, names)}))
+
+    for mask in masks:
+        for wanted in mask.mattes():
+            settle(wanted)
+    return names, brought, notes
+
+
+def _renamed(mask: Mask, names: dict[str, str]) -> Mask:
+    return mask.model_copy(update={"parts": tuple(part.with_mattes(names) for part in mask.stack)})
