@@ -5,9 +5,8 @@ from __future__ import annotations
 import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field
 
-from aurelon.core.settings import Settings, setting
+from aurelon.core.settings import Settings, colour_setting, number, whole
 
 MOST_PIXELS = 100_000_000
 
@@ -15,15 +14,11 @@ MOST_PIXELS = 100_000_000
 class Blank(Settings):
     """A gradient from one colour to another across the whole plate; `angle` is where it runs to (90 is up)."""
 
-    width: int = setting(2400, "Pixels across", low=16, high=20000, step=1, bend=3.0)
-    height: int = setting(1600, "Pixels down", low=16, high=20000, step=1, bend=3.0)
-    begin: str = Field(
-        "#1a2138", pattern=r"^#[0-9a-f]{6}$", description="The colour it begins with, as sRGB", json_schema_extra={"unit": "colour"}
-    )
-    end: str = Field(
-        "#05070d", pattern=r"^#[0-9a-f]{6}$", description="The colour it ends with, as sRGB", json_schema_extra={"unit": "colour"}
-    )
-    angle: float = setting(90.0, "Where it runs to: 0 is right, 90 up", unit="degrees", low=-180, high=180, step=1)
+    width: int = whole(2400, "Width in pixels", unit="pixels", low=16, high=20000, exponent=3.0, essential=True)
+    height: int = whole(1600, "Height in pixels", unit="pixels", low=16, high=20000, exponent=3.0, essential=True)
+    begin: str = colour_setting("#1a2138", "Colour at the start", essential=True)
+    end: str = colour_setting("#05070d", "Colour at the end", essential=True)
+    angle: float = number(90.0, "Direction of the gradient: 0 is right, 90 up", unit="degrees", low=-180, high=180, step=1, essential=True)
 
 
 def blank_picture(of: Blank) -> bytes:

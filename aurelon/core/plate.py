@@ -17,11 +17,11 @@ from numpy.typing import NDArray
 from aurelon.core.codecs import read_raster
 from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.errors import PlateError
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.resample import reduce_to
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB, ProfileError, RgbSpace, read_profile
 
-Floats = NDArray[np.float32]
 KEPT_REDUCTIONS = 4
 
 

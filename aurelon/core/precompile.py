@@ -9,11 +9,14 @@ from typing import Any
 
 import numpy as np
 
-from aurelon.core.analysis.measure import judge, match_colour, propose
+from aurelon.core.analysis.colour_match import match_colour
+from aurelon.core.analysis.finder import propose
+from aurelon.core.analysis.measure import measure
 from aurelon.core.codecs import codecs
-from aurelon.core.export.picture import ExportOptions, export
+from aurelon.core.export.picture import PictureExport, export
 from aurelon.core.graph.cache import Cache
-from aurelon.core.graph.pipeline import STAGES, show_frame
+from aurelon.core.graph.renderer import Renderer
+from aurelon.core.graph.show import STAGES
 from aurelon.core.imaging.blend import MODES
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.rgb_space import SRGB
@@ -21,29 +24,29 @@ from aurelon.core.imaging.screen import mark_clipped, to_screen
 from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
 from aurelon.core.plate import Plate, read_plate
-from aurelon.core.rig.model import Rig
+from aurelon.core.rig import Rig
 
 
-def warm() -> None:
+def precompile() -> None:
     """Reads, lights and writes a small plate in every way there is."""
     plate = Plate(np.full((1100, 1300, 3), 0.4, np.float32), SRGB)
     for codec in codecs().values():
         for depth in codec.FORMAT.depths:
-            data = export(plate, Rig(), ExportOptions(codec.FORMAT.name, depth, size=(97, 83)))
-            read_plate(data, f"warm{codec.FORMAT.suffixes[0]}")
+            data = export(plate, Rig(), PictureExport(format=codec.FORMAT.name, depth=depth, long_edge=97))
+            read_plate(data, f"plate{codec.FORMAT.suffixes[0]}")
     for kind in kinds():
         rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "merge": {"mode": MODES[-1]}}]})
-        export(plate, rig, ExportOptions("png", "8", profile="display-p3"))
+        export(plate, rig, PictureExport(format="png", depth="8", profile="display-p3"))
         use_on_the_bench(plate, kind)
-    cache = Cache(1 << 29)
-    warm_masks(plate, "bloom", cache)
-    propose(plate, Rig(), cache)
-    match_colour(plate, Rig(), (0.5, 0.5), cache)
+    renderer = Renderer(plate, Cache(1 << 29))
+    compile_masks(renderer, "bloom")
+    propose(renderer, Rig())
+    match_colour(renderer, Rig(), (0.5, 0.5))
 
 
 def use_on_the_bench(plate: Plate, kind: str) -> None:
     """What the bench asks for: parts of the frame, drafts, stages, a turned picture, facts, a match."""
-    cache = Cache(1 << 29)
+    renderer = Renderer(plate, Cache(1 << 29))
     width, height = plate.size
     prepared = {"exposure": 0.2, "contrast": 0.1, "saturation": 0.1, "temperature": 0.1}
     for mode, start, prepare in (("screen", "everything", {}), ("color", "nothing", {**prepared, "straighten": 3})):
@@ -53,13 +56,13 @@ def use_on_the_bench(plate: Plate, kind: str) -> None:
         for frame in (Frame.whole((320, 271)), Frame(width, height, 100, 80, 400, 300)):
             for draft in (True, False):
                 for show in ("result", *(f"stage:{kind}:{stage}" for stage in STAGES)):
-                    pixels = show_frame(plate, rig, frame, cache, show=show, draft=draft)
+                    pixels = renderer.part(rig, frame, show=show, draft=draft)
                     picture = to_screen(pixels, plate.space, frame.x0, frame.y0)
                 mark_clipped(picture, pixels)
-        judge(plate, rig, kind, cache)
+        measure(renderer, rig, kind)
 
 
-def warm_masks(plate: Plate, kind: str, cache: Cache) -> None:
+def compile_masks(renderer: Renderer, kind: str) -> None:
     """A mask of every part, feathered and fitted."""
     own: dict[str, dict[str, Any]] = {
         "strokes": {"strokes": [{"points": [0.2, 0.2, 1, 0.6, 0.6, 0.5]}]},
@@ -70,9 +73,9 @@ def warm_masks(plate: Plate, kind: str, cache: Cache) -> None:
     made = [{"part": name, "feather": feather, "fit": fit, **own.get(name, {})}
             for name in parts() for feather, fit in ((0.0, 0.0), (0.01, 0.01))]  # fmt: skip
     rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "mask": {"parts": made}}]})
-    for frame in (Frame.whole((320, 271)), Frame.whole(plate.size)):
-        show_frame(plate, rig, frame, cache, show=f"over:mask:{kind}")
+    for frame in (Frame.whole((320, 271)), Frame.whole(renderer.plate.size)):
+        renderer.part(rig, frame, show=f"over:mask:{kind}")
 
 
 if __name__ == "__main__":
-    warm()
+    precompile()

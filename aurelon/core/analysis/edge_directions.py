@@ -4,13 +4,22 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float32]
+from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.fastmath import encode_array
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.plate import Plate
 
+EDGE = 800  # long edge of the version that is looked at
 MOST = 6
 APART = 4.0  # degrees within which two directions are one
 SHORTEST = 0.08  # of the diagonal
+
+
+def edges_of(plate: Plate) -> list[float]:
+    """The directions of strong straight edges in a plate; see `edge_directions`."""
+    small = plate.at(Frame.canonical(plate.size, EDGE))
+    return edge_directions(encode_array(np.ascontiguousarray(small @ plate.space.luminance)))
 
 
 def edge_directions(tone: Floats) -> list[float]:

@@ -15,14 +15,16 @@ from typing import Literal
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from aurelon.core.imaging.colour import temperature_of
+from aurelon.core.analysis.colour_match import EDGE, colour_at
+from aurelon.core.graph.nodes import ValueNode, digest_of
+from aurelon.core.graph.renderer import Renderer, Working
+from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.fastmath import encode_array
+from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.rgb_space import RgbSpace
+from aurelon.core.rig import Rig
 
-Floats = NDArray[np.float32]
-Doubles = NDArray[np.float64]
 Clue = Literal["bright spot", "streaks", "lit sides"]
 
 MOST, LEAST_SURE = 5, 0.05
@@ -39,7 +41,6 @@ MOST_STREAKS = 2500
 REACH = 1.2  # frames beyond the frame within which streaks may meet
 FAR_AWAY = 0.75  # diagonals from the middle at which a direction is marked
 SAME_PLACE = 0.06  # diagonals within which two proposals are one
-SPOT = 0.02  # diagonals round a place from which its colour is taken
 
 
 @dataclass(frozen=True)
@@ -75,9 +76,24 @@ def find_light(pixels: Floats, space: RgbSpace) -> Proposals:
     for place, clue, confidence in sorted(found, key=lambda f: -f[2]):
         if any(np.hypot(*((np.array(p.place) - place) * size)) < SAME_PLACE * diagonal for p in ranked):
             continue
-        kelvin, tint = _colour_near(pixels, level, place, space)
-        ranked.append(Proposal((round(float(place[0]), 4), round(float(place[1]), 4)), clue, confidence, kelvin, tint))
+        at = (round(float(place[0]), 4), round(float(place[1]), 4))
+        ranked.append(Proposal(at, clue, confidence, *colour_at(pixels, space, at)))
     return Proposals([p for p in ranked[:MOST] if p.confidence >= LEAST_SURE])
+
+
+def proposals_for(now: Working) -> Proposals:
+    """Proposals for the prepared picture, found once until that picture changes."""
+    plate, prepared = now.graph.plate, now.graph.prepared
+    frame = Frame.canonical(plate.size, EDGE)
+    return now.work.once(
+        ValueNode(digest_of("proposals", prepared.digest), lambda work: find_light(work.at(prepared, frame), plate.space))
+    )
+
+
+def propose(renderer: Renderer, rig: Rig) -> Proposals:
+    """Where light may come from in the prepared picture, the likeliest first."""
+    with renderer.working(rig) as now:
+        return proposals_for(now)
 
 
 Found = tuple[Doubles, Clue, float]
@@ -217,22 +233,3 @@ def _lit_sides(tone: Floats) -> list[Found]:
     unit = direction / strength
     place = np.array([0.5, 0.5]) + unit * FAR_AWAY * diagonal / np.array([width, height])
     return [(place, "lit sides", float(np.clip(0.4 * strength, 0, 0.4)))]
-
-
-def _colour_near(pixels: Floats, level: Floats, place: Doubles, space: RgbSpace) -> tuple[float, float]:
-    """Temperature and tint of the brighter half round a place, without what has clipped."""
-    height, width = level.shape
-    diagonal = float(np.hypot(height, width))
-    y, x = np.mgrid[0:height, 0:width]
-    inside = np.clip(place, 0, 1) * (width, height)
-    away = np.hypot(x + 0.5 - inside[0], y + 0.5 - inside[1])
-    true_colour = (pixels < 0.97).all(axis=2)
-    for widening in range(6):
-        near = (away <= max(SPOT * diagonal * 1.6**widening, float(away.min()) + 1)) & true_colour
-        if near.sum() >= 12:
-            break
-    if not near.any():
-        return 6500.0, 0.0
-    bright = near & (level >= np.median(level[near]))
-    kelvin, tint = temperature_of(pixels[bright].mean(axis=0), space)
-    return round(kelvin, -1), round(tint, 2)

@@ -1,4 +1,4 @@
-"""Open picture formats: one module a family, found here by what is in the folder.
+"""Open picture formats: one module a family, found here by what is in the folder, and those of extensions.
 
 A module offers FORMAT (a `Format`), `matches(head)`, `measure(data)`, `read(data)` and
 `write(picture, depth, quality)`. Adding a family is adding a file.
@@ -10,10 +10,11 @@ import importlib
 import pkgutil
 from functools import cache
 from pathlib import PurePath
-from typing import Protocol, cast
+from typing import Any, Protocol, cast
 
 from aurelon.core.codecs.shared.raster import Format, Raster, UnreadableError
 from aurelon.core.errors import OutputError, PlateError
+from aurelon.core.plugins import Found, with_extensions
 
 MAX_PIXELS = 150_000_000
 
@@ -30,11 +31,35 @@ class Codec(Protocol):
 
 
 @cache
-def codecs() -> dict[str, Codec]:
-    """Every codec by the name of its format."""
+def found_codecs() -> Found[Codec]:
+    """Every codec, and the extensions that were left out."""
     names = sorted(m.name for m in pkgutil.iter_modules(__path__) if not m.ispkg)
     modules = [cast(Codec, importlib.import_module(f"{__name__}.{name}")) for name in names]
-    return {codec.FORMAT.name: codec for codec in modules}
+    return with_extensions({codec.FORMAT.name: codec for codec in modules}, "aurelon.codecs", _checked)
+
+
+def codecs() -> dict[str, Codec]:
+    """Every codec by the name of its format."""
+    return found_codecs().items
+
+
+def _checked(made: Any) -> tuple[str, Codec]:
+    form = getattr(made, "FORMAT", None)
+    if not isinstance(form, Format):
+        raise TypeError("it has no FORMAT")
+    missing = [name for name in ("matches", "measure", "read", "write") if not callable(getattr(made, name, None))]
+    if missing:
+        raise TypeError(f"it has no {missing[0]}")
+    taken = {suffix for codec in found_suffixes() for suffix in codec} & set(form.suffixes)
+    if taken:
+        raise ValueError(f"the ending {min(taken)} is taken")
+    return form.name, cast(Codec, made)
+
+
+def found_suffixes() -> list[tuple[str, ...]]:
+    """The endings of Aurelon's own formats."""
+    names = (m.name for m in pkgutil.iter_modules(__path__) if not m.ispkg)
+    return [importlib.import_module(f"{__name__}.{name}").FORMAT.suffixes for name in names]
 
 
 def suffixes() -> dict[str, str]:

@@ -1,62 +1,88 @@
-"""From a rig on a plate to the bytes of a picture file, band by band."""
+"""A single picture file: from a rig on a plate to its bytes, band by band."""
 
 from __future__ import annotations
 
-import os
-import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
-from numba import njit, prange
-from numpy.typing import NDArray
+from pydantic import Field
 
 from aurelon.core.codecs import codecs, format_of_path
 from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.errors import Cancelled, OutputError
-from aurelon.core.graph.cache import Cache
-from aurelon.core.graph.pipeline import Evaluation, render_bands, seen_frame
+from aurelon.core.export.shared.target import Exported, ExportTarget, Progress
+from aurelon.core.graph.renderer import Renderer, never, seen_frame
+from aurelon.core.graph.show import RESULT, Show
+from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.quantise import quantise
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, LINEAR_SRGB, SRGB, RgbSpace
 from aurelon.core.plate import Plate
-from aurelon.core.rig.model import Rig
+from aurelon.core.rig import Rig
+from aurelon.core.settings import Settings, choice, whole
 
-Floats = NDArray[np.float32]
-Depth = Literal["8", "16", "float"]
-ProfileChoice = Literal["keep", "srgb", "display-p3"]
-Progress = Callable[[float], None]
+QUALITY = 92
+PROFILES = {"keep": "The plate's own", "srgb": "sRGB", "display-p3": "Display P3"}
+LARGEST_SCALE = 4.0  # of what is seen of the plate
+SAME_SHAPE = 1.0  # pixel by which a size may differ from the picture's own proportions
 
 
-@dataclass(frozen=True)
-class ExportOptions:
-    """How a result is written. `size` (width, height) is the plate's own where None."""
+class PictureExport(Settings):
+    """How a picture is written. Its size is what is seen of the plate, or that brought to a `long_edge`, which may
+    enlarge it up to four times; or `size` (width, height), which must have the picture's proportions."""
 
+    target: Literal["picture"] = "picture"
     format: str
     depth: str
-    quality: int = 92
+    quality: int = whole(QUALITY, "Quality against size of the file", unit="", low=1, high=100)
+    profile: Literal["keep", "srgb", "display-p3"] = choice("keep", "Colour profile of the file", words=PROFILES)
+    long_edge: int | None = Field(None, ge=1, description="Pixels on the long edge; all there are where left out")
     size: tuple[int, int] | None = None
-    profile: ProfileChoice = "keep"
-    show: str = "result"
+    show: Show = RESULT
 
-    def checked(self, plate: Plate, rig: Rig) -> ExportOptions:
-        """The same options. Raises OutputError when they cannot be met."""
-        codec = codecs().get(self.format)
-        if codec is None:
-            raise OutputError(f"there is no format '{self.format}'; there are: {', '.join(codecs())}")
-        if self.depth not in codec.FORMAT.depths:
+
+def frame_for(plate: Plate, rig: Rig, options: PictureExport) -> Frame:
+    """The frame of the picture that is written. Raises OutputError for a size that it cannot have."""
+    full = seen_frame(plate, rig)
+    tall, wide = full.shape
+    if options.size is not None and options.long_edge is not None:
+        raise OutputError("give either a size or a long edge, not both")
+    if options.long_edge is not None:
+        scale = options.long_edge / max(wide, tall)
+        width, height = max(1, round(wide * scale)), max(1, round(tall * scale))
+    elif options.size is not None:
+        width, height = options.size
+        scale = max(width / wide, height / tall)
+        if abs(width - wide * height / tall) > SAME_SHAPE and abs(height - tall * width / wide) > SAME_SHAPE:
+            fit = max(1, round(tall * width / wide))
             raise OutputError(
-                f"{codec.FORMAT.title} cannot hold {self.depth} bits; it holds {' or '.join(codec.FORMAT.depths)}"
+                f"{width} x {height} has other proportions than the picture, which is {wide} x {tall}; "
+                f"use {width}x{fit}, or --long-edge"
             )
-        if self.size is not None:
-            width, height = self.size
-            tall, wide = seen_frame(plate, rig).shape
-            if not (1 <= width <= wide and 1 <= height <= tall):
-                raise OutputError(f"{width} x {height} pixels is not within the picture's own {wide} x {tall}")
-        return self
+    else:
+        return full
+    if scale > LARGEST_SCALE:
+        raise OutputError(
+            f"{width} x {height} is more than {LARGEST_SCALE:g} times the picture's own {wide} x {tall}; choose a smaller size"
+        )
+    if (width, height) == (wide, tall):
+        return full
+    return seen_frame(plate, rig, (width, height))
 
 
-def _target_space(plate: Plate, options: ExportOptions) -> RgbSpace:
+def check(plate: Plate, rig: Rig, options: PictureExport) -> None:
+    """Raises OutputError when the options cannot be met."""
+    codec = codecs().get(options.format)
+    if codec is None:
+        raise OutputError(f"there is no format '{options.format}'; there are: {', '.join(codecs())}")
+    if options.depth not in codec.FORMAT.depths:
+        raise OutputError(f"{codec.FORMAT.title} cannot hold {options.depth} bits; it holds {' or '.join(codec.FORMAT.depths)}")
+    frame_for(plate, rig, options)
+
+
+def _target_space(plate: Plate, options: PictureExport) -> RgbSpace:
     if options.profile == "display-p3":
         return DISPLAY_P3
     if options.profile == "srgb":
@@ -78,25 +104,25 @@ def to_codes(pixels: Floats, plate_space: RgbSpace, target: RgbSpace) -> Floats:
 def export(
     plate: Plate,
     rig: Rig,
-    options: ExportOptions,
+    options: PictureExport,
     *,
     progress: Progress = lambda share: None,
-    cancelled: Callable[[], bool] = lambda: False,
+    cancelled: Callable[[], bool] = never,
 ) -> bytes:
     """The bytes of the picture file. `progress` is told the share done, 0..1.
 
     Raises OutputError when the options cannot be met, Cancelled once `cancelled()` is true.
     """
-    codec = codecs()[options.checked(plate, rig).format]
-    frame = seen_frame(plate, rig, options.size)
-    alpha_of = Evaluation(plate, rig, Cache(0)).alpha
+    check(plate, rig, options)
+    codec = codecs()[options.format]
+    frame, renderer = frame_for(plate, rig, options), Renderer(plate)
     target = _target_space(plate, options)
     kind: Any = {"8": np.uint8, "16": np.uint16, "float": np.float32}[options.depth]
     samples = np.empty((*frame.shape, 3), kind)
     alpha = np.empty(frame.shape, kind) if plate.alpha is not None else None
-    for band, pixels in render_bands(plate, rig, frame, show=options.show, cancelled=cancelled):
+    for band, pixels in renderer.bands(rig, frame, show=options.show, cancelled=cancelled):
         codes = to_codes(pixels, plate.space, target)
-        cover = alpha_of(band)
+        cover = renderer.alpha(rig, band)
         part = slice(band.y0 - frame.y0, band.y1 - frame.y0)
         if cover is not None and not codec.FORMAT.has_alpha:
             # Without alpha, what is transparent becomes white paper.
@@ -117,54 +143,17 @@ def export(
     return data
 
 
-def quantise(codes: Floats, x0: int, y0: int, out: NDArray[Any], dithered: bool) -> None:
-    """Code values 0..1 as whole numbers, clipped. Dither breaks bands in soft light at 8 bits.
-
-    The dither is interleaved gradient noise of the pixel's own place (Jimenez, SIGGRAPH 2014,
-    Advances in Real-Time Rendering), and stays within ±0.49 of a step: a value that lies on a
-    step already, as every pixel does that no light has touched, keeps it.
-    """
-    _quantise(codes, x0, y0, np.float32(np.iinfo(out.dtype).max), np.float32(0.98 if dithered else 0.0), out)
+def _run(plate: Plate, rig: Rig, options: PictureExport, progress: Progress, cancelled: Callable[[], bool]) -> Exported:
+    form = codecs()[options.format].FORMAT
+    data = export(plate, rig, options, progress=progress, cancelled=cancelled)
+    return Exported(data, form.suffixes[0], form.media_type)
 
 
-@njit(parallel=True, cache=True)
-def _quantise(codes: Floats, x0: int, y0: int, top: np.float32, spread: np.float32, out: NDArray[Any]) -> None:
-    rows, columns, channels = codes.shape
-    for y in prange(rows):
-        for x in range(columns):
-            place = 0.06711056 * (x + x0) + 0.00583715 * (y + y0)
-            wave = 52.9829189 * (place - np.floor(place))
-            dither = np.float32((wave - np.floor(wave) - 0.5) * spread)
-            for c in range(channels):
-                value = codes[y, x, c] * top
-                whole = np.floor(value + np.float32(0.5) + (dither if abs(value - np.round(value)) > 0.004 else 0.0))
-                out[y, x, c] = min(max(whole, np.float32(0.0)), top)
-
-
-def write_whole(path: Path, data: bytes) -> None:
-    """Writes a file that is there whole or not at all. Raises OutputError that names it."""
-    temporary = None
-    try:
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=".aurelon-")
-        temporary = Path(name)
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-        temporary.chmod(0o666 & ~_umask())
-        temporary.replace(path)
-    except OSError as error:
-        if temporary is not None:
-            temporary.unlink(missing_ok=True)
-        raise OutputError(f"{path} cannot be written: {error.strerror or error}; choose another place") from error
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
-
-
-def options_for_path(path: Path, plate: Plate, size: tuple[int, int] | None, show: str) -> ExportOptions:
+def options_for_path(path: Path, plate: Plate, **options: Any) -> PictureExport:
     """The format that the path's ending names, at the plate's own depth or the most the format has."""
     name = format_of_path(path)
     depths = codecs()[name].FORMAT.depths
-    return ExportOptions(name, plate.depth if plate.depth in depths else depths[-1], size=size, show=show)
+    return PictureExport(format=name, depth=plate.depth if plate.depth in depths else depths[-1], **options)
+
+
+TARGET = ExportTarget(name="picture", options=PictureExport, check=check, run=_run)

@@ -10,17 +10,16 @@ alpha is its strongest channel, so that no light leaves the picture as it is in 
 
 from __future__ import annotations
 
-from typing import Literal, get_args
+from collections.abc import Callable
+from typing import Literal, NamedTuple, get_args
 
 import numpy as np
-from numba import njit, prange
-from numpy.typing import NDArray
+from numba import njit
 
-from aurelon.core.imaging.fastmath import exp_minus, srgb_decode, srgb_encode
+from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.fastmath import exp_minus, smoothstep, srgb_decode, srgb_encode, unit
 
-Floats = NDArray[np.float32]
 Triple = tuple[np.float32, np.float32, np.float32]
-f32 = np.float32
 
 ModeName = Literal[
     "expose", "add", "relight",
@@ -38,26 +37,24 @@ BLACK_IS_NEUTRAL = frozenset(
 DARKS_END = 0.4
 
 
-def merge(
-    below: Floats, light: Floats, mask: Floats | None, luminance: Floats,
-    *, mode: str, intensity: float, opacity: float, keep_darks: float, opaque: bool = False,
-) -> Floats:  # fmt: skip
-    """`light` (h, w, 3) laid on `below` (h, w, 3), both linear; `mask` (h, w) in 0..1 or None.
+class Blending(NamedTuple):
+    """How light is blended; `opaque` light is a whole picture, whose alpha is 1 all over."""
 
-    `opaque` light is a whole picture: where black is not neutral its alpha is 1 all over, and an
-    intensity below 1 fades it in, as black would else come before the picture.
-    """
+    mode: int
+    black_is_neutral: bool
+    opaque: bool
+    intensity: np.float32
+    opacity: np.float32
+    keep_darks: np.float32
+
+
+def blending(*, mode: str, intensity: float, opacity: float, keep_darks: float, opaque: bool = False) -> Blending:
+    """Blending by the name of a mode. Where black is not neutral, an intensity below 1 fades an opaque light in, as
+    black would otherwise come before the picture."""
     if opaque and mode not in BLACK_IS_NEUTRAL:
         opacity *= min(intensity, 1.0)
         intensity = max(intensity, 1.0) if intensity > 0 else 0.0
-    out = np.empty(below.shape, np.float32)
-    cover = mask if mask is not None else np.ones((1, 1), np.float32)
-    _merge(
-        np.ascontiguousarray(below).reshape(-1), light.reshape(-1), cover.reshape(-1), mask is not None, luminance,
-        MODES.index(mode), mode in BLACK_IS_NEUTRAL, opaque,
-        f32(intensity), f32(opacity), f32(keep_darks), out.reshape(-1),
-    )  # fmt: skip
-    return out
+    return Blending(MODES.index(mode), mode in BLACK_IS_NEUTRAL, opaque, f32(intensity), f32(opacity), f32(keep_darks))
 
 
 @njit(fastmath=True)
@@ -94,45 +91,101 @@ def _color_burn(b: np.float32, s: np.float32) -> np.float32:
 
 
 @njit(fastmath=True)
-def _separable(mode: int, e: Floats, s: Floats) -> None:
-    """B(cb, cs) of the specification, section 10.1, over a row; the result takes the place of `s`.
+def _multiply(b: np.float32, s: np.float32) -> np.float32:
+    return b * s
 
-    The choice stands outside the loops, so that each loop is one formula the compiler can vectorise.
+
+@njit(fastmath=True)
+def _screen(b: np.float32, s: np.float32) -> np.float32:
+    return b + s - b * s
+
+
+@njit(fastmath=True)
+def _overlay(b: np.float32, s: np.float32) -> np.float32:
+    return _hard_light(s, b)
+
+
+@njit(fastmath=True)
+def _darken(b: np.float32, s: np.float32) -> np.float32:
+    return min(b, s)
+
+
+@njit(fastmath=True)
+def _lighten(b: np.float32, s: np.float32) -> np.float32:
+    return max(b, s)
+
+
+@njit(fastmath=True)
+def _difference(b: np.float32, s: np.float32) -> np.float32:
+    return abs(b - s)
+
+
+@njit(fastmath=True)
+def _exclusion(b: np.float32, s: np.float32) -> np.float32:
+    return b + s - f32(2.0) * b * s
+
+
+@njit(fastmath=True)
+def _normal(b: np.float32, s: np.float32) -> np.float32:
+    return s
+
+
+@njit(fastmath=True)
+def _lit(b: np.float32, l: np.float32, alpha: np.float32, encoded: np.float32) -> np.float32:
+    """Back to linear light from a blended, display-encoded value, in modes for which black is neutral.
+
+    What lies above display white is outside the display modes and stays. Where there is no light the picture stays,
+    to the bit.
     """
-    n = e.size
-    if mode == MULTIPLY:
-        for i in range(n):
-            s[i] = e[i] * s[i]
-    elif mode == SCREEN:
-        for i in range(n):
-            s[i] = e[i] + s[i] - e[i] * s[i]
-    elif mode == OVERLAY:
-        for i in range(n):
-            s[i] = _hard_light(s[i], e[i])
-    elif mode == DARKEN:
-        for i in range(n):
-            s[i] = min(e[i], s[i])
-    elif mode == LIGHTEN:
-        for i in range(n):
-            s[i] = max(e[i], s[i])
-    elif mode == COLOR_DODGE:
-        for i in range(n):
-            s[i] = _color_dodge(e[i], s[i])
-    elif mode == COLOR_BURN:
-        for i in range(n):
-            s[i] = _color_burn(e[i], s[i])
-    elif mode == HARD_LIGHT:
-        for i in range(n):
-            s[i] = _hard_light(e[i], s[i])
-    elif mode == SOFT_LIGHT:
-        for i in range(n):
-            s[i] = _soft_light(e[i], s[i])
-    elif mode == DIFFERENCE:
-        for i in range(n):
-            s[i] = abs(e[i] - s[i])
-    elif mode == EXCLUSION:
-        for i in range(n):
-            s[i] = e[i] + s[i] - f32(2.0) * e[i] * s[i]
+    made = max(srgb_decode(unit(encoded)), f32(0.0)) + max(b - f32(1.0), f32(0.0))
+    return made if min(alpha, l) > f32(0.0) else b
+
+
+@njit(fastmath=True)
+def _covered(b: np.float32, alpha: np.float32, encoded: np.float32) -> np.float32:
+    """The same in modes in which the light covers: what lies above display white gives way with alpha."""
+    over = max(b - f32(1.0), f32(0.0)) * (f32(1.0) - alpha)
+    return max(srgb_decode(unit(encoded)), f32(0.0)) + over if alpha > f32(0.0) else b
+
+
+Formula = Callable[[np.float32, np.float32], np.float32]
+Run = Callable[[Floats, Floats, np.float32, Floats, Floats], None]
+
+
+def _over_light(formula: Formula) -> Run:
+    """A loop over a run of values for a mode in which black is neutral; one formula a loop, so that it vectorises."""
+
+    @njit(fastmath=True)
+    def run(below: Floats, light: Floats, intensity: np.float32, alpha: Floats, out: Floats) -> None:
+        for i in range(out.size):
+            b, l, k = below[i], light[i], alpha[i]
+            e = srgb_encode(min(b, f32(1.0)))
+            s = formula(e, srgb_encode(min(l * intensity, f32(1.0))))
+            out[i] = _lit(b, l, k, e + k * (s - e))
+
+    made: Run = run
+    return made
+
+
+def _over_cover(formula: Formula) -> Run:
+    """The same where the light covers; `light` is its colour, display-encoded already."""
+
+    @njit(fastmath=True)
+    def run(below: Floats, light: Floats, intensity: np.float32, alpha: Floats, out: Floats) -> None:
+        for i in range(out.size):
+            b, k = below[i], alpha[i]
+            e = srgb_encode(min(b, f32(1.0)))
+            out[i] = _covered(b, k, e + k * (formula(e, light[i]) - e))
+
+    made: Run = run
+    return made
+
+
+_run_screen, _run_lighten = _over_light(_screen), _over_light(_lighten)
+_run_color_dodge, _run_difference, _run_exclusion = _over_light(_color_dodge), _over_light(_difference), _over_light(_exclusion)
+_run_normal, _run_multiply, _run_overlay = _over_cover(_normal), _over_cover(_multiply), _over_cover(_overlay)
+_run_darken, _run_color_burn = _over_cover(_darken), _over_cover(_color_burn)
+_run_hard_light, _run_soft_light = _over_cover(_hard_light), _over_cover(_soft_light)
 
 
 @njit(fastmath=True)
@@ -192,7 +245,7 @@ def _non_separable(mode: int, er: Floats, eg: Floats, eb: Floats, sr: Floats, sg
 
 @njit(fastmath=True)
 def split(pixels: Floats, red: Floats, green: Floats, blue: Floats) -> None:
-    """Interleaved pixels as three planes: only over planes do the loops below vectorise."""
+    """Interleaved pixels as three planes: only over planes do some loops vectorise."""
     for x in range(red.size):
         red[x], green[x], blue[x] = pixels[3 * x], pixels[3 * x + 1], pixels[3 * x + 2]
 
@@ -210,119 +263,107 @@ def _encode(linear: Floats, scale: np.float32, out: Floats) -> None:
 
 
 @njit(fastmath=True)
-def _finish(e: Floats, s: Floats, alpha: Floats, light: Floats, below: Floats) -> None:
-    """Mixes a blended plane in by alpha and goes back to linear light, in the place of `below`.
-
-    For modes in which black is neutral. What lies above display white is outside the display modes
-    and stays. Where there is no light the picture stays, to the bit.
-    """
-    for x in range(alpha.size):
-        b = below[x]
-        encoded = e[x] + alpha[x] * (s[x] - e[x])
-        made = max(srgb_decode(min(max(encoded, f32(0.0)), f32(1.0))), f32(0.0)) + max(b - f32(1.0), f32(0.0))
-        below[x] = made if min(alpha[x], light[x]) > f32(0.0) else b
-
-
-@njit(fastmath=True)
-def _finish_covering(e: Floats, s: Floats, alpha: Floats, below: Floats) -> None:
-    """The same for modes in which the light covers: what lies above display white gives way with alpha."""
-    for x in range(alpha.size):
-        b, k = below[x], alpha[x]
-        encoded = e[x] + k * (s[x] - e[x])
-        over = max(b - f32(1.0), f32(0.0)) * (f32(1.0) - k)
-        below[x] = max(srgb_decode(min(max(encoded, f32(0.0)), f32(1.0))), f32(0.0)) + over if k > f32(0.0) else b
-
-
-@njit(fastmath=True)
 def _hold_darks(below: Floats, luminance: Floats, keep_darks: np.float32, alpha: Floats) -> None:
     red, green, blue = luminance[0], luminance[1], luminance[2]
     for x in range(alpha.size):
         level = red * below[3 * x] + green * below[3 * x + 1] + blue * below[3 * x + 2]
         t = min(srgb_encode(min(level, f32(1.0))) * f32(1.0 / DARKS_END), f32(1.0))
-        alpha[x] *= f32(1.0) - keep_darks * (f32(1.0) - t * t * (f32(3.0) - f32(2.0) * t))
+        alpha[x] *= f32(1.0) - keep_darks * (f32(1.0) - smoothstep(t))
 
 
 @njit(fastmath=True)
-def _unmultiply(r: Floats, g: Floats, b: Floats, alpha: Floats) -> None:
-    """Reads planes of light as a premultiplied colour: its strongest channel goes into alpha."""
+def _unmultiply(light: Floats, alpha: Floats) -> None:
+    """Reads interleaved light as a premultiplied colour: its strongest channel goes into alpha."""
     for x in range(alpha.size):
-        top = max(max(r[x], g[x]), b[x])
+        r, g, b = light[3 * x], light[3 * x + 1], light[3 * x + 2]
+        top = max(max(r, g), b)
         per_top = f32(1.0) / max(top, f32(1e-7))
         alpha[x] *= top
-        r[x], g[x], b[x] = r[x] * per_top, g[x] * per_top, b[x] * per_top
+        light[3 * x], light[3 * x + 1], light[3 * x + 2] = r * per_top, g * per_top, b * per_top
 
 
 @njit(fastmath=True)
-def _linear_row(mode: int, b: Floats, l: Floats, intensity: np.float32, alpha: Floats, out: Floats) -> None:
-    for x in range(alpha.size):
-        k = alpha[x]
-        for c in range(3):
-            i = 3 * x + c
-            if mode == EXPOSE:
+def _in_linear_light(how: Blending, b: Floats, l: Floats, alpha: Floats, out: Floats) -> None:
+    mode, intensity = how.mode, how.intensity
+    if mode == EXPOSE:
+        for x in range(alpha.size):
+            k = alpha[x]
+            for c in range(3):
+                i = 3 * x + c
                 out[i] = b[i] + k * (_expose(b[i], l[i] * intensity) - b[i])
-            elif mode == ADD:
-                out[i] = b[i] + k * (l[i] * intensity)
-            else:
-                out[i] = b[i] + k * (b[i] * l[i] * intensity)
+    elif mode == ADD:
+        for x in range(alpha.size):
+            k = alpha[x] * intensity
+            for c in range(3):
+                out[3 * x + c] = b[3 * x + c] + k * l[3 * x + c]
+    else:
+        for x in range(alpha.size):
+            k = alpha[x] * intensity
+            for c in range(3):
+                out[3 * x + c] = b[3 * x + c] * (f32(1.0) + k * l[3 * x + c])
 
 
-CHUNK = 2048  # pixels merged together; all that is made of them stays in the second cache
-RUN = 4  # chunks that a thread takes at once, with one set of planes
+@njit(fastmath=True)
+def _separable(mode: int, b: Floats, l: Floats, intensity: np.float32, alpha: Floats, out: Floats) -> None:
+    """B(cb, cs) of the specification, section 10.1; `alpha` has a value for each channel."""
+    if mode == NORMAL:
+        _run_normal(b, l, intensity, alpha, out)
+    elif mode == MULTIPLY:
+        _run_multiply(b, l, intensity, alpha, out)
+    elif mode == SCREEN:
+        _run_screen(b, l, intensity, alpha, out)
+    elif mode == OVERLAY:
+        _run_overlay(b, l, intensity, alpha, out)
+    elif mode == DARKEN:
+        _run_darken(b, l, intensity, alpha, out)
+    elif mode == LIGHTEN:
+        _run_lighten(b, l, intensity, alpha, out)
+    elif mode == COLOR_DODGE:
+        _run_color_dodge(b, l, intensity, alpha, out)
+    elif mode == COLOR_BURN:
+        _run_color_burn(b, l, intensity, alpha, out)
+    elif mode == HARD_LIGHT:
+        _run_hard_light(b, l, intensity, alpha, out)
+    elif mode == SOFT_LIGHT:
+        _run_soft_light(b, l, intensity, alpha, out)
+    elif mode == DIFFERENCE:
+        _run_difference(b, l, intensity, alpha, out)
+    else:
+        _run_exclusion(b, l, intensity, alpha, out)
 
 
-@njit(parallel=True, cache=True, fastmath=True)
-def _merge(
-    below: Floats, light: Floats, mask: Floats, masked: bool, luminance: Floats, mode: int, black_is_neutral: bool, opaque: bool,
-    intensity: np.float32, opacity: np.float32, keep_darks: np.float32, out: Floats,
-) -> None:  # fmt: skip
-    pixels = out.size // 3
-    chunks = (pixels + CHUNK - 1) // CHUNK
-    for run in prange((chunks + RUN - 1) // RUN):
-        made_br, made_bg, made_bb = np.empty(CHUNK, np.float32), np.empty(CHUNK, np.float32), np.empty(CHUNK, np.float32)
-        made_lr, made_lg, made_lb = np.empty(CHUNK, np.float32), np.empty(CHUNK, np.float32), np.empty(CHUNK, np.float32)
-        made_er, made_eg, made_eb = np.empty(CHUNK, np.float32), np.empty(CHUNK, np.float32), np.empty(CHUNK, np.float32)
-        made_sr, made_sg, made_sb = np.empty(CHUNK, np.float32), np.empty(CHUNK, np.float32), np.empty(CHUNK, np.float32)
-        cover = np.empty(CHUNK, np.float32)
-        for chunk in range(run * RUN, min((run + 1) * RUN, chunks)):
-            begin = chunk * CHUNK
-            columns = min(CHUNK, pixels - begin)
-            n = 3 * columns
-            b, l, o = below[3 * begin : 3 * begin + n], light[3 * begin : 3 * begin + n], out[3 * begin : 3 * begin + n]
-            alpha = cover[:columns]
-            alpha[:] = opacity if intensity > f32(0.0) else f32(0.0)
-            if masked:
-                alpha *= mask[begin : begin + columns]
-            if keep_darks > f32(0.0):
-                _hold_darks(b, luminance, keep_darks, alpha)
-            if mode <= RELIGHT:
-                _linear_row(mode, b, l, intensity, alpha, o)
-                continue
-            br, bg, bb = made_br[:columns], made_bg[:columns], made_bb[:columns]
-            lr, lg, lb = made_lr[:columns], made_lg[:columns], made_lb[:columns]
-            er, eg, eb = made_er[:columns], made_eg[:columns], made_eb[:columns]
-            sr, sg, sb = made_sr[:columns], made_sg[:columns], made_sb[:columns]
-            split(b, br, bg, bb)
-            split(l, lr, lg, lb)
-            _encode(br, f32(1.0), er)
-            _encode(bg, f32(1.0), eg)
-            _encode(bb, f32(1.0), eb)
-            _encode(lr, intensity, sr)
-            _encode(lg, intensity, sg)
-            _encode(lb, intensity, sb)
-            if not black_is_neutral and not opaque:
-                _unmultiply(sr, sg, sb, alpha)
-            if mode < HUE:
-                _separable(mode, er, sr)
-                _separable(mode, eg, sg)
-                _separable(mode, eb, sb)
-            else:
-                _non_separable(mode, er, eg, eb, sr, sg, sb)
-            if black_is_neutral:
-                _finish(er, sr, alpha, lr, br)
-                _finish(eg, sg, alpha, lg, bg)
-                _finish(eb, sb, alpha, lb, bb)
-            else:
-                _finish_covering(er, sr, alpha, br)
-                _finish_covering(eg, sg, alpha, bg)
-                _finish_covering(eb, sb, alpha, bb)
-            join(br, bg, bb, o)
+@njit(fastmath=True)
+def blend_chunk(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: Floats, planes: Floats, out: Floats) -> None:
+    """Light `l` blended with the picture `b` into `out`, all interleaved (3n,) and linear; `alpha` (n,) is opacity and
+    mask. `l` and `alpha` are used up; `planes` (9, n or more) is scratch."""
+    n = alpha.size
+    if how.keep_darks > f32(0.0):
+        _hold_darks(b, luminance, how.keep_darks, alpha)
+    if how.mode <= RELIGHT:
+        _in_linear_light(how, b, l, alpha, out)
+        return
+    if not how.black_is_neutral:
+        _encode(l, how.intensity, l)
+        if not how.opaque:
+            _unmultiply(l, alpha)
+    if how.mode < HUE:
+        each = planes.reshape(-1)[: 3 * n]
+        for x in range(n):
+            each[3 * x] = each[3 * x + 1] = each[3 * x + 2] = alpha[x]
+        _separable(how.mode, b, l, how.intensity, each, out)
+        return
+    er, eg, eb = planes[0, :n], planes[1, :n], planes[2, :n]
+    sr, sg, sb = planes[3, :n], planes[4, :n], planes[5, :n]
+    br, bg, bb = planes[6, :n], planes[7, :n], planes[8, :n]
+    split(b, br, bg, bb)
+    split(l, sr, sg, sb)
+    _encode(br, f32(1.0), er)
+    _encode(bg, f32(1.0), eg)
+    _encode(bb, f32(1.0), eb)
+    _non_separable(how.mode, er, eg, eb, sr, sg, sb)
+    for x in range(n):
+        k = alpha[x]
+        br[x] = _covered(br[x], k, er[x] + k * (sr[x] - er[x]))
+        bg[x] = _covered(bg[x], k, eg[x] + k * (sg[x] - eg[x]))
+        bb[x] = _covered(bb[x], k, eb[x] + k * (sb[x] - eb[x]))
+    join(br, bg, bb, out)

@@ -13,11 +13,11 @@ from importlib.resources import files
 import numpy as np
 from numpy.typing import NDArray
 
+from aurelon.core.imaging.arrays import Doubles
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.rgb_space import SRGB, RgbSpace
 
 Triple = NDArray[np.float32]
-Doubles = NDArray[np.float64]
 
 SECOND_RADIATION_CONSTANT = 1.438776877e-2  # m K, CODATA 2018
 TINT_REACH = 0.03  # distance from the locus in CIE 1960 u, v at tint 1

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numba import njit, prange
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float32]
-u64 = np.uint64
+from aurelon.core.imaging.arrays import Floats, f32, u64
 
 
 @dataclass(frozen=True)
@@ -23,8 +22,33 @@ class Tint:
     light: Floats
     own: Floats
 
+    @cached_property
+    def of_white(self) -> Floats:
+        """What becomes of white light, (3,), never negative."""
+        return np.maximum(self.light.sum(axis=1), 0).astype(np.float32)
+
+    @cached_property
+    def is_neutral(self) -> bool:
+        return bool(np.array_equal(self.light, np.eye(3)))
+
+    def on_white(self, level: Floats) -> Floats:
+        """White light (h, w) in its colour: (h, w, 3)."""
+        out = np.empty((*level.shape, 3), np.float32)
+        _colour(np.ascontiguousarray(level).reshape(-1), self.of_white, out.reshape(-1))
+        return out
+
 
 NEUTRAL = Tint(np.eye(3, dtype=np.float32), np.eye(3, dtype=np.float32))
+BLOCK = 4096  # pixels
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _colour(level: Floats, colour: Floats, out: Floats) -> None:
+    r, g, b = colour[0], colour[1], colour[2]
+    for block in prange((level.size + BLOCK - 1) // BLOCK):
+        for i in range(block * BLOCK, min((block + 1) * BLOCK, level.size)):
+            v = max(level[i], f32(0.0))
+            out[3 * i], out[3 * i + 1], out[3 * i + 2] = v * r, v * g, v * b
 
 
 def mixed(light: Floats, matrix: Floats) -> Floats:
@@ -36,12 +60,9 @@ def mixed(light: Floats, matrix: Floats) -> Floats:
     return out
 
 
-BLOCK = 4096  # pixels
-
-
 @njit(parallel=True, cache=True, fastmath=True)
 def _mix(light: Floats, channels: int, m: Floats, out: Floats) -> None:
-    zero = np.float32(0.0)
+    zero = f32(0.0)
     count = out.size // 3
     for block in prange((count + BLOCK - 1) // BLOCK):
         for i in range(block * BLOCK, min((block + 1) * BLOCK, count)):

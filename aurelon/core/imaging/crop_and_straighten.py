@@ -14,9 +14,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
-
-Floats = NDArray[np.float32]
 
 MARGIN = 3  # pixels that the cubic kernel reads beyond a place
 

@@ -1,17 +1,29 @@
-"""Transfer curves, exponential and angle as short polynomials, for use inside kernels.
+"""Transfer curves, exponential, angle and easing as short polynomials, for use inside kernels.
 
 Library functions keep a compiler from vectorising a loop; these are additions, products and
 square roots only. Each is a Chebyshev fit of the exact function; the bound beside it is the
-largest error over the range in float32, and tests/core/test_fastmath.py holds it to that.
+largest error over the range in float32, and the tests hold it to that.
 """
 
 from __future__ import annotations
 
 import numpy as np
 from numba import njit, prange
-from numpy.typing import NDArray
+from numba.extending import register_jitable
 
-f32 = np.float32
+from aurelon.core.imaging.arrays import Floats, f32
+
+
+@register_jitable  # type: ignore[untyped-decorator]
+def smoothstep(t):  # type: ignore[no-untyped-def]
+    """3t² - 2t³ of t in 0..1, a number or an array: the smooth way from 0 to 1, flat at both ends."""
+    return t * t * (f32(3.0) - f32(2.0) * t)
+
+
+@register_jitable  # type: ignore[untyped-decorator]
+def unit(x):  # type: ignore[no-untyped-def]
+    """A number held in 0..1."""
+    return min(max(x, f32(0.0)), f32(1.0))
 
 
 @njit(fastmath=True)
@@ -86,7 +98,7 @@ def angle_of(y: np.float32, x: np.float32) -> np.float32:
 BLOCK = 1 << 14
 
 
-def encode_array(linear: NDArray[np.float32]) -> NDArray[np.float32]:
+def encode_array(linear: Floats) -> Floats:
     """IEC 61966-2-1 encoding of linear light of any shape, held at display white."""
     flat = np.ascontiguousarray(linear).reshape(-1)
     out = np.empty_like(flat)
@@ -95,7 +107,7 @@ def encode_array(linear: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 @njit(parallel=True, cache=True, fastmath=True)
-def _encode_array(linear: NDArray[np.float32], out: NDArray[np.float32]) -> None:
+def _encode_array(linear: Floats, out: Floats) -> None:
     for block in prange((linear.size + BLOCK - 1) // BLOCK):
         for i in range(block * BLOCK, min((block + 1) * BLOCK, linear.size)):
             out[i] = srgb_encode(min(linear[i], f32(1.0)))

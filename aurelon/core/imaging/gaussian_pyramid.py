@@ -12,12 +12,10 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.resample import enlarge_to, reduce_to
-
-Floats = NDArray[np.float32]
 
 RESOLVED = 1.9  # cells of its level that a Gaussian's sigma has at least, where a coarser level would do
 SMALLEST_EDGE = 4

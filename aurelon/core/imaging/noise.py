@@ -7,9 +7,9 @@ from __future__ import annotations
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
-Doubles = NDArray[np.float64]
+from aurelon.core.imaging.arrays import Doubles, Floats, f32
+from aurelon.core.imaging.fastmath import smoothstep
 
 
 def periodic_noise(place: Doubles, period: int, seed: tuple[int, ...]) -> Doubles:
@@ -22,7 +22,7 @@ def periodic_noise(place: Doubles, period: int, seed: tuple[int, ...]) -> Double
     return np.asarray(values[low] * (1 - t) + values[(low + 1) % period] * t)
 
 
-def ray_variation(bars: Doubles, count: int, variety: float, seed: int) -> NDArray[np.float32]:
+def ray_variation(bars: Doubles, count: int, variety: float, seed: int) -> Floats:
     """How bright each ray is, mean about 1: even at variety 0, strong bars at 1.
 
     `bars` is the place of each ray counted in bars; it repeats every `count` of them. The places
@@ -37,7 +37,7 @@ def ray_variation(bars: Doubles, count: int, variety: float, seed: int) -> NDArr
         + 0.13 * periodic_noise(5 * place, 5 * count, (seed, 3))
     )
     t = np.clip((mixed - 0.22) / 0.56, 0, 1)
-    bright = t * t * (3 - 2 * t)
+    bright = smoothstep(t)
     return np.asarray(1 - variety + variety * 2 * bright, np.float32)
 
 
@@ -50,14 +50,14 @@ def lattice(ix: int, iy: int, seed: int) -> np.float32:
     h = np.uint32(h ^ (h >> np.uint32(12)))
     h = np.uint32(h * np.uint32(0x297A2D39))
     h = np.uint32(h ^ (h >> np.uint32(15)))
-    return np.float32(h) * np.float32(1.0 / 4294967296.0)
+    return f32(h) * f32(1.0 / 4294967296.0)
 
 
-NO_CELL = np.float32(1e9)  # as the first number of a kept cell: none is kept yet
+NO_CELL = f32(1e9)  # as the first number of a kept cell: none is kept yet
 
 
 @njit(fastmath=True)
-def lattice_noise(x: np.float32, y: np.float32, seed: int, kept: NDArray[np.float32]) -> np.float32:
+def lattice_noise(x: np.float32, y: np.float32, seed: int, kept: Floats) -> np.float32:
     """Value noise in 0..1 over the plane, a cell to each unit.
 
     Places are looked at one beside the other, so `kept` (6,) holds the last cell and its corners between calls.
@@ -69,8 +69,8 @@ def lattice_noise(x: np.float32, y: np.float32, seed: int, kept: NDArray[np.floa
         kept[2], kept[3] = lattice(ix, iy, seed), lattice(ix + 1, iy, seed)
         kept[4], kept[5] = lattice(ix, iy + 1, seed), lattice(ix + 1, iy + 1, seed)
     tx, ty = x - fx, y - fy
-    one, two, three = np.float32(1.0), np.float32(2.0), np.float32(3.0)
-    tx, ty = tx * tx * (three - two * tx), ty * ty * (three - two * ty)
+    one = f32(1.0)
+    tx, ty = smoothstep(tx), smoothstep(ty)
     top = kept[2] * (one - tx) + kept[3] * tx
     bottom = kept[4] * (one - tx) + kept[5] * tx
     made: np.float32 = top * (one - ty) + bottom * ty

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float32]
+from aurelon.core.imaging.arrays import Floats
 
 COVER = np.float32(0.6)  # of the colour where the mask is full
 GREY = 0.02  # mean chroma below which a picture has no colour to contrast with

@@ -6,13 +6,10 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from aurelon.core.imaging.arrays import Doubles
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.settings import Place
-
-Doubles = NDArray[np.float64]
-Quad = tuple[Place, Place, Place, Place]
+from aurelon.core.settings import Place, Quad
 
 BESIDE = (0.12, 0.0)  # plate fractions: where a second is laid when one alone tells no direction
 DEPTH = (-0.35, 3.0)  # of one step to the distance of the last but one; outside it a row is taken for level with the eye
@@ -94,9 +91,3 @@ def _meeting(before: Doubles, last: Doubles) -> Doubles | None:
 def _as_quad(corners: Doubles) -> Quad:
     a, b, c, d = ((round(float(x), 4), round(float(y), 4)) for x, y in corners)
     return a, b, c, d
-
-
-def aspect_of(size: tuple[int, int]) -> tuple[float, float]:
-    """Width and height in diagonals."""
-    diagonal = float(np.hypot(*size))
-    return size[0] / diagonal, size[1] / diagonal

@@ -1,4 +1,4 @@
-"""Area-exact reduction of pictures, alone or together with the measuring of highlights.
+"""Area-exact reduction of pictures, and enlarging of soft light by a spline.
 
 Every reduced pixel is the mean of exactly the area it covers, fractions of pixels included, so a
 view of a region agrees with the same region of a view of the whole. Reduction only: a size above
@@ -11,15 +11,11 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from aurelon.core.imaging.blend import split
-from aurelon.core.imaging.fastmath import srgb_encode
+from aurelon.core.imaging.arrays import Floats, f32, u64
 from aurelon.core.imaging.frame import Frame
 
-Floats = NDArray[np.float32]
 Indices = NDArray[np.int64]
 Places = NDArray[np.uint32]
-f32 = np.float32
-u64 = np.uint64
 
 
 def reduce_to(pixels: Floats, frame: Frame) -> Floats:
@@ -34,7 +30,7 @@ def reduce_to(pixels: Floats, frame: Frame) -> Floats:
 
 
 @njit()
-def _span(index: int, ratio: float, limit: int) -> tuple[int, int, float, float]:
+def source_span(index: int, ratio: float, limit: int) -> tuple[int, int, float, float]:
     """First and last source pixel under a reduced pixel, with the weights of those two."""
     start = index * ratio
     end = min((index + 1) * ratio, float(limit))
@@ -46,18 +42,18 @@ def _span(index: int, ratio: float, limit: int) -> tuple[int, int, float, float]
 
 
 @njit()
-def _columns(x0: int, columns: int, ratio: float, limit: int) -> tuple[Places, Floats, int, int]:
+def source_columns(x0: int, columns: int, ratio: float, limit: int) -> tuple[Places, Floats, int, int]:
     """The area under every reduced column: first pixel, and weights (taps, columns) that sum to 1.
 
     Pixels are counted from the first that is needed, which comes next, then how many there are.
     """
-    begin = _span(x0, ratio, limit)[0]
-    count = _span(x0 + columns - 1, ratio, limit)[1] + 1 - begin
+    begin = source_span(x0, ratio, limit)[0]
+    count = source_span(x0 + columns - 1, ratio, limit)[1] + 1 - begin
     taps = min(int(np.ceil(ratio)) + 1, count)
     first = np.empty(columns, np.uint32)
     weights = np.zeros((taps, columns), np.float32)
     for column in range(columns):
-        left, right, left_part, right_part = _span(column + x0, ratio, limit)
+        left, right, left_part, right_part = source_span(column + x0, ratio, limit)
         # The last columns begin earlier, so that no tap lies beyond the last pixel.
         origin = min(left - begin, count - taps)
         first[column] = origin
@@ -69,7 +65,7 @@ def _columns(x0: int, columns: int, ratio: float, limit: int) -> tuple[Places, F
 
 
 @njit(fastmath=True)
-def _gather(
+def gather_row(
     line: Floats, stride: int, channel: int, first: Places, weights: Floats, scale: np.float32, total: Floats, out: Floats,
     channels: int,
 ) -> None:  # fmt: skip
@@ -96,10 +92,10 @@ def _gather(
 def _reduce(pixels: Floats, x0: int, y0: int, ratio_x: float, ratio_y: float, out: Floats) -> None:
     height, width, channels = pixels.shape
     rows, columns, _ = out.shape
-    first, weights, left, n = _columns(x0, columns, ratio_x, width)
+    first, weights, left, n = source_columns(x0, columns, ratio_x, width)
     flat, result = pixels.reshape(-1), out.reshape(-1)
     for row in prange(rows):
-        top, bottom, top_part, bottom_part = _span(row + y0, ratio_y, height)
+        top, bottom, top_part, bottom_part = source_span(row + y0, ratio_y, height)
         line = np.zeros(n * channels, np.float32)
         sums = np.empty(columns, np.float32)
         total = 0.0
@@ -107,120 +103,16 @@ def _reduce(pixels: Floats, x0: int, y0: int, ratio_x: float, ratio_y: float, ou
             weight = top_part if y == top else (bottom_part if y == bottom else 1.0)
             total += weight
             begin = (y * width + left) * channels
-            _add(flat[begin : begin + n * channels], f32(weight), line)
+            add_row(flat[begin : begin + n * channels], f32(weight), line)
         target = result[row * columns * channels : (row + 1) * columns * channels]
         for c in range(channels):
-            _gather(line, channels, c, first, weights, f32(1.0 / total), sums, target, channels)
+            gather_row(line, channels, c, first, weights, f32(1.0 / total), sums, target, channels)
 
 
 @njit(fastmath=True)
-def _add(plane: Floats, weight: np.float32, line: Floats) -> None:
+def add_row(plane: Floats, weight: np.float32, line: Floats) -> None:
     for x in range(line.size):
         line[x] += weight * plane[x]
-
-
-def highlights(
-    pixels: Floats, luminance: Floats, threshold: float, knee: float, frame: Frame,
-    *, picked: Floats | None = None, tolerance: float = 1.0,
-) -> Floats:  # fmt: skip
-    """What shines in `pixels` (H, W, 3), measured at full size and then reduced: (h, w, 4).
-
-    The fourth channel is the openness w = smoothstep(threshold, threshold + knee, Y), with Y the
-    display-encoded luminance; the first three are w times the picture's own linear light. With a
-    `picked` linear colour (3,), w falls off with the distance of r : g : b from the picked one, to
-    nothing at `tolerance`.
-    """
-    height, width, _ = pixels.shape
-    rows, columns = frame.shape
-    out = np.empty((rows, columns, 4), np.float32)
-    _highlights(
-        pixels, luminance, f32(threshold), f32(1.0 / max(knee, 1e-4)),
-        frame.x0, frame.y0, width / frame.width, height / frame.height,
-        picked is not None, NO_COLOUR if picked is None else picked / picked.sum(), f32(tolerance), out,
-    )  # fmt: skip
-    return out
-
-
-NO_COLOUR = np.zeros(3, np.float32)
-
-
-@njit(fastmath=True)
-def _keep_colour(red: Floats, green: Floats, blue: Floats, picked: Floats, tolerance: np.float32, openness: Floats) -> None:
-    """Closes what is not of the picked r : g : b."""
-    for x in range(openness.size):
-        per_sum = f32(1.0) / max(red[x] + green[x] + blue[x], f32(1e-6))
-        r, g, b = red[x] * per_sum - picked[0], green[x] * per_sum - picked[1], blue[x] * per_sum - picked[2]
-        far = np.sqrt(r * r + g * g + b * b) / tolerance
-        t = min(max(f32(2.0) - f32(2.0) * far, f32(0.0)), f32(1.0))
-        openness[x] *= t * t * (f32(3.0) - f32(2.0) * t)
-
-
-@njit(fastmath=True)
-def _openness(
-    red: Floats, green: Floats, blue: Floats, luminance: Floats, threshold: np.float32, per_knee: np.float32, out: Floats
-) -> None:
-    kr, kg, kb = luminance[0], luminance[1], luminance[2]
-    for x in range(out.size):
-        level = max(red[x] * kr + green[x] * kg + blue[x] * kb, f32(0.0))
-        # Above display white the curve goes on along its tangent at 1, so that a threshold can
-        # reach into an HDR plate.
-        code = srgb_encode(min(level, f32(1.0))) + f32(0.4396) * max(level - f32(1.0), f32(0.0))
-        t = min(max((code - threshold) * per_knee, f32(0.0)), f32(1.0))
-        out[x] = t * t * (f32(3.0) - f32(2.0) * t)
-
-
-@njit(fastmath=True)
-def _scale(plane: Floats, openness: Floats) -> None:
-    for x in range(plane.size):
-        plane[x] *= openness[x]
-
-
-BLOCKS = 24  # parts of a picture that threads take; neighbouring rows of a part share their last line
-
-
-@njit(parallel=True, cache=True, fastmath=True)
-def _highlights(
-    pixels: Floats, luminance: Floats, threshold: np.float32, per_knee: np.float32,
-    x0: int, y0: int, ratio_x: float, ratio_y: float, picking: bool, picked: Floats, tolerance: np.float32, out: Floats,
-) -> None:  # fmt: skip
-    height, width, _ = pixels.shape
-    rows, columns, _ = out.shape
-    first, weights, left, n = _columns(x0, columns, ratio_x, width)
-    flat, result = pixels.reshape(-1), out.reshape(-1)
-    blocks = min(BLOCKS, rows)
-    for block in prange(blocks):
-        r, g, b, w = np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32)
-        line_r, line_g, line_b, line_w = (
-            np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32)
-        )  # fmt: skip
-        sums = np.empty(columns, np.float32)
-        measured = -1
-        for row in range(block * rows // blocks, (block + 1) * rows // blocks):
-            top, bottom, top_part, bottom_part = _span(row + y0, ratio_y, height)
-            line_r[:], line_g[:], line_b[:], line_w[:] = f32(0.0), f32(0.0), f32(0.0), f32(0.0)
-            total = 0.0
-            for y in range(top, bottom + 1):
-                if y != measured:  # the last line of a row is often the first of the next
-                    begin = 3 * (y * width + left)
-                    split(flat[begin : begin + 3 * n], r, g, b)
-                    _openness(r, g, b, luminance, threshold, per_knee, w)
-                    if picking:
-                        _keep_colour(r, g, b, picked, tolerance, w)
-                    _scale(r, w)
-                    _scale(g, w)
-                    _scale(b, w)
-                    measured = y
-                weight = top_part if y == top else (bottom_part if y == bottom else 1.0)
-                total += weight
-                _add(r, f32(weight), line_r)
-                _add(g, f32(weight), line_g)
-                _add(b, f32(weight), line_b)
-                _add(w, f32(weight), line_w)
-            target = result[4 * row * columns : 4 * (row + 1) * columns]
-            _gather(line_r, 1, 0, first, weights, f32(1.0 / total), sums, target, 4)
-            _gather(line_g, 1, 0, first, weights, f32(1.0 / total), sums, target[1:], 4)
-            _gather(line_b, 1, 0, first, weights, f32(1.0 / total), sums, target[2:], 4)
-            _gather(line_w, 1, 0, first, weights, f32(1.0 / total), sums, target[3:], 4)
 
 
 def enlarge_to(grid: Floats, frame: Frame) -> Floats:
@@ -230,13 +122,26 @@ def enlarge_to(grid: Floats, frame: Frame) -> Floats:
     neither rings nor the grid's cells (Unser, "Splines: A Perfect Fit", 1999). Where the frame is
     the smaller of the two the grid is reduced by area.
     """
-    height, width, channels = grid.shape
+    _, width, channels = grid.shape
     if frame.width <= width:
         return reduce_to(grid, frame)
     out = np.empty((*frame.shape, channels), np.float32)
-    columns, across = _taps(frame.x0, frame.x1, width / frame.width, width)
+    rows, down = spline_rows(grid, frame)
+    _heighten(widened(grid, frame, rows), rows - rows[0, 0], down, out.reshape(frame.shape[0], -1))
+    return out
+
+
+def spline_rows(grid: Floats, frame: Frame) -> tuple[Indices, Floats]:
+    """For each row of a finer frame the four rows of `grid` (h, w, C) that it is made of, and their weights: (h, 4)."""
+    height = grid.shape[0]
     rows, down = _taps(frame.y0, frame.y1, height / frame.height, height)
-    rows = np.clip(rows, 0, height - 1)
+    return np.clip(rows, 0, height - 1), down
+
+
+def widened(grid: Floats, frame: Frame, rows: Indices) -> Floats:
+    """The rows of `grid` (h, w, C) that `rows` needs, from its first on, at the frame's columns: (n, columns * C)."""
+    height, width, channels = grid.shape
+    columns, across = _taps(frame.x0, frame.x1, width / frame.width, width)
     top, left = int(rows[0, 0]), int(columns[0, 0])
     a, b, c, d = np.ascontiguousarray(across.T)
     wide = np.empty((int(rows[-1, 3]) + 1 - top, frame.shape[1] * channels), np.float32)
@@ -244,8 +149,7 @@ def enlarge_to(grid: Floats, frame: Frame) -> Floats:
         grid.reshape(height, -1), channels, top, left, int(columns[-1, 3]) + 1 - left,
         (columns[:, 0] - left).astype(np.uint32), a, b, c, d, wide,
     )  # fmt: skip
-    _heighten(wide, rows - top, down, out.reshape(frame.shape[0], -1))
-    return out
+    return wide
 
 
 def _taps(first: int, last: int, ratio: float, limit: int) -> tuple[Indices, Floats]:
@@ -273,6 +177,11 @@ def _across(
             out[o] = ka * line[p] + kb * line[q] + kc * line[r] + kd * line[s]
             out[o + u64(1)] = ka * line[p + u64(1)] + kb * line[q + u64(1)] + kc * line[r + u64(1)] + kd * line[s + u64(1)]
             out[o + u64(2)] = ka * line[p + u64(2)] + kb * line[q + u64(2)] + kc * line[r + u64(2)] + kd * line[s + u64(2)]
+        return
+    if channels == 1:
+        for x in range(first.size):
+            p = u64(first[x])
+            out[x] = a[x] * line[p] + b[x] * line[p + u64(1)] + c[x] * line[p + u64(2)] + d[x] * line[p + u64(3)]
         return
     for x in range(first.size):
         for ch in range(channels):

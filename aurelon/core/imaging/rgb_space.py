@@ -16,7 +16,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-Floats = NDArray[np.float32]
+from aurelon.core.imaging.arrays import Floats
 
 # ICC PCS white, D50, and the sRGB primaries adapted to it (Bradford), as the ICC publishes them.
 PCS_WHITE = np.array([0.9642, 1.0, 0.8249])

@@ -9,11 +9,11 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from aurelon.core.export.picture import quantise
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.fastmath import srgb_encode
+from aurelon.core.imaging.quantise import quantise
 from aurelon.core.imaging.rgb_space import SRGB, RgbSpace
 
-Floats = NDArray[np.float32]
 PAPER = np.float32(1.0)  # transparent parts lie on white paper, as in a file without alpha
 
 

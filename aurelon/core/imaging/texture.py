@@ -7,15 +7,15 @@ A pyramid of halved versions, two of them mixed by how many cells lie under a pi
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-Floats = NDArray[np.float32]
-Doubles = NDArray[np.float64]
-f32 = np.float32
+from aurelon.core.imaging.arrays import Doubles, Floats, f32
+from aurelon.core.imaging.fastmath import smoothstep, unit
 
 
 @dataclass(frozen=True)
@@ -46,20 +46,34 @@ def pyramid(picture: Floats) -> Pyramid:
     return Pyramid(np.ascontiguousarray(np.concatenate(parts), np.float32), np.array(levels, np.int64))
 
 
-def lay(of: Pyramid, matrix: Doubles, shape: tuple[int, int], *, repeats: bool, fading: float) -> Floats:
+class Repeats(NamedTuple):
+    """How often a picture is laid across and along the unit square; `endless` goes on beyond it."""
+
+    across: float
+    along: float
+    endless: bool = False
+
+
+ONCE = Repeats(1.0, 1.0)
+
+
+def lay(of: Pyramid, matrix: Doubles, shape: tuple[int, int], *, fading: float, repeats: Repeats | None = None) -> Floats:
     """The picture at a frame of `shape` (rows, columns), (h, w, C). `matrix` (3, 3) leads from pixels to the unit square.
 
-    Outside the square it is nothing, and over `fading` of the square it fades in from its edges; or it
-    `repeats` over the whole plane.
+    Outside the square it is nothing, and over `fading` of the square it fades in from its edges. It fills the square
+    once, or as it `repeats`.
     """
     out = np.zeros((*shape, of.cells.shape[1]), np.float32)
-    _lay(of.cells, of.levels, matrix, repeats, f32(max(fading, 1e-4)), out)
+    _lay(of.cells, of.levels, matrix, repeats or ONCE, repeats is not None, f32(max(fading, 1e-4)), out)
     return out
 
 
 @njit(parallel=True, cache=True, fastmath=True)
-def _lay(cells: Floats, levels: NDArray[np.int64], m: Doubles, repeats: bool, fading: np.float32, out: Floats) -> None:
+def _lay(
+    cells: Floats, levels: NDArray[np.int64], m: Doubles, repeats: Repeats, wraps: bool, fading: np.float32, out: Floats
+) -> None:
     rows, columns, channels = out.shape
+    finest, zero, one, half = f32(levels.shape[0] - 1.001), f32(0.0), f32(1.0), f32(0.5)
     for row in prange(rows):
         y = row + 0.5
         for column in range(columns):
@@ -67,40 +81,44 @@ def _lay(cells: Floats, levels: NDArray[np.int64], m: Doubles, repeats: bool, fa
             w = m[2, 0] * x + m[2, 1] * y + m[2, 2]
             if w <= 1e-9:
                 continue
-            u, v = (m[0, 0] * x + m[0, 1] * y + m[0, 2]) / w, (m[1, 0] * x + m[1, 1] * y + m[1, 2]) / w
+            per_w = 1.0 / w
+            u, v = (m[0, 0] * x + m[0, 1] * y + m[0, 2]) * per_w, (m[1, 0] * x + m[1, 1] * y + m[1, 2]) * per_w
             # How far the square is crossed by a step of one pixel.
-            ux, vx = (m[0, 0] - u * m[2, 0]) / w, (m[1, 0] - v * m[2, 0]) / w
-            uy, vy = (m[0, 1] - u * m[2, 1]) / w, (m[1, 1] - v * m[2, 1]) / w
+            ux, vx = f32((m[0, 0] - u * m[2, 0]) * per_w), f32((m[1, 0] - v * m[2, 0]) * per_w)
+            uy, vy = f32((m[0, 1] - u * m[2, 1]) * per_w), f32((m[1, 1] - v * m[2, 1]) * per_w)
             step_u, step_v = np.sqrt(ux * ux + uy * uy), np.sqrt(vx * vx + vy * vy)
-            cover = f32(1.0)
-            if not repeats:
-                edge_u, edge_v = max(fading, f32(step_u)), max(fading, f32(step_v))
-                cover = min(max(min(f32(u), f32(1 - u)) / edge_u + f32(0.5) * f32(step_u) / edge_u, f32(0.0)), f32(1.0))
-                cover *= min(max(min(f32(v), f32(1 - v)) / edge_v + f32(0.5) * f32(step_v) / edge_v, f32(0.0)), f32(1.0))
-                if cover <= f32(0.0):
+            cover = one
+            if not repeats.endless:
+                per_u, per_v = one / max(fading, step_u), one / max(fading, step_v)
+                cover = unit((min(f32(u), f32(1 - u)) + half * step_u) * per_u)
+                cover *= unit((min(f32(v), f32(1 - v)) + half * step_v) * per_v)
+                if cover <= zero:
                     continue
-                cover = cover * cover * (f32(3.0) - f32(2.0) * cover)
-            fine = np.log2(max(max(step_u * levels[0, 2], step_v * levels[0, 1]), 1.0))
-            fine = min(fine, levels.shape[0] - 1.001) if levels.shape[0] > 1 else 0.0
+                cover = smoothstep(cover)
+            u, v = u * repeats.across, v * repeats.along
+            step_u, step_v = step_u * f32(repeats.across), step_v * f32(repeats.along)
+            fine = np.log2(max(max(step_u * f32(levels[0, 2]), step_v * f32(levels[0, 1])), one))
+            fine = min(fine, finest) if levels.shape[0] > 1 else zero
             level = int(fine)
-            mixing = f32(fine - level)
+            mixing = fine - f32(level)
             for k in range(2):
-                at = min(level + k, levels.shape[0] - 1)
-                weight = (mixing if k == 1 else f32(1.0) - mixing) * cover
-                if weight <= f32(0.0):
+                weight = (mixing if k == 1 else one - mixing) * cover
+                if weight <= zero:
                     continue
+                at = min(level + k, levels.shape[0] - 1)
                 begin, height, width = levels[at, 0], levels[at, 1], levels[at, 2]
                 px, py = u * width - 0.5, v * height - 0.5
                 cx, cy = int(np.floor(px)), int(np.floor(py))
                 fx, fy = f32(px - cx), f32(py - cy)
-                if repeats:
-                    x0, x1, y0, y1 = cx % width, (cx + 1) % width, cy % height, (cy + 1) % height
+                if wraps:
+                    x0, y0 = cx % width, cy % height
+                    x1, y1 = x0 + 1 if x0 + 1 < width else 0, y0 + 1 if y0 + 1 < height else 0
                 else:
                     x0, x1 = min(max(cx, 0), width - 1), min(max(cx + 1, 0), width - 1)
                     y0, y1 = min(max(cy, 0), height - 1), min(max(cy + 1, 0), height - 1)
                 a, b = begin + y0 * width + x0, begin + y0 * width + x1
                 c, d = begin + y1 * width + x0, begin + y1 * width + x1
                 for ch in range(channels):
-                    top = cells[a, ch] * (f32(1.0) - fx) + cells[b, ch] * fx
-                    bottom = cells[c, ch] * (f32(1.0) - fx) + cells[d, ch] * fx
-                    out[row, column, ch] += weight * (top * (f32(1.0) - fy) + bottom * fy)
+                    top = cells[a, ch] * (one - fx) + cells[b, ch] * fx
+                    bottom = cells[c, ch] * (one - fx) + cells[d, ch] * fx
+                    out[row, column, ch] += weight * (top * (one - fy) + bottom * fy)

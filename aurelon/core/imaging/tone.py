@@ -5,18 +5,17 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numba import njit, prange
-from numpy.typing import NDArray
 
+from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour import NEUTRAL_KELVIN, hue_and_saturation, picked_rgb, temperature_rgb, white_balance
 from aurelon.core.imaging.colour_matrix import Tint
+from aurelon.core.imaging.merging import Levels
 from aurelon.core.imaging.rgb_space import RgbSpace
 
 if TYPE_CHECKING:
     from aurelon.core.lights.shared.kind import Colour
     from aurelon.core.rig.model import HouseLight, Prepare
 
-Floats = NDArray[np.float32]
 
 MID_GREY = 0.18
 MIRED_REACH = 80.0  # how far, in reciprocal megakelvin, preparation can warm or cool a picture
@@ -68,26 +67,7 @@ def tint_of(settings: Colour, space: RgbSpace) -> Tint:
 NARROWEST = 0.01  # between black and white, where black is set above it
 
 
-def levelled(light: Floats, settings: Colour) -> Floats:
-    """Black, white and gamma on light (h, w, 3), in linear light; what lies above white goes on straight."""
+def levels_of(settings: Colour) -> Levels:
+    """Black, white and gamma as the merging has them."""
     s = settings
-    if s.black == 0.0 and s.white == 1.0 and s.gamma == 1.0:
-        return light
-    out = np.empty_like(light)
-    per_span = np.float32(1 / max(s.white - s.black, NARROWEST))
-    _level(light.reshape(-1), np.float32(s.black), per_span, np.float32(1 / s.gamma), out.reshape(-1))
-    return out
-
-
-BLOCK = 1 << 14
-
-
-
-@njit(parallel=True, cache=True, fastmath=True)
-def _level(light: Floats, black: np.float32, per_span: np.float32, power: np.float32, out: Floats) -> None:
-    zero, one = np.float32(0.0), np.float32(1.0)
-    for block in prange((light.size + BLOCK - 1) // BLOCK):
-        for i in range(block * BLOCK, min((block + 1) * BLOCK, light.size)):
-            t = max((light[i] - black) * per_span, zero)
-            # The straight part has the curve's slope at white, so that there is no corner.
-            out[i] = t**power if t < one else one + (t - one) * power
+    return Levels(f32(s.black), f32(1 / max(s.white - s.black, NARROWEST)), f32(1 / s.gamma))

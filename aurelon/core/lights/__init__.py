@@ -1,4 +1,4 @@
-"""The kinds of light: one file, one kind, found here by what is in the folder.
+"""The kinds of light: one file, one kind, found here by what is in the folder, and those of installed extensions.
 
 A kind's file ends with `KIND = Kind(...)`. Nothing else needs to know of it.
 """
@@ -7,14 +7,38 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
+import re
 from functools import cache
+from typing import Any
 
-from aurelon.core.lights.shared.kind import Kind
+from aurelon.core.lights.shared.kind import AnyKind, Kind
+from aurelon.core.plugins import Found, with_extensions
+from aurelon.core.settings.base import settings_of
+
+NAME = r"[a-z][a-z0-9-]{0,30}"
 
 
 @cache
-def kinds() -> dict[str, Kind]:
-    """Every kind by its name, in alphabetical order."""
+def found_kinds() -> Found[AnyKind]:
+    """Every kind, and the extensions that were left out."""
     names = sorted(m.name for m in pkgutil.iter_modules(__path__) if not m.ispkg)
-    found: list[Kind] = [importlib.import_module(f"{__name__}.{name}").KIND for name in names]
-    return {kind.name: kind for kind in found}
+    own: list[AnyKind] = [importlib.import_module(f"{__name__}.{name}").KIND for name in names]
+    return with_extensions({kind.name: kind for kind in own}, "aurelon.kinds", _checked)
+
+
+def kinds() -> dict[str, AnyKind]:
+    """Every kind by its name, in alphabetical order, extensions last."""
+    return found_kinds().items
+
+
+def _checked(made: Any) -> tuple[str, AnyKind]:
+    if not isinstance(made, Kind):
+        raise TypeError("its entry point is not a Kind")
+    if not re.fullmatch(NAME, made.name):
+        raise ValueError(f"'{made.name}' is no name for a kind; use small letters, digits and dashes")
+    for model in (made.source_settings, made.spread_settings):
+        model.model_validate(model().model_dump())
+        undeclared = set(model.model_fields) - {name for name, _ in settings_of(model)}
+        if undeclared:
+            raise TypeError(f"{model.__name__}.{min(undeclared)} is declared by no type of setting")
+    return made.name, made

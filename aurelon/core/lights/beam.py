@@ -7,24 +7,19 @@ with v; a faint noise is the dust in it. One light may have a row of beams that 
 
 from __future__ import annotations
 
-from typing import Any
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit, prange
-from numpy.typing import NDArray
-from pydantic import Field
 
-from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.arrays import Doubles, Floats, f32
+from aurelon.core.imaging.fastmath import smoothstep, unit
+from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.noise import NO_CELL, lattice_noise
-from aurelon.core.imaging.perspective import Quad, aspect_of, to_square
-from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.lights.shared.procedural import DrawnField, as_picture
-from aurelon.core.plate import Plate
-from aurelon.core.settings import Settings, setting
-
-Floats = NDArray[np.float32]
-Doubles = NDArray[np.float64]
-f32 = np.float32
+from aurelon.core.imaging.perspective import to_square
+from aurelon.core.lights.shared.fields import DrawnField, as_picture
+from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
+from aurelon.core.settings import Quad, Settings, number, quads_setting, seed_setting
 
 USUAL: Quad = ((0.36, -0.1), (0.45, -0.12), (0.78, 0.8), (0.5, 0.9))
 
@@ -32,27 +27,24 @@ USUAL: Quad = ((0.36, -0.1), (0.45, -0.12), (0.78, 0.8), (0.5, 0.9))
 class Source(Settings):
     """The openings, and where the light through them lands."""
 
-    beams: tuple[Quad, ...] = Field(
-        (USUAL,), max_length=32, description="Corners of each: two on the opening, two where it lands",
-        json_schema_extra={"unit": "quads", "handle": "quads"},
-    )  # fmt: skip
+    beams: tuple[Quad, ...] = quads_setting(
+        (USUAL,), "Corners of each beam: two at the opening, two where it lands", max_quads=32, essential=True
+    )
 
 
 class Spread(Settings):
     """The light in the air."""
 
-    penumbra: float = setting(0.45, "How far the sides blur by the time it lands", unit="share", low=0.01, high=1.5, step=0.01)
-    crispness: float = setting(0.85, "How sharp the sides are at the opening", unit="share", low=0, high=1, step=0.01)
-    fade: float = setting(0.9, "How much it weakens on its way", unit="", low=0, high=6, step=0.05, bend=1.5)
-    landing: float = setting(0.35, "Share of its length over which it ends", unit="share", low=0.01, high=1, step=0.01)
-    dust: float = setting(0.3, "How much the dust in it shows", unit="share", low=0, high=1, step=0.01)
-    dust_scale: float = setting(
-        0.03, "How large the drifts of dust are", unit="diagonal", low=0.005, high=0.3, step=0.005, bend=2.0
-    )
-    seed: int = setting(1, "Other drifts of dust", unit="seed", low=0, high=9999, step=1)
+    penumbra: float = number(0.45, "How far the sides have blurred where the beam lands", unit="share", low=0.01, high=1.5, step=0.01, essential=True)
+    crispness: float = number(0.85, "How sharp the sides are at the opening", unit="share", low=0, high=1, step=0.01)
+    fade: float = number(0.9, "How much the beam weakens along its length", low=0, high=6, step=0.05, exponent=1.5, essential=True)
+    landing: float = number(0.35, "Fade-out at the far end", unit="share", low=0.01, high=1, step=0.01)
+    dust: float = number(0.3, "How visible the dust in the beam is", unit="share", low=0, high=1, step=0.01, group="Dust", essential=True)
+    dust_scale: float = number(0.03, "Size of the drifts of dust", unit="diagonal", low=0.005, high=0.3, step=0.005, exponent=2.0, group="Dust")
+    seed: int = seed_setting("Different dust", group="Dust")
 
 
-def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the beams without any blur."""
     return as_picture(draw(settings.beams, Spread(penumbra=0.02, crispness=1, fade=0, landing=0.02, dust=0), frame))
 
@@ -61,24 +53,34 @@ def draw(beams: tuple[Quad, ...], settings: Spread, frame: Frame) -> Floats:
     """All beams at a frame, (h, w)."""
     s = settings
     out = np.zeros(frame.shape, np.float32)
-    diagonal = float(np.hypot(*frame.size))
+    air = Air(
+        f32(s.penumbra), f32(1 - s.crispness), f32(s.fade), f32(s.landing), f32(s.dust),
+        f32(1 / (s.dust_scale * frame.diagonal)), s.seed,
+    )  # fmt: skip
     for quad in beams:
-        matrix = to_square(quad, frame, aspect_of(frame.size))
+        matrix = to_square(quad, frame, in_diagonals(frame.size))
         if matrix is not None:
-            _add(
-                matrix, f32(s.penumbra), f32(1 - s.crispness), f32(s.fade), f32(s.landing), f32(s.dust),
-                f32(1 / (s.dust_scale * diagonal)), s.seed, frame.x0, frame.y0, out,
-            )  # fmt: skip
+            _add(matrix, air, frame.x0, frame.y0, out)
     return out
 
 
+class Air(NamedTuple):
+    """The light in the air: how the sides blur, fade and end along a beam, and the dust in it (cells a pixel, seed)."""
+
+    penumbra: np.float32
+    blunt: np.float32
+    fade: np.float32
+    landing: np.float32
+    dust: np.float32
+    per_dust: np.float32
+    seed: int
+
+
 @njit(parallel=True, cache=True, fastmath=True)
-def _add(
-    m: Doubles, penumbra: np.float32, blunt: np.float32, fade: np.float32, landing: np.float32, dust: np.float32,
-    per_dust: np.float32, seed: int, x0: int, y0: int, out: Floats,
-) -> None:  # fmt: skip
+def _add(m: Doubles, air: Air, x0: int, y0: int, out: Floats) -> None:
     rows, columns = out.shape
     one, half = f32(1.0), f32(0.5)
+    seed, per_dust, dust = air.seed, air.per_dust, air.dust
     for row in prange(rows):
         y = row + 0.5
         kept = np.full((4, 6), NO_CELL, np.float32)
@@ -93,16 +95,14 @@ def _add(
             # A pixel's own width in the square, so that a sharp side is smooth at every size.
             pixel = f32(np.sqrt(m[0, 0] ** 2 + m[0, 1] ** 2) / w)
             along = f32(np.sqrt(m[1, 0] ** 2 + m[1, 1] ** 2) / w)
-            soft = max(blunt * half + penumbra * max(v, f32(0.0)), f32(1.5) * pixel)
-            left = min(max(u / soft + half, f32(0.0)), one)
-            right = min(max((one - u) / soft + half, f32(0.0)), one)
-            begin = min(max(v / max(f32(0.02), f32(1.5) * along) + half, f32(0.0)), one)
-            end = min(max((one - v) / landing + half, f32(0.0)), one)
-            light = left * left * (f32(3.0) - f32(2.0) * left) * right * right * (f32(3.0) - f32(2.0) * right)
-            light *= begin * begin * (f32(3.0) - f32(2.0) * begin) * end * end * (f32(3.0) - f32(2.0) * end)
+            soft = max(air.blunt * half + air.penumbra * max(v, f32(0.0)), f32(1.5) * pixel)
+            left, right = unit(u / soft + half), unit((one - u) / soft + half)
+            begin = unit(v / max(f32(0.02), f32(1.5) * along) + half)
+            end = unit((one - v) / air.landing + half)
+            light = smoothstep(left) * smoothstep(right) * smoothstep(begin) * smoothstep(end)
             if light <= f32(0.0):
                 continue
-            light *= np.exp(-fade * max(v, f32(0.0)))
+            light *= np.exp(-air.fade * max(v, f32(0.0)))
             if dust > f32(0.0):
                 px, py = f32(column + x0) * per_dust, f32(row + y0) * per_dust
                 drift = f32(0.6) * lattice_noise(px, py, seed, kept[0])
@@ -115,28 +115,19 @@ def _add(
             out[row, column] += light
 
 
-def spread(scene: Scene, settings: Spread) -> LightField:
-    made = scene.source_settings
-    assert isinstance(made, Source)
-    return DrawnField(lambda frame: draw(made.beams, settings, frame))
-
-
-def place(plate: Plate) -> dict[str, dict[str, Any]]:
-    """Aslant over the middle of the picture."""
-    return {}
+def spread(scene: Scene[None], source: Source, settings: Spread) -> DrawnField:
+    return DrawnField(lambda frame: draw(source.beams, settings, frame))
 
 
 KIND = Kind(
     name="beam",
-    title="Beam",
-    summary="Light through an opening, and through as many more as there are",
+    summary="Light through one or more openings",
     source_settings=Source,
     spread_settings=Spread,
     source=source,
     spread=spread,
-    place=place,
     colour=Colour(temperature=4600, strength=1.0),
-    merge=Merge(mode="expose", intensity=0.6),
-    nothing_shines="There is no beam: add one in Source, and give it some area.",
+    merge=Merge(intensity=0.6),
+    nothing_shines="There is no beam; add one in Source and drag its corners apart.",
     reads=False,
 )

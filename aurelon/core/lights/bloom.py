@@ -10,20 +10,19 @@ Images" (1995), for the shape of glare; Burt and Adelson (1983) for the pyramid 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from aurelon.core.imaging.colour_matrix import Tint, mixed
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
-from aurelon.core.imaging.resample import enlarge_to
-from aurelon.core.lights.shared.highlights import HighlightSource, shining
+from aurelon.core.lights.shared.fields import ColouredField
+from aurelon.core.lights.shared.highlights import HighlightSource, highlights
 from aurelon.core.lights.shared.initial_settings import open_share
-from aurelon.core.lights.shared.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene
 from aurelon.core.plate import Plate
-from aurelon.core.settings import Settings, setting
+from aurelon.core.settings import Settings, number
 
 OCTAVES = 7
 TIP = 1.1  # natural logarithm by which falloff 0 and 1 weigh one octave against the next
@@ -32,37 +31,19 @@ TIP = 1.1  # natural logarithm by which falloff 0 and 1 weigh one octave against
 class Source(HighlightSource):
     """Which highlights spill."""
 
-    threshold: float = setting(0.6, "How bright the picture must be to spill", unit="share", low=0, high=2, step=0.01)
+    threshold: float = number(0.6, "How bright the picture must be to bloom", unit="share", low=0, high=2, step=0.01, essential=True)
 
 
 class Spread(Settings):
     """How far they spill."""
 
-    radius: float = setting(
-        0.05, "How wide the widest veil is", unit="diagonal", low=0.002, high=0.3, step=0.001, bend=2.0
-    )
-    falloff: float = setting(
-        0.5, "The balance between a wide veil (0) and a tight core (1)", unit="share", low=0, high=1, step=0.01
-    )
+    radius: float = number(0.05, "Width of the widest part of the glow", unit="diagonal", low=0.002, high=0.3, step=0.001, exponent=2.0, essential=True)
+    falloff: float = number(0.5, "Balance between a wide veil (0) and a tight core (1)", unit="share", low=0, high=1, step=0.01, essential=True)
 
 
-def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the picture's light where it is above the threshold."""
-    return np.ascontiguousarray(shining(reading, settings, frame)[:, :, :3])
-
-
-@dataclass(frozen=True)
-class GlowField:
-    """Soft light on a grid (h, w, 3)."""
-
-    grid: Floats
-
-    @property
-    def nbytes(self) -> int:
-        return self.grid.nbytes
-
-    def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
-        return enlarge_to(mixed(self.grid, tint.light), frame)
+    return np.ascontiguousarray(highlights(reading, settings, frame)[:, :, :3])
 
 
 def octave_weights(falloff: float) -> list[float]:
@@ -71,27 +52,25 @@ def octave_weights(falloff: float) -> list[float]:
     return [float(w) for w in weights / weights.sum()]
 
 
-def spread(scene: Scene, settings: Spread) -> LightField:
+def spread(scene: Scene[None], source: Source, settings: Spread) -> ColouredField:
     frame = scene.working_frame
-    widest = settings.radius * float(np.hypot(*frame.size))
+    widest = settings.radius * frame.diagonal
     sigmas = [widest / 2**k for k in range(OCTAVES)]
-    return GlowField(gaussian_mixture(scene.source_at(frame), sigmas, octave_weights(settings.falloff)))
+    return ColouredField(gaussian_mixture(scene.source_at(frame), sigmas, octave_weights(settings.falloff)))
 
 
-def place(plate: Plate) -> dict[str, dict[str, Any]]:
+def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     """A threshold that a small, bright share of this picture passes."""
     return {"source": {"threshold": open_share(plate, 0.04, Source().knee)}}
 
 
 KIND = Kind(
     name="bloom",
-    title="Bloom",
-    summary="Highlights spill over what surrounds them",
+    summary="Highlights glow over what surrounds them",
     source_settings=Source,
     spread_settings=Spread,
     source=source,
     spread=spread,
-    place=place,
+    initial=initial,
     colour=Colour(origin="plate"),
-    merge=Merge(),
 )

@@ -13,22 +13,21 @@ Steger, "An Unbiased Detector of Curvilinear Structures" (1998) for the ridge to
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, cast
+from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numba import njit, prange
 
+from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour_matrix import Tint, mixed
-from aurelon.core.imaging.fastmath import exp_minus
-from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.fastmath import exp_minus, smoothstep
+from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
+from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.resample import enlarge_to
-from aurelon.core.lights.shared.kind import CANONICAL_EDGE, Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.plate import Plate
-from aurelon.core.settings import Settings, setting
-
-f32 = np.float32
+from aurelon.core.lights.shared.kind import CANONICAL_EDGE, Colour, Kind, Merge, Reading, Scene
+from aurelon.core.settings import Settings, number
 
 GLOW_OCTAVES = 4
 GLOW_COARSER = 0.4  # of the working grid; the glow has nothing finer
@@ -39,24 +38,16 @@ STRONGEST = 600.0  # gradient at threshold 1: display-encoded values a diagonal
 class Source(Settings):
     """Which outlines shine."""
 
-    scale: float = setting(
-        0.0012, "How large the detail is whose outlines count", unit="diagonal", low=0.0004, high=0.02, step=0.0002, bend=2.0
-    )
-    threshold: float = setting(
-        0.3, "How strong an edge must be", unit="share", low=0, high=1, step=0.01
-    )
-    thickness: float = setting(
-        0.001, "How thick the lines are", unit="diagonal", low=0.0003, high=0.01, step=0.0001, bend=2.0
-    )
+    scale: float = number(0.0012, "Size of the detail whose outlines count", unit="diagonal", low=0.0004, high=0.02, step=0.0002, exponent=2.0)
+    threshold: float = number(0.3, "How strong an edge must be", unit="share", low=0, high=1, step=0.01, essential=True)
+    thickness: float = number(0.001, "Thickness of the lines", unit="diagonal", low=0.0003, high=0.01, step=0.0001, exponent=2.0, essential=True)
 
 
 class Spread(Settings):
     """How far the lines glow."""
 
-    glow_radius: float = setting(
-        0.02, "How wide the glow round the lines is", unit="diagonal", low=0.002, high=0.2, step=0.001, bend=2.0
-    )
-    glow: float = setting(0.5, "How much of the light glows; the rest stays in the line", unit="share", low=0, high=1, step=0.01)
+    glow_radius: float = number(0.02, "Width of the glow around the lines", unit="diagonal", low=0.002, high=0.2, step=0.001, exponent=2.0, essential=True)
+    glow: float = number(0.5, "Share of the light that glows; the rest stays in the line", unit="share", low=0, high=1, step=0.01, essential=True)
 
 
 @dataclass(frozen=True)
@@ -91,19 +82,26 @@ def _gradient(smooth: Floats, out: Floats) -> None:
             line[x] = np.sqrt(_tensor(above, here, below, x)[3])
 
 
+class Pen(NamedTuple):
+    """How ridges are drawn: an edge shines from the gradient `least` on, in full after 1 / `per_rise` more (values a
+    diagonal), as a line of half-width `half` (diagonals); `diagonal` is in pixels."""
+
+    diagonal: np.float32
+    least: np.float32
+    per_rise: np.float32
+    half: np.float32
+
+
 @njit(parallel=True, cache=True, fastmath=True)
-def _lines(
-    smooth: Floats, field: Floats, colour: Floats, luminance: Floats, diagonal: np.float32, least: np.float32, per_rise: np.float32,
-    half: np.float32, out: Floats,
-) -> None:  # fmt: skip
-    """The ridges of `field` (h, w) as lines of half-width `half` (diagonals) in `colour` at luminance 1."""
+def _lines(smooth: Floats, field: Floats, colour: Floats, luminance: Floats, pen: Pen, out: Floats) -> None:
+    """The ridges of `field` (h, w) as lines in `colour` at luminance 1."""
     height, width = field.shape
     for y in prange(height):
         above, below = max(y - 1, 0), min(y + 1, height - 1)
         for x in range(width):
             left, right = max(x - 1, 0), min(x + 1, width - 1)
             here = field[y, x]
-            t = min((here * diagonal - least) * per_rise, f32(1.0))
+            t = min((here * pen.diagonal - pen.least) * pen.per_rise, f32(1.0))
             if t <= f32(0.0):  # most of a picture is no edge
                 out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = f32(0.0)
                 continue
@@ -121,8 +119,8 @@ def _lines(
             second = nx * nx * (e + w - f32(2.0) * here) + ny * ny * (n + s - f32(2.0) * here) + f32(0.5) * nx * ny * across
             shine = f32(0.0)
             if second < f32(0.0):
-                away = first / (second * diagonal * half)
-                shine = t * t * (f32(3.0) - f32(2.0) * t) * exp_minus(f32(0.5) * away * away)
+                away = first / (second * pen.diagonal * pen.half)
+                shine = smoothstep(t) * exp_minus(f32(0.5) * away * away)
             level = colour[y, x, 0] * luminance[0] + colour[y, x, 1] * luminance[1] + colour[y, x, 2] * luminance[2]
             shine /= max(level, f32(1e-4))
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = (
@@ -130,7 +128,7 @@ def _lines(
             )  # fmt: skip
 
 
-def detect(reading: Reading, settings: Source) -> Detected:
+def detect(reading: Reading[None], settings: Source) -> Outlines:
     picture = reading.canonical
     height, width, _ = picture.shape
     # Lines are thinner than a pixel of a small plate, so they are drawn on a finer grid than its own.
@@ -138,8 +136,8 @@ def detect(reading: Reading, settings: Source) -> Detected:
     if finer > 1:
         width, height = max(1, round(width * finer)), max(1, round(height * finer))
         picture = enlarge_to(picture, Frame.whole((width, height)))
-    diagonal = float(np.hypot(height, width))
-    sigma = max(settings.scale * diagonal, 0.5)
+    length = diagonal((width, height))
+    sigma = max(settings.scale * length, 0.5)
     # The square root is close to display encoding, and all that a gradient needs.
     smooth = np.asarray(cv2.GaussianBlur(cv2.sqrt(picture), (0, 0), sigma, borderType=cv2.BORDER_REFLECT), np.float32)
     smooth = np.asarray(cv2.copyMakeBorder(smooth, 1, 1, 1, 1, cv2.BORDER_REPLICATE), np.float32)
@@ -150,16 +148,14 @@ def detect(reading: Reading, settings: Source) -> Detected:
     colour = cv2.dilate(cv2.dilate(picture, np.ones((reach, 1), np.uint8)), np.ones((1, reach), np.uint8))
     least = settings.threshold**2 * STRONGEST
     lines = np.empty((height, width, 3), np.float32)
-    _lines(
-        smooth, field, np.asarray(colour, np.float32).reshape(lines.shape), reading.space.luminance, f32(diagonal), f32(least),
-        f32(1 / max((FULL - 1) * least, 1e-3)), f32(0.5 * settings.thickness), lines,
-    )  # fmt: skip
+    pen = Pen(f32(length), f32(least), f32(1 / max((FULL - 1) * least, 1e-3)), f32(0.5 * settings.thickness))
+    _lines(smooth, field, np.asarray(colour, np.float32).reshape(lines.shape), reading.space.luminance, pen, lines)
     return Outlines(lines)
 
 
-def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+def source(reading: Reading[Outlines], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the lines in the picture's own colours, at luminance 1."""
-    return enlarge_to(cast(Outlines, reading.found).lines, frame)
+    return enlarge_to(reading.detected.lines, frame)
 
 
 @dataclass(frozen=True)
@@ -173,39 +169,31 @@ class EdgeField:
     def nbytes(self) -> int:
         return self.grid.nbytes
 
-    def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
-        light = mixed(scene.source_at(frame), tint.light * np.float32(1 - self.settings.glow))
-        light += enlarge_to(mixed(self.grid, tint.light), frame)
-        return light
+    def at(self, scene: Scene[Outlines], frame: Frame, tint: Tint) -> Travelled:
+        lines = mixed(enlarge_to(scene.detected.lines, frame), tint.light * f32(1 - self.settings.glow))
+        return Travelled(mixed(self.grid, tint.light), lines)
 
 
 GLOW_GAIN = 6.0  # the light of a thin line, spread out, would not be seen beside the line
 
 
-def spread(scene: Scene, settings: Spread) -> LightField:
+def spread(scene: Scene[Outlines], source: Source, settings: Spread) -> EdgeField:
     frame = scene.frame_of(GLOW_COARSER)
-    widest = settings.glow_radius * float(np.hypot(*frame.size))
+    widest = settings.glow_radius * frame.diagonal
     sigmas = [widest / 2**k for k in range(GLOW_OCTAVES)]
     glow = gaussian_mixture(scene.source_at(frame), sigmas, [GLOW_GAIN * settings.glow / GLOW_OCTAVES] * GLOW_OCTAVES)
     return EdgeField(glow, settings)
 
 
-def place(plate: Plate) -> dict[str, dict[str, Any]]:
-    """The defaults find the strong outlines of any picture."""
-    return {}
-
-
 KIND = Kind(
     name="edge",
-    title="Edge",
-    summary="Outlines of the picture shine",
+    summary="Outlines of the picture glow",
     source_settings=Source,
     spread_settings=Spread,
     source=source,
     spread=spread,
-    place=place,
+    detect=detect,
     colour=Colour(origin="plate"),
     merge=Merge(mode="screen", intensity=0.8),
-    detect=detect,
-    nothing_shines="No edge is strong enough: lower Threshold in Source.",
+    nothing_shines="No edge is strong enough; lower Threshold in Source.",
 )

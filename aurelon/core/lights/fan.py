@@ -7,23 +7,19 @@ flicker or alias where they run together. The cloudier style stretches two-dimen
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal, NamedTuple
 
 import cv2
 import numpy as np
 from numba import njit, prange
-from numpy.typing import NDArray
 
-from aurelon.core.imaging.fastmath import angle_of
+from aurelon.core.imaging.arrays import Doubles, Floats, f32
+from aurelon.core.imaging.fastmath import angle_of, smoothstep
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.noise import periodic_noise
-from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.lights.shared.procedural import WhiteField, as_picture
-from aurelon.core.plate import Plate
-from aurelon.core.settings import Place, Settings, setting
-
-Floats = NDArray[np.float32]
-f32 = np.float32
+from aurelon.core.lights.shared.fields import WhiteField, as_picture
+from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
+from aurelon.core.settings import Place, Settings, choice, number, place_setting, seed_setting, whole
 
 ANGLES, DEPTHS, LEVELS = 4096, 128, 10  # cells of the table round, outward, and degrees of blur
 CLOUD_ANGLES = 1024
@@ -35,32 +31,23 @@ NEAR = 0.05  # diagonals over which the table's first cells are spread
 class Source(Settings):
     """Where the rays come from, and their pattern."""
 
-    style: Literal["rays", "clouds"] = setting("rays", "Straight rays, or softer bars that change as they go")
-    count: int = setting(24, "About how many rays there are", unit="count", low=3, high=200, step=1)
-    fineness: int = setting(3, "How many finer patterns are mixed in", unit="count", low=1, high=6, step=1)
-    persistence: float = setting(0.5, "How strong the finer patterns are", unit="share", low=0, high=1, step=0.01)
-    contrast: float = setting(0.6, "How far the rays stand out from one another", unit="share", low=0, high=1, step=0.01)
-    seed: int = setting(1, "Another pattern of the same kind", unit="seed", low=0, high=9999, step=1)
+    style: Literal["rays", "clouds"] = choice("rays", "Straight rays, or softer bars that change along their length", essential=True)
+    count: int = whole(24, "Approximate number of rays", low=3, high=200, essential=True)
+    fineness: int = whole(3, "Number of finer patterns mixed in", low=1, high=6)
+    persistence: float = number(0.5, "Strength of the finer patterns", unit="share", low=0, high=1, step=0.01)
+    contrast: float = number(0.6, "How strongly the rays stand out from one another", unit="share", low=0, high=1, step=0.01, essential=True)
+    seed: int = seed_setting("A different pattern of the same kind")
 
 
 class Spread(Settings):
     """How the rays travel."""
 
-    position: Place = setting(
-        (0.5, -0.1), "Where the rays come from, in or outside the frame", unit="plate", step=0.005, handle="position"
-    )
-    bearing: float = setting(
-        -90.0, "Where the middle of the fan points", unit="degrees", low=-180, high=180, step=1, handle="direction",
-        about="position",
-    )  # fmt: skip
-    opening: float = setting(120.0, "How wide the fan is; 360 goes all round", unit="degrees", low=2, high=360, step=1)
-    start: float = setting(
-        0.02, "Where the rays begin", unit="diagonal", low=0, high=1, step=0.005, bend=2.0, handle="radius", about="position"
-    )
-    reach: float = setting(
-        0.6, "How far they carry", unit="diagonal", low=0.02, high=3, step=0.01, bend=2.0, handle="radius", about="position"
-    )
-    softness: float = setting(0.4, "Blurs the rays across", unit="degrees", low=0, high=20, step=0.05, bend=2.0)
+    position: Place = place_setting((0.5, -0.1), "Where the rays come from, in or outside the frame", essential=True)
+    bearing: float = number(-90.0, "Direction of the middle of the fan", unit="degrees", low=-180, high=180, step=1, handle="direction", about="position", essential=True)
+    opening: float = number(120.0, "Angle that the fan covers; 360 goes all the way round", unit="degrees", low=2, high=360, step=1, essential=True)
+    start: float = number(0.02, "Distance at which the rays begin", unit="diagonal", low=0, high=1, step=0.005, handle="radius", about="position", exponent=2.0)
+    reach: float = number(0.6, "How far the rays carry", unit="diagonal", low=0.02, high=3, step=0.01, handle="radius", about="position", exponent=2.0, essential=True)
+    softness: float = number(0.4, "Blurs the rays sideways", unit="degrees", low=0, high=20, step=0.05, exponent=2.0, essential=True)
 
 
 def pattern(settings: Source) -> Floats:
@@ -78,10 +65,10 @@ def pattern(settings: Source) -> Floats:
         total += weight * _octave(turn, depths, s.count * 2**k, (s.seed, k))
     level = total / whole
     t = np.clip((level - 0.5) / max(1 - s.contrast, 0.02) * 0.7 + 0.5, 0, 1)
-    return np.asarray(t * t * (3 - 2 * t), np.float32)
+    return np.asarray(smoothstep(t), np.float32)
 
 
-def _octave(turn: NDArray[np.float64], depths: int, count: int, seed: tuple[int, int]) -> NDArray[np.float64]:
+def _octave(turn: Doubles, depths: int, count: int, seed: tuple[int, int]) -> Doubles:
     # Rays of one width look false: the places are warped before the noise is looked up.
     few = max(2, count // 3)
     place = turn * count + 1.5 * (periodic_noise(turn * few, few, (*seed, 7)) - 0.5)
@@ -105,33 +92,45 @@ def degrees_of_blur(table: Floats, softness: float) -> Floats:
     return np.ascontiguousarray(np.clip(made, 0, 1), np.float32)
 
 
-def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the pattern as it lies round the point, unrolled from left to right."""
     table = np.asarray(cv2.resize(pattern(settings), frame.size, interpolation=cv2.INTER_LINEAR), np.float32)
     return as_picture(table[frame.y0 : frame.y1, frame.x0 : frame.x1])
 
 
+class Geometry(NamedTuple):
+    """Where a fan lies: its point (pixels), diagonals a pixel, bearing, half-angle and the softness of its sides
+    (radians), where it starts (diagonals), and how fast it fades and goes deeper."""
+
+    x: np.float32
+    y: np.float32
+    scale: np.float32
+    bearing: np.float32
+    half: np.float32
+    edge: np.float32
+    start: np.float32
+    per_reach: np.float32
+    per_depth: np.float32
+
+
 @njit(parallel=True, cache=True, fastmath=True)
-def _draw(
-    table: Floats, x: np.float32, y: np.float32, scale: np.float32, bearing: np.float32, half: np.float32, edge: np.float32,
-    start: np.float32, per_reach: np.float32, per_depth: np.float32, out: Floats,
-) -> None:  # fmt: skip
+def _draw(table: Floats, fan: Geometry, out: Floats) -> None:
     levels, depths, angles = table.shape
     rows, columns = out.shape
     middles = np.arange(columns).astype(np.float32) + f32(0.5)
     turn, per_turn = f32(2 * np.pi), f32(angles / (2 * np.pi))
     for row in prange(rows):
-        dy = f32(row) + f32(0.5) - y
+        dy = f32(row) + f32(0.5) - fan.y
         for column in range(columns):
-            dx = middles[column] - x
+            dx = middles[column] - fan.x
             pixels = np.sqrt(dx * dx + dy * dy)
-            r = pixels * scale
+            r = pixels * fan.scale
             theta = angle_of(-dy, dx)
-            off = abs(theta - bearing)
+            off = abs(theta - fan.bearing)
             off = min(off, turn - off)
-            within = min(max((half - off) / edge + f32(0.5), f32(0.0)), f32(1.0))
-            fade = np.exp(-max(r - start, f32(0.0)) * per_reach)
-            fade *= min(max((r - f32(0.5) * start) / max(start, scale), f32(0.0)), f32(1.0))
+            within = min(max((fan.half - off) / fan.edge + f32(0.5), f32(0.0)), f32(1.0))
+            fade = np.exp(-max(r - fan.start, f32(0.0)) * fan.per_reach)
+            fade *= min(max((r - f32(0.5) * fan.start) / max(fan.start, fan.scale), f32(0.0)), f32(1.0))
             if within * fade <= f32(1e-5):
                 out[row, column] = f32(0.0)
                 continue
@@ -144,7 +143,7 @@ def _draw(
             cell = int(place)
             t = place - f32(cell)
             a, b = cell % angles, (cell + 1) % angles
-            deep = min(np.log(f32(1.0) + r / f32(0.05)) * per_depth, f32(depths - 1))
+            deep = min(np.log(f32(1.0) + r / f32(0.05)) * fan.per_depth, f32(depths - 1))
             near = min(int(deep), max(depths - 2, 0))
             d = deep - f32(near)
             far = min(near + 1, depths - 1)
@@ -154,7 +153,7 @@ def _draw(
             high = (table[level + 1, near, a] * (f32(1.0) - t) + table[level + 1, near, b] * t) * (f32(1.0) - d) + (
                 table[level + 1, far, a] * (f32(1.0) - t) + table[level + 1, far, b] * t
             ) * d
-            out[row, column] = (low + k * (high - low)) * within * within * (f32(3.0) - f32(2.0) * within) * fade
+            out[row, column] = (low + k * (high - low)) * smoothstep(within) * fade
 
 
 SIDE = 0.15  # share of the opening over which its sides fade
@@ -163,41 +162,38 @@ SIDE = 0.15  # share of the opening over which its sides fade
 def draw(table: Floats, settings: Spread, frame: Frame) -> Floats:
     """The fan at a frame, (h, w)."""
     s = settings
-    diagonal = float(np.hypot(*frame.size))
     out = np.empty(frame.shape, np.float32)
     half = np.deg2rad(s.opening) / 2
-    whole = s.opening >= 360
+    whole_turn = s.opening >= 360
     depths = table.shape[1]
-    _draw(
-        table, f32(s.position[0] * frame.width - frame.x0), f32(s.position[1] * frame.height - frame.y0), f32(1 / diagonal),
-        f32(np.deg2rad(s.bearing)), f32(100.0 if whole else half * (1 - SIDE)), f32(max(2 * half * SIDE, 0.01)),
-        f32(s.start), f32(1 / s.reach), f32((depths - 1) / np.log(1 + DEEPEST / NEAR)), out,
-    )  # fmt: skip
+    fan = Geometry(
+        x=f32(s.position[0] * frame.width - frame.x0),
+        y=f32(s.position[1] * frame.height - frame.y0),
+        scale=f32(1 / frame.diagonal),
+        bearing=f32(np.deg2rad(s.bearing)),
+        half=f32(100.0 if whole_turn else half * (1 - SIDE)),
+        edge=f32(max(2 * half * SIDE, 0.01)),
+        start=f32(s.start),
+        per_reach=f32(1 / s.reach),
+        per_depth=f32((depths - 1) / np.log(1 + DEEPEST / NEAR)),
+    )
+    _draw(table, fan, out)
     return out
 
 
-def spread(scene: Scene, settings: Spread) -> LightField:
-    pattern_of = scene.source_settings
-    assert isinstance(pattern_of, Source)
-    table = degrees_of_blur(pattern(pattern_of), settings.softness)
+def spread(scene: Scene[None], source: Source, settings: Spread) -> WhiteField:
+    table = degrees_of_blur(pattern(source), settings.softness)
     return WhiteField(draw(table, settings, scene.frame_of(FINER)))
-
-
-def place(plate: Plate) -> dict[str, dict[str, Any]]:
-    """From above the picture, downward."""
-    return {}
 
 
 KIND = Kind(
     name="fan",
-    title="Fan",
     summary="Rays from a point, made of noise and not of the picture",
     source_settings=Source,
     spread_settings=Spread,
     source=source,
     spread=spread,
-    place=place,
     colour=Colour(temperature=4800, strength=1.0),
-    merge=Merge(mode="expose", intensity=0.7),
+    merge=Merge(intensity=0.7),
     reads=False,
 )

@@ -12,25 +12,32 @@ their strength says, before any of it leaves the frame.
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Annotated, Any, cast
+from typing import Annotated, NamedTuple
 
 import numpy as np
 from numba import njit, prange
-from numpy.typing import NDArray
 from pydantic import AfterValidator, WithJsonSchema
 
+from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.colour import temperature_rgb
-from aurelon.core.imaging.fastmath import exp_minus
-from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.fastmath import exp_minus, smoothstep
+from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
 from aurelon.core.imaging.resample import enlarge_to
-from aurelon.core.lights.bloom import GlowField
-from aurelon.core.lights.shared.initial_settings import open_share
-from aurelon.core.lights.shared.kind import Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.lights.shared.points import PLACED_RADIUS, Points, PointSource, draw_points, find_points
+from aurelon.core.lights.shared.fields import ColouredField
+from aurelon.core.lights.shared.kind import Colour, Kind, Scene
+from aurelon.core.lights.shared.points import (
+    NOTHING_SHINES,
+    PLACED_RADIUS,
+    Points,
+    PointSource,
+    brightest_spots,
+    detect_points,
+    draw_points,
+    points_source,
+)
 from aurelon.core.optics.lens import Lens, ghosts, lenses
-from aurelon.core.plate import Plate
-from aurelon.core.settings import Settings, setting
+from aurelon.core.settings import Settings, choice, number, whole
 
 FINER = 1.25  # times the working grid, for the ghosts' rims
 WAVELENGTHS = (612.0, 549.0, 465.0)  # nm, the peaks of the red, green and blue that a film sees
@@ -55,60 +62,41 @@ def _known(name: str) -> str:
     return name
 
 
+LENSES = {name: lens.title for name, lens in lenses().items()}
 # The names of the lenses that are shipped; a table added to the folder is a choice at once.
-LensName = Annotated[str, AfterValidator(_known), WithJsonSchema({"type": "string", "enum": list(lenses())})]
+LensName = Annotated[str, AfterValidator(_known), WithJsonSchema({"type": "string", "enum": list(LENSES)})]
 
 
 class Source(PointSource):
     """Which points flare."""
 
-    most: int = setting(3, "How many points are taken, brightest first; 0 takes none", unit="count", low=0, high=24, step=1)
+    max_points: int = whole(3, "Takes up to this many points, brightest first; 0 takes none", low=0, high=24, essential=True)
 
 
 class Spread(Settings):
     """The lens."""
 
-    lens: LensName = setting("gull", "The lens that the light passes")
-    headroom: float = setting(
-        14.0, "How much brighter the lamps are than the picture shows", unit="stops", low=0, high=22, step=0.1
-    )
-    ghosts: float = setting(0.5, "Strength of the ghosts", unit="gain", low=0, high=20, step=0.05, bend=2.0)
-    size: float = setting(1.0, "Size of the ghosts", unit="gain", low=0.1, high=4, step=0.05, bend=2.0)
-    dispersion: float = setting(
-        1.0, "How far the glass parts the colours", unit="gain", low=0, high=6, step=0.05, bend=2.0
-    )
-    roundness: float = setting(
-        0.25, "Of the diaphragm: straight blades (0) to round (1)", unit="share", low=0, high=1, step=0.01
-    )
-    rotation: float = setting(9.0, "Turns the diaphragm", unit="degrees", low=-180, high=180, step=1)
-    streak: float = setting(0.0, "Strength of the streak", unit="gain", low=0, high=8, step=0.05, bend=2.0)
-    streak_angle: float = setting(0.0, "Where the streak points", unit="degrees", low=-90, high=90, step=1)
-    streak_length: float = setting(
-        0.18, "Length over which the streak fades", unit="diagonal", low=0.01, high=1, step=0.01, bend=2.0
-    )
-    streak_temperature: float = setting(
-        14000, "Colour of the streak", unit="kelvin", low=1000, high=25000, step=50, bend=2.2
-    )
-    veil: float = setting(0.6, "Strength of the veil over the picture", unit="gain", low=0, high=8, step=0.05, bend=2.0)
+    lens: LensName = choice("gull", "The lens that the light passes through", words=LENSES, group="Ghosts", essential=True)
+    headroom: float = number(14.0, "How much brighter the lamps are than the picture shows", unit="stops", low=0, high=22, step=0.1, group="Ghosts")
+    ghosts: float = number(0.5, "Strength of the ghosts", unit="gain", low=0, high=20, step=0.05, exponent=2.0, group="Ghosts", essential=True)
+    size: float = number(1.0, "Size of the ghosts", unit="gain", low=0.1, high=4, step=0.05, exponent=2.0, group="Ghosts", essential=True)
+    dispersion: float = number(1.0, "How far the glass separates the colours", unit="gain", low=0, high=6, step=0.05, exponent=2.0, group="Ghosts")
+    roundness: float = number(0.25, "Shape of the aperture: straight blades (0) to round (1)", unit="share", low=0, high=1, step=0.01, group="Ghosts")
+    rotation: float = number(9.0, "Rotates the aperture", unit="degrees", low=-180, high=180, step=1, group="Ghosts")
+    streak: float = number(0.0, "Strength of the streak", unit="gain", low=0, high=8, step=0.05, exponent=2.0, group="Streak", essential=True)
+    streak_angle: float = number(0.0, "Angle of the streak", unit="degrees", low=-90, high=90, step=1, group="Streak")
+    streak_length: float = number(0.18, "Distance over which the streak fades", unit="diagonal", low=0.01, high=1, step=0.01, exponent=2.0, group="Streak")
+    streak_temperature: float = number(14000, "Colour of the streak", unit="kelvin", low=1000, high=25000, step=50, exponent=2.2, group="Streak")
+    veil: float = number(0.6, "Strength of the haze over the whole picture", unit="gain", low=0, high=8, step=0.05, exponent=2.0, group="Veil", essential=True)
 
 
-def detect(reading: Reading, settings: Source) -> Detected:
-    return find_points(reading, settings)
-
-
-def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
-    """(h, w, 3): the points that flare, each a small disc."""
-    return draw_points(cast(Points, reading.found), frame, PLACED_RADIUS)
-
-
-def seen_by_lens(offset: NDArray[np.float64]) -> NDArray[np.float64]:
+def seen_by_lens(offset: Doubles) -> Doubles:
     """How much of a point's light the lens takes in; `offset` (n, 2) from the middle, in diagonals."""
     near, far = CIRCLE
-    t = np.clip((np.linalg.norm(offset, axis=1) - near) / (far - near), 0, 1)
-    return np.asarray(1 - t * t * (3 - 2 * t))
+    return np.asarray(1 - smoothstep(np.clip((np.linalg.norm(offset, axis=1) - near) / (far - near), 0, 1)))
 
 
-def ghost_discs(lens: Lens, settings: Spread, offset: NDArray[np.float64], light: Floats) -> Floats:
+def ghost_discs(lens: Lens, settings: Spread, offset: Doubles, light: Floats) -> Floats:
     """Rows (x, y, radius, turned, red, green, blue): place from the middle and radius in diagonals, the
     light in the disc as its density times squared diagonals; `offset` (n, 2), `light` (n, 3)."""
     traced = [ghosts(lens, wavelength, settings.dispersion) for wavelength in WAVELENGTHS]
@@ -130,41 +118,51 @@ def ghost_discs(lens: Lens, settings: Spread, offset: NDArray[np.float64], light
     return np.array(rows, np.float32).reshape(-1, 7)
 
 
+class Diaphragm(NamedTuple):
+    """The shape of ghosts: `normals` (m, 2) of the blades, the ratio of the outer to the inner radius, how round it is,
+    how soft and how much brighter its rim is."""
+
+    normals: Floats
+    inner: np.float32
+    roundness: np.float32
+    soft: np.float32
+    rim: np.float32
+
+
 @njit(parallel=True, cache=True, fastmath=True)
-def _draw_discs(
-    discs: Floats, normals: Floats, inner: np.float32, roundness: np.float32, soft: np.float32, rim: np.float32,
-    middle_x: float, middle_y: float, diagonal: float, out: Floats,
-) -> None:  # fmt: skip
-    """Adds discs (n, 7) in the diaphragm's shape to `out` (h, w, 3); `normals` (m, 2) of its blades."""
+def _draw_discs(discs: Floats, shape: Diaphragm, length: np.float32, out: Floats) -> None:
+    """Adds discs (n, 7) to `out` (h, w, 3), whose diagonal has `length` pixels."""
     height, width, _ = out.shape
+    middle_x, middle_y, half_pixel = f32(width) * f32(0.5), f32(height) * f32(0.5), f32(0.5)
+    zero, one = f32(0.0), f32(1.0)
     for y in prange(height):
         for n in range(discs.shape[0]):
-            radius = discs[n, 2] * np.float32(diagonal)
-            edge = max(soft * radius, np.float32(0.8))
-            cx = np.float32(middle_x) + discs[n, 0] * np.float32(diagonal) - np.float32(0.5)
-            cy = np.float32(middle_y) + discs[n, 1] * np.float32(diagonal) - np.float32(0.5)
-            dy = np.float32(y) - cy
+            radius = discs[n, 2] * length
+            edge = max(shape.soft * radius, f32(0.8))
+            cx = middle_x + discs[n, 0] * length - half_pixel
+            cy = middle_y + discs[n, 1] * length - half_pixel
+            dy = f32(y) - cy
             reach = radius + edge
             if abs(dy) > reach:
                 continue
             half = np.sqrt(reach * reach - dy * dy)
             first, last = max(int(cx - half), 0), min(int(cx + half) + 2, width)
             turned = discs[n, 3]
-            within = max(radius / inner - edge, np.float32(0.0))  # wholly inside every blade
+            within = max(radius / shape.inner - edge, zero)  # wholly inside every blade
             red, green, blue = discs[n, 4], discs[n, 5], discs[n, 6]
             for x in range(first, last):
-                dx = np.float32(x) - cx
+                dx = f32(x) - cx
                 far = np.sqrt(dx * dx + dy * dy)
-                cover = np.float32(1.0)
+                cover = one
                 if far > within:
-                    straight = np.float32(0.0)
-                    for k in range(normals.shape[0]):
-                        straight = max(straight, turned * (dx * normals[k, 0] + dy * normals[k, 1]))
-                    at = straight * inner + roundness * (far - straight * inner)
-                    cover = min(max((radius - at) / edge + np.float32(0.5), np.float32(0.0)), np.float32(1.0))
-                t = min(far / radius, np.float32(1.0))
+                    straight = zero
+                    for k in range(shape.normals.shape[0]):
+                        straight = max(straight, turned * (dx * shape.normals[k, 0] + dy * shape.normals[k, 1]))
+                    at = straight * shape.inner + shape.roundness * (far - straight * shape.inner)
+                    cover = min(max((radius - at) / edge + half_pixel, zero), one)
+                t = min(far / radius, one)
                 t = t * t
-                shade = cover * (np.float32(1.0) + rim * t * t * t)
+                shade = cover * (one + shape.rim * t * t * t)
                 out[y, x, 0] += shade * red
                 out[y, x, 1] += shade * green
                 out[y, x, 2] += shade * blue
@@ -178,100 +176,92 @@ def disc_area(blades: int, roundness: float) -> float:
     return float(2 * np.pi * np.mean(k**-2 / 2 + RIM_SHARE * k**-8 / 8))
 
 
+class Streak(NamedTuple):
+    """Direction of a streak, the length over which it fades and its half-width across, in pixels."""
+
+    cos: np.float32
+    sin: np.float32
+    length: np.float32
+    across: np.float32
+
+
 @njit(parallel=True, cache=True, fastmath=True)
-def _draw_streaks(
-    places: Floats, light: Floats, cos: np.float32, sin: np.float32, length: np.float32, across: np.float32, out: Floats
-) -> None:
+def _draw_streaks(places: Floats, light: Floats, streak: Streak, out: Floats) -> None:
     height, width, _ = out.shape
-    density = np.float32(1.0) / (np.float32(2.0) * length * across * np.float32(2.5066283))
+    density = f32(1.0) / (f32(2.0) * streak.length * streak.across * f32(2.5066283))
     for y in prange(height):
         for n in range(places.shape[0]):
-            dy = np.float32(y) + np.float32(0.5) - places[n, 1]
+            dy = f32(y) + f32(0.5) - places[n, 1]
             for x in range(width):
-                dx = np.float32(x) + np.float32(0.5) - places[n, 0]
-                along = abs(dx * cos + dy * sin)
-                beside = (dy * cos - dx * sin) / across
-                shade = density * exp_minus(along / length + np.float32(0.5) * beside * beside)
+                dx = f32(x) + f32(0.5) - places[n, 0]
+                along = abs(dx * streak.cos + dy * streak.sin)
+                beside = (dy * streak.cos - dx * streak.sin) / streak.across
+                shade = density * exp_minus(along / streak.length + f32(0.5) * beside * beside)
                 out[y, x, 0] += shade * light[n, 0]
                 out[y, x, 1] += shade * light[n, 1]
                 out[y, x, 2] += shade * light[n, 2]
 
 
-def _add_ghosts(discs: Floats, lens: Lens, settings: Spread, scene: Scene, out: Floats) -> None:
+def _add_ghosts(discs: Floats, lens: Lens, settings: Spread, scene: Scene[Points], out: Floats) -> None:
     """Adds the discs to `out`, large ones by way of coarser grids that their soft rims allow."""
-    discs[:, 4:] /= np.float32(disc_area(lens.blades, settings.roundness)) * discs[:, 2:3] ** 2
+    discs[:, 4:] /= f32(disc_area(lens.blades, settings.roundness)) * discs[:, 2:3] ** 2
     discs = discs[discs[:, 4:].max(axis=1) > FAINTEST]
     turn = np.deg2rad(-settings.rotation) + (np.arange(lens.blades) + 0.5) * 2 * np.pi / lens.blades
     normals = np.asarray(np.stack([np.cos(turn), np.sin(turn)], axis=1), np.float32)
-    inner = np.float32(1 / np.cos(np.pi / lens.blades))
+    shape = Diaphragm(
+        normals, f32(1 / np.cos(np.pi / lens.blades)), f32(settings.roundness), f32(SOFT_RIM), f32(RIM_SHARE)
+    )
     height, width, _ = out.shape
-    whole = Frame.whole((width, height))
+    whole_frame = Frame.whole((width, height))
     for (low, high), coarser in zip(pairwise((0.0, *LEVELS, np.inf)), (1, 2, 4, 8), strict=True):
         part = discs[(discs[:, 2] >= low) & (discs[:, 2] < high)]
         if not len(part):
             continue
         frame = scene.frame_of(FINER / coarser)
         grid = out if coarser == 1 else np.zeros((*frame.shape, 3), np.float32)
-        tall, wide = grid.shape[:2]
-        _draw_discs(
-            part, normals, inner, np.float32(settings.roundness), np.float32(SOFT_RIM), np.float32(RIM_SHARE),
-            wide / 2, tall / 2, float(np.hypot(wide, tall)), grid,
-        )  # fmt: skip
+        _draw_discs(part, shape, f32(diagonal((grid.shape[1], grid.shape[0]))), grid)
         if grid is not out:
-            out += enlarge_to(grid, whole)
+            out += enlarge_to(grid, whole_frame)
 
 
-def spread(scene: Scene, settings: Spread) -> LightField:
-    s = settings
-    points = cast(Points, scene.found())
-    lens = lenses()[s.lens]
+def spread(scene: Scene[Points], source: Source, settings: Spread) -> ColouredField:
+    s, points, lens = settings, scene.detected, lenses()[settings.lens]
     frame = scene.frame_of(FINER)
-    width, height = frame.size
-    diagonal = float(np.hypot(width, height))
-    out = np.zeros((height, width, 3), np.float32)
+    out = np.zeros((*frame.shape, 3), np.float32)
     size = np.array(frame.size, float)
-    offset = (points.places - 0.5) * size / diagonal
+    offset = (points.places - 0.5) * size / frame.diagonal
     taken = seen_by_lens(offset).astype(np.float32)[:, None]
-    light = points.light * taken * np.float32(2.0**s.headroom)
+    light = points.light * taken * f32(2.0**s.headroom)
     if s.ghosts > 0 and len(light):
         _add_ghosts(ghost_discs(lens, s, offset, light), lens, s, scene, out)
-    cells = np.float32(diagonal**2)
     if s.streak > 0 and len(light):
         colour = temperature_rgb(s.streak_temperature, 0.0, scene.space)
-        level = light @ scene.space.luminance * np.float32(STREAK_SHARE * s.streak) * cells
+        level = light @ scene.space.luminance * f32(STREAK_SHARE * s.streak) * f32(frame.diagonal**2)
         energy = np.asarray(np.outer(level, colour), np.float32)
         angle = np.deg2rad(-s.streak_angle)
-        across = max(STREAK_HEIGHT * diagonal, 0.6)
-        _draw_streaks(
-            (points.places * size).astype(np.float32), energy, np.float32(np.cos(angle)), np.float32(np.sin(angle)),
-            np.float32(s.streak_length * diagonal), np.float32(across), out,
+        streak = Streak(
+            f32(np.cos(angle)), f32(np.sin(angle)), f32(s.streak_length * frame.diagonal),
+            f32(max(STREAK_HEIGHT * frame.diagonal, 0.6)),
         )  # fmt: skip
+        _draw_streaks((points.places * size).astype(np.float32), energy, streak, out)
     if s.veil > 0 and len(light):
         small = scene.frame_of(VEIL_EDGE / scene.working_edge)
-        within = Points(points.places, light * np.float32(VEIL_SHARE * s.veil), points.found, points.off)
+        within = Points(points.places, light * f32(VEIL_SHARE * s.veil), points.found, points.off)
         drawn = draw_points(within, small, PLACED_RADIUS)
-        reach = float(np.hypot(*small.size))
-        veil = gaussian_mixture(drawn, [w * reach for w in VEIL_WIDTHS], [1 / 3] * 3)
+        veil = gaussian_mixture(drawn, [w * small.diagonal for w in VEIL_WIDTHS], [1 / 3] * 3)
         out += enlarge_to(veil, frame)
-    return GlowField(out)
-
-
-def place(plate: Plate) -> dict[str, dict[str, Any]]:
-    """A threshold that the brightest spots of this picture pass."""
-    return {"source": {"threshold": open_share(plate, 0.01, PointSource().knee)}}
+    return ColouredField(out)
 
 
 KIND = Kind(
     name="flare",
-    title="Flare",
-    summary="Ghosts, a streak and a veil from a lens",
+    summary="Ghosts, a streak and haze from a lens",
     source_settings=Source,
     spread_settings=Spread,
-    source=source,
+    source=points_source,
     spread=spread,
-    place=place,
+    detect=detect_points,
+    initial=brightest_spots,
     colour=Colour(origin="plate"),
-    merge=Merge(),
-    detect=detect,
-    nothing_shines="No point is bright enough: lower Threshold in Source, or place a point by hand.",
+    nothing_shines=NOTHING_SHINES,
 )

@@ -7,26 +7,24 @@ size; each has a size, a brightness, a turn and a colour of its own.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal, cast
+from typing import Any, Literal
 
 import numpy as np
 from numba import njit, prange
-from numpy.typing import NDArray
 
+from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.fastmath import exp_minus
-from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.frame import Frame, diagonal
+from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.rgb_space import RgbSpace
-from aurelon.core.lights.bloom import GlowField
-from aurelon.core.lights.shared.highlights import HighlightSource, shining
+from aurelon.core.lights.shared.fields import ColouredField
+from aurelon.core.lights.shared.highlights import HighlightSource, highlights
 from aurelon.core.lights.shared.initial_settings import open_share
-from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
 from aurelon.core.plate import Plate
-from aurelon.core.settings import Settings, setting
-
-Floats = NDArray[np.float32]
-f32 = np.float32
+from aurelon.core.settings import Settings, choice, number, seed_setting, whole
 
 LOTS_EDGE = 384  # long edge of the version on which lots are drawn
 
@@ -34,47 +32,44 @@ LOTS_EDGE = 384  # long edge of the version on which lots are drawn
 class Source(HighlightSource):
     """Where glints lie."""
 
-    on: Literal["highlights", "everywhere"] = setting("highlights", "On what is bright in the picture, or anywhere")
-    count: int = setting(60, "How many there are on the whole plate", unit="count", low=1, high=600, step=1, bend=2.0)
-    threshold: float = setting(
-        0.7, "How bright the picture must be for a glint", unit="share", low=0, high=2, step=0.01, when={"on": ["highlights"]}
-    )
-    seed: int = setting(1, "Other places", unit="seed", low=0, high=9999, step=1)
+    scatter: Literal["highlights", "everywhere"] = choice("highlights", "On the highlights of the picture, or anywhere", essential=True)
+    count: int = whole(60, "Number of glints on the whole plate", low=1, high=600, exponent=2.0, essential=True)
+    threshold: float = number(0.7, "How bright the picture must be for a glint", unit="share", low=0, high=2, step=0.01, when={"scatter": ["highlights"]}, essential=True)
+    seed: int = seed_setting("Glints in other places")
 
 
 class Spread(Settings):
     """What they look like."""
 
-    size: float = setting(0.02, "Length of a spike", unit="diagonal", low=0.002, high=0.2, step=0.001, bend=2.0)
-    size_spread: float = setting(0.6, "How far sizes differ", unit="share", low=0, high=1, step=0.01)
-    brightness_spread: float = setting(0.7, "How far brightnesses differ", unit="share", low=0, high=1, step=0.01)
-    spikes: int = setting(4, "Spikes on each; an even number", unit="count", low=2, high=12, step=2)
-    turn: float = setting(20.0, "How they are turned", unit="degrees", low=-90, high=90, step=1)
-    turn_spread: float = setting(0.1, "How far their turns differ", unit="share", low=0, high=1, step=0.01)
-    temperature_spread: float = setting(0.2, "How far their colours differ", unit="share", low=0, high=1, step=0.01)
-    twinkle: int = setting(1, "Another moment of the same sparkles", unit="seed", low=0, high=9999, step=1)
+    size: float = number(0.02, "Length of a spike", unit="diagonal", low=0.002, high=0.2, step=0.001, exponent=2.0, essential=True)
+    size_spread: float = number(0.6, "How much sizes differ", unit="share", low=0, high=1, step=0.01)
+    brightness_spread: float = number(0.7, "How much brightnesses differ", unit="share", low=0, high=1, step=0.01)
+    spikes: int = whole(4, "Spikes on each glint, an even number", low=2, high=12, step=2, essential=True)
+    rotation: float = number(20.0, "Rotates the glints", unit="degrees", low=-90, high=90, step=1)
+    rotation_spread: float = number(0.1, "How much rotations differ", unit="share", low=0, high=1, step=0.01)
+    temperature_spread: float = number(0.2, "How much colours differ", unit="share", low=0, high=1, step=0.01)
+    twinkle: int = seed_setting("A different moment of the same sparkles", essential=True)
 
 
 @dataclass(frozen=True)
 class Lots:
     """`places` (n, 2) in plate fractions."""
 
-    places: NDArray[np.float64]
+    places: Doubles
 
     @property
     def nbytes(self) -> int:
         return self.places.nbytes
 
 
-def detect(reading: Reading, settings: Source) -> Lots:
+def detect(reading: Reading[None], settings: Source) -> Lots:
     """Draws the places, each by the highlight that is there."""
     s = settings
     canonical = reading.canonical
-    whole = Frame.whole((canonical.shape[1], canonical.shape[0]))
-    frame = Frame.whole(fit_within(whole.size, LOTS_EDGE))
+    frame = Frame.canonical((canonical.shape[1], canonical.shape[0]), LOTS_EDGE)
     weight = np.ones(frame.shape)
-    if s.on == "highlights":
-        weight = shining(Reading(canonical, reading.space), s, frame)[:, :, 3].astype(np.float64)
+    if s.scatter == "highlights":
+        weight = highlights(Reading(canonical, reading.space, None), s, frame)[:, :, 3].astype(np.float64)
     rng = np.random.default_rng((s.seed, 41))
     total = float(weight.sum())
     if total <= 1e-6:
@@ -87,9 +82,9 @@ def detect(reading: Reading, settings: Source) -> Lots:
     return Lots((np.column_stack([columns, rows]) + jitter) / frame.size)
 
 
-def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+def source(reading: Reading[Lots], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): a dot for each glint."""
-    lots = cast(Lots, reading.found)
+    lots = reading.detected
     table = np.zeros((len(lots.places), 8), np.float32)
     table[:, :2] = lots.places
     table[:, 2], table[:, 3], table[:, 5:] = 0.002, 1.0, 1.0
@@ -104,7 +99,7 @@ def glints_of(lots: Lots, settings: Spread, space: RgbSpace) -> Floats:
     lot = rng.random((600, 4))[:n]
     size = s.size * (1 - s.size_spread * lot[:, 0])
     bright = 1 - s.brightness_spread * lot[:, 1] ** 0.5
-    turn = np.deg2rad(s.turn) + s.turn_spread * np.pi * (lot[:, 2] - 0.5)
+    turn = np.deg2rad(s.rotation) + s.rotation_spread * np.pi * (lot[:, 2] - 0.5)
     mired = 1e6 / 6500 + s.temperature_spread * 220 * (lot[:, 3] - 0.5)
     shades = np.array([temperature_rgb(1e6 / m, 0.0, space) for m in np.linspace(43, 265, 24)])
     shade = np.clip(np.round((mired - 43) / (265 - 43) * 23), 0, 23).astype(int)
@@ -114,11 +109,10 @@ def glints_of(lots: Lots, settings: Spread, space: RgbSpace) -> Floats:
 def draw(glints: Floats, spikes: int, frame: Frame) -> Floats:
     """The glints at a frame, (h, w, 3)."""
     out = np.zeros((*frame.shape, 3), np.float32)
-    diagonal = f32(np.hypot(*frame.size))
     table = glints.copy()
     table[:, 0] = glints[:, 0] * frame.width - frame.x0
     table[:, 1] = glints[:, 1] * frame.height - frame.y0
-    table[:, 2] = glints[:, 2] * diagonal
+    table[:, 2] = glints[:, 2] * f32(frame.diagonal)
     _draw(np.ascontiguousarray(table[np.argsort(glints[:, 1], kind="stable")]), spikes, out)
     return out
 
@@ -176,37 +170,36 @@ class GlintsField:
     def nbytes(self) -> int:
         return self.glints.nbytes
 
-    def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
-        return mixed(draw(self.glints, self.spikes, frame), tint.light)
+    def at(self, scene: Scene[Lots], frame: Frame, tint: Tint) -> Travelled:
+        return Travelled(drawn=mixed(draw(self.glints, self.spikes, frame), tint.light))
 
 
 CELLS = 60  # to the length of a spike: larger glints are drawn on a grid, so that size costs nothing
 FINEST_GRID = 1536
 
 
-def spread(scene: Scene, settings: Spread) -> LightField:
-    glints = glints_of(cast(Lots, scene.found()), settings, scene.space)
-    edge = round(CELLS / settings.size * max(scene.size) / float(np.hypot(*scene.size)))
+def spread(scene: Scene[Lots], source: Source, settings: Spread) -> ColouredField | GlintsField:
+    glints = glints_of(scene.detected, settings, scene.space)
+    edge = round(CELLS / settings.size * max(scene.size) / diagonal(scene.size))
     if edge < min(FINEST_GRID, max(scene.size)):
-        return GlowField(draw(glints, settings.spikes, Frame.whole(fit_within(scene.size, edge))))
+        return ColouredField(draw(glints, settings.spikes, Frame.canonical(scene.size, edge)))
     return GlintsField(glints, settings.spikes)
 
 
-def place(plate: Plate) -> dict[str, dict[str, Any]]:
+def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     """A threshold that the brightest parts of this picture pass."""
     return {"source": {"threshold": open_share(plate, 0.06, Source().knee)}}
 
 
 KIND = Kind(
     name="glints",
-    title="Glints",
     summary="Small sparkles on highlights, or scattered anywhere",
     source_settings=Source,
     spread_settings=Spread,
     source=source,
     spread=spread,
-    place=place,
-    colour=Colour(origin="plate"),
-    merge=Merge(mode="expose", intensity=1.5),
     detect=detect,
+    initial=initial,
+    colour=Colour(origin="plate"),
+    merge=Merge(intensity=1.5),
 )

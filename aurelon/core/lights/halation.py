@@ -22,17 +22,15 @@ from typing import Any
 
 import numpy as np
 from numba import njit, prange
-from numpy.typing import NDArray
 
+from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.lights.bloom import GlowField
-from aurelon.core.lights.shared.highlights import HighlightSource, shining
+from aurelon.core.lights.shared.fields import ColouredField
+from aurelon.core.lights.shared.highlights import HighlightSource, highlights
 from aurelon.core.lights.shared.initial_settings import open_share
-from aurelon.core.lights.shared.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
+from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
 from aurelon.core.plate import Plate
-from aurelon.core.settings import Settings, setting
-
-Doubles = NDArray[np.float64]
+from aurelon.core.settings import Settings, number
 
 FINER = 1.15  # times the working grid, so that the ring is resolved
 EMULSION_BLUR = 0.012  # mm, by which the ring is softened
@@ -44,32 +42,23 @@ MARGIN = 0.06  # of the long edge; the mirrored border that light goes into and 
 class Source(HighlightSource):
     """Which highlights are strong enough to come back from the base."""
 
-    threshold: float = setting(0.72, "How bright the picture must be", unit="share", low=0, high=2, step=0.01)
+    threshold: float = number(0.72, "How bright the picture must be", unit="share", low=0, high=2, step=0.01, essential=True)
 
 
 class Spread(Settings):
     """The film."""
 
-    film_width: float = setting(
-        36.0, "Long edge of the picture on the film; the smaller the film, the wider the fringe", unit="mm",
-        low=4, high=130, step=0.5, bend=2.0,
-    )  # fmt: skip
-    base_thickness: float = setting(
-        0.13, "Thickness of the film base", unit="mm", low=0.02, high=0.5, step=0.005, bend=1.5
-    )
-    index: float = setting(1.48, "Refractive index of the film base", low=1.2, high=1.9, step=0.01)
-    skirt: float = setting(
-        0.16, "Length over which the red fringe fades", unit="mm", low=0.02, high=1, step=0.005, bend=1.5
-    )
-    ring: float = setting(0.12, "How much of the light lies in the ring", unit="share", low=0, high=1, step=0.01)
-    green: float = setting(
-        0.2, "How much of it reaches the green layer: 0 is red, more goes to orange", unit="share", low=0, high=1, step=0.01
-    )
+    film_width: float = number(36.0, "Long edge of the frame on the film; smaller film has a wider fringe", unit="mm", low=4, high=130, step=0.5, exponent=2.0, group="Film", essential=True)
+    base_thickness: float = number(0.13, "Thickness of the film base", unit="mm", low=0.02, high=0.5, step=0.005, exponent=1.5, group="Film")
+    index: float = number(1.48, "Refractive index of the film base", low=1.2, high=1.9, step=0.01, group="Film")
+    skirt: float = number(0.16, "Distance over which the red fringe fades", unit="mm", low=0.02, high=1, step=0.005, exponent=1.5, group="Fringe", essential=True)
+    ring: float = number(0.12, "Share of the light that lies in the ring", unit="share", low=0, high=1, step=0.01, group="Fringe")
+    green: float = number(0.2, "How much reaches the green layer: 0 is red, more turns to orange", unit="share", low=0, high=1, step=0.01, group="Fringe", essential=True)
 
 
-def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the picture's linear light where it is above the threshold."""
-    return np.ascontiguousarray(shining(reading, settings, frame)[:, :, :3])
+    return np.ascontiguousarray(highlights(reading, settings, frame)[:, :, :3])
 
 
 def ring_radius(base_thickness: float, index: float) -> float:
@@ -109,7 +98,7 @@ def transfer(
                 out[k, y, x] = (1.0 - ring) / (lorentz * np.sqrt(lorentz)) + ring * circle
 
 
-def spread(scene: Scene, settings: Spread) -> LightField:
+def spread(scene: Scene[None], source: Source, settings: Spread) -> ColouredField:
     s = settings
     frame = scene.frame_of(FINER)
     light = scene.source_at(frame)
@@ -130,7 +119,7 @@ def spread(scene: Scene, settings: Spread) -> LightField:
         whole = np.fft.irfft2(spectrum * kernels[channel], (tall, wide))
         out[:, :, channel] = share * np.maximum(whole[margin : margin + height, margin : margin + width], 0)
     out[:, :, 2] = BLUE_SHARE * out[:, :, 1]
-    return GlowField(out)
+    return ColouredField(out)
 
 
 def _smooth_size(n: int) -> int:
@@ -145,20 +134,19 @@ def _smooth_size(n: int) -> int:
         n += 1
 
 
-def place(plate: Plate) -> dict[str, dict[str, Any]]:
+def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     """A threshold that a small, bright share of this picture passes."""
     return {"source": {"threshold": open_share(plate, 0.03, Source().knee)}}
 
 
 KIND = Kind(
     name="halation",
-    title="Halation",
-    summary="Film's red fringe round highlights",
+    summary="Film's red fringe around highlights",
     source_settings=Source,
     spread_settings=Spread,
     source=source,
     spread=spread,
-    place=place,
+    initial=initial,
     colour=Colour(origin="plate"),
     merge=Merge(mode="add", intensity=0.6),
 )

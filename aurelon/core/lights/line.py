@@ -1,31 +1,27 @@
 """line: a tube of light, straight or bent: a white-hot core, a coloured glow, and haze in the air round it.
 
 With d the distance from the path: the core is a Gaussian of the tube's width, the glow falls as
-1 / (1 + (d / glow)²), and the haze is an exponential with a slow noise in it.
+(1 + (d / glow)²)^(-3/2), and the haze is an exponential with a slow noise in it.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 from numba import njit, prange
-from numpy.typing import NDArray
-from pydantic import Field
 
+from aurelon.core.imaging.arrays import Doubles, Floats, f32
+from aurelon.core.imaging.catmull_rom import catmull_rom
 from aurelon.core.imaging.colour_matrix import Tint
-from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.frame import Frame, in_diagonals
+from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.noise import NO_CELL, lattice_noise
-from aurelon.core.imaging.perspective import aspect_of
-from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.lights.shared.procedural import WhiteField, as_picture
-from aurelon.core.plate import Plate
-from aurelon.core.settings import Place, Settings, setting
-
-Floats = NDArray[np.float32]
-Doubles = NDArray[np.float64]
-f32 = np.float32
+from aurelon.core.lights.shared.fields import as_picture
+from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene
+from aurelon.core.optics.shading import Placement, placement
+from aurelon.core.settings import Place, Settings, choice, number, path_setting, seed_setting
 
 PER_BEND = 12  # straight pieces between two points of a bent path
 WHITE_HOT = 0.8  # how far the core leaves the light's colour for white
@@ -34,34 +30,31 @@ WHITE_HOT = 0.8  # how far the core leaves the light's colour for white
 class Source(Settings):
     """The path, and the tube along it."""
 
-    path: tuple[Place, ...] = Field(
-        ((0.2, 0.3), (0.8, 0.3)), max_length=60, description="The points that it runs through, in or outside the frame",
-        json_schema_extra={"unit": "points", "handle": "path"},
-    )  # fmt: skip
-    bend: Literal["straight", "bent"] = setting("bent", "Straight pieces from point to point, or a smooth curve")
-    width: float = setting(0.004, "How thick the tube is", unit="diagonal", low=0.0005, high=0.05, step=0.0005, bend=2.0)
-    taper: float = setting(0.0, "How far it thins out toward its ends", unit="share", low=0, high=1, step=0.01)
+    path: tuple[Place, ...] = path_setting(
+        ((0.2, 0.3), (0.8, 0.3)), "The points that the tube runs through, in or outside the frame", max_points=60, essential=True
+    )
+    bend: Literal["straight", "bent"] = choice("bent", "Straight segments from point to point, or a smooth curve")
+    width: float = number(0.004, "Thickness of the tube", unit="diagonal", low=0.0005, high=0.05, step=0.0005, exponent=2.0, essential=True)
+    taper: float = number(0.0, "How much it thins towards its ends", unit="share", low=0, high=1, step=0.01)
 
 
 class Spread(Settings):
     """What shines round the tube."""
 
-    core: float = setting(1.5, "Brightness of the white-hot core", unit="gain", low=0, high=8, step=0.01, bend=2.0)
-    glow: float = setting(0.5, "Strength of the glow", unit="gain", low=0, high=4, step=0.01, bend=2.0)
-    glow_radius: float = setting(
-        0.015, "How wide the glow is", unit="diagonal", low=0.002, high=0.2, step=0.001, bend=2.0
-    )
-    haze: float = setting(0.15, "How much light is caught in the air", unit="gain", low=0, high=2, step=0.01, bend=2.0)
-    haze_radius: float = setting(0.12, "How far the haze reaches", unit="diagonal", low=0.01, high=0.6, step=0.005, bend=2.0)
-    unevenness: float = setting(0.4, "How uneven the haze is", unit="share", low=0, high=1, step=0.01)
-    seed: int = setting(1, "Another haze", unit="seed", low=0, high=9999, step=1)
+    core: float = number(1.5, "Brightness of the white-hot core", unit="gain", low=0, high=8, step=0.01, exponent=2.0, group="Tube", essential=True)
+    glow: float = number(0.5, "Strength of the glow", unit="gain", low=0, high=4, step=0.01, exponent=2.0, group="Glow", essential=True)
+    glow_radius: float = number(0.015, "Width of the glow", unit="diagonal", low=0.002, high=0.2, step=0.001, exponent=2.0, group="Glow", essential=True)
+    haze: float = number(0.15, "How much light is caught in the air", unit="gain", low=0, high=2, step=0.01, exponent=2.0, group="Haze", essential=True)
+    haze_radius: float = number(0.12, "How far the haze reaches", unit="diagonal", low=0.01, high=0.6, step=0.005, exponent=2.0, group="Haze")
+    unevenness: float = number(0.4, "How uneven the haze is", unit="share", low=0, high=1, step=0.01, group="Haze")
+    seed: int = seed_setting("A different haze", group="Haze")
 
 
 def pieces(settings: Source, aspect: tuple[float, float]) -> Doubles:
     """The path as straight pieces (n, 6): begin and end in diagonals, and the share of the width at each."""
     points = np.array(settings.path, float).reshape(-1, 2) * aspect
     if len(points) > 2 and settings.bend == "bent":
-        points = _bent(points)
+        points = catmull_rom(points, np.full(len(points) - 1, PER_BEND))
     if len(points) == 1:
         points = np.repeat(points, 2, axis=0)
     if len(points) == 0:
@@ -77,26 +70,15 @@ def pieces(settings: Source, aspect: tuple[float, float]) -> Doubles:
     return np.column_stack([points[:-1], points[1:], share[:-1], share[1:]])
 
 
-def _bent(points: Doubles) -> Doubles:
-    """A Catmull-Rom curve through the points."""
-    p = np.concatenate([points[:1], points, points[-1:]])
-    t = (np.arange(PER_BEND) / PER_BEND)[:, None]
-    parts = [
-        0.5 * (2 * b + t * (c - a + t * (2 * a - 5 * b + 4 * c - d + t * (3 * b - a - 3 * c + d))))
-        for a, b, c, d in zip(p[:-3], p[1:-2], p[2:-1], p[3:], strict=True)
-    ]
-    return np.concatenate([*parts, points[-1:]])
-
-
 @njit(parallel=True, cache=True, fastmath=True)
-def _distances(path: Floats, across: np.float32, down: np.float32, x0: int, y0: int, away: Floats, width: Floats) -> None:
+def _distances(path: Floats, to: Placement, away: Floats, width: Floats) -> None:
     """Distance of every pixel from the path in diagonals, and the share of the width there."""
     rows, columns = away.shape
     zero, one = f32(0.0), f32(1.0)
     for row in prange(rows):
-        y = (f32(row + y0) + f32(0.5)) * down
+        y = (f32(row) + to.y0 + f32(0.5)) * to.down
         for column in range(columns):
-            x = (f32(column + x0) + f32(0.5)) * across
+            x = (f32(column) + to.x0 + f32(0.5)) * to.across
             nearest, share = f32(1e9), one
             for n in range(path.shape[0]):
                 ax, ay = path[n, 0], path[n, 1]
@@ -114,10 +96,8 @@ def _distances(path: Floats, across: np.float32, down: np.float32, x0: int, y0: 
 
 def distances(path: Doubles, frame: Frame) -> tuple[Floats, Floats]:
     """For every pixel of the frame (h, w) its distance from the path and the share of the width there."""
-    aspect = aspect_of(frame.size)
     away, width = np.empty(frame.shape, np.float32), np.empty(frame.shape, np.float32)
-    across, down = f32(aspect[0] / frame.width), f32(aspect[1] / frame.height)
-    _distances(path.astype(np.float32), across, down, frame.x0, frame.y0, away, width)
+    _distances(path.astype(np.float32), placement(frame, frame.size), away, width)
     return away, width
 
 
@@ -126,12 +106,11 @@ def core_at(path: Doubles, thickness: float, frame: Frame) -> tuple[Floats, slic
     none = np.zeros((0, 0), np.float32), slice(0, 0), slice(0, 0)
     if not len(path):
         return none
-    diagonal = float(np.hypot(*frame.size))
     # Never thinner than a pixel: a thinner one is as much dimmer.
-    pixel = 0.6 / diagonal
+    pixel = 0.6 / frame.diagonal
     sigma = max(thickness / 2, pixel)
-    places = np.concatenate([path[:, :2], path[:, 2:4]]) * diagonal - (frame.x0, frame.y0)
-    reach = 4 * sigma * diagonal + 1
+    places = np.concatenate([path[:, :2], path[:, 2:4]]) * frame.diagonal - (frame.x0, frame.y0)
+    reach = 4 * sigma * frame.diagonal + 1
     most = (frame.shape[1], frame.shape[0])
     x0, y0 = np.clip(np.floor(places.min(axis=0) - reach).astype(int), 0, most)
     x1, y1 = np.clip(np.ceil(places.max(axis=0) + reach).astype(int), 0, most)
@@ -145,29 +124,39 @@ def core_at(path: Doubles, thickness: float, frame: Frame) -> tuple[Floats, slic
     return np.asarray(core, np.float32), slice(int(y0), int(y1)), slice(int(x0), int(x1))
 
 
+class Air(NamedTuple):
+    """Strengths of glow and haze with what each falls by (a diagonal), and the haze's noise: how uneven it is, cells a
+    pixel, seed."""
+
+    glow: np.float32
+    per_glow: np.float32
+    haze: np.float32
+    per_haze: np.float32
+    uneven: np.float32
+    per_cell: np.float32
+    seed: int
+
+
 @njit(parallel=True, cache=True, fastmath=True)
-def _air(
-    away: Floats, glow: np.float32, per_glow: np.float32, haze: np.float32, per_haze: np.float32, uneven: np.float32,
-    per_cell: np.float32, seed: int, out: Floats,
-) -> None:  # fmt: skip
+def _air(away: Floats, air: Air, out: Floats) -> None:
     rows, columns = away.shape
     one, two = f32(1.0), f32(2.0)
     for row in prange(rows):
         kept = np.full((2, 6), NO_CELL, np.float32)
         for column in range(columns):
             d = away[row, column]
-            near = d * per_glow
-            x, y = f32(column) * per_cell, f32(row) * per_cell
-            drift = f32(0.65) * lattice_noise(x, y, seed, kept[0])
-            drift += f32(0.35) * lattice_noise(x * f32(2.1), y * f32(2.1), seed + 1, kept[1])
-            air = haze * np.exp(-d * per_haze) * (one + uneven * (two * drift - one))
-            out[row, column] = glow / (one + near * near) ** f32(1.5) + air
+            near = d * air.per_glow
+            x, y = f32(column) * air.per_cell, f32(row) * air.per_cell
+            drift = f32(0.65) * lattice_noise(x, y, air.seed, kept[0])
+            drift += f32(0.35) * lattice_noise(x * f32(2.1), y * f32(2.1), air.seed + 1, kept[1])
+            haze = air.haze * np.exp(-d * air.per_haze) * (one + air.uneven * (two * drift - one))
+            out[row, column] = air.glow / (one + near * near) ** f32(1.5) + haze
 
 
-def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the tube."""
     out = np.zeros(frame.shape, np.float32)
-    core, rows, columns = core_at(pieces(settings, aspect_of(frame.size)), settings.width, frame)
+    core, rows, columns = core_at(pieces(settings, in_diagonals(frame.size)), settings.width, frame)
     out[rows, columns] = core
     return as_picture(out)
 
@@ -185,48 +174,41 @@ class LineField:
     def nbytes(self) -> int:
         return self.grid.nbytes + self.path.nbytes
 
-    def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
-        light = WhiteField(self.grid).sample(scene, frame, tint)
+    def at(self, scene: Scene[None], frame: Frame, tint: Tint) -> Travelled:
+        drawn = None
         if self.core > 0:
-            colour = np.maximum(tint.light.sum(axis=1), 0).astype(np.float32)
+            colour = tint.of_white
             hot = f32(WHITE_HOT) * float(colour @ scene.space.luminance) + f32(1 - WHITE_HOT) * colour
             core, rows, columns = core_at(self.path, self.thickness, frame)
-            light[rows, columns] += (core * f32(self.core))[:, :, None] * np.asarray(hot, np.float32)
-        return light
+            if core.size:
+                drawn = np.zeros((*frame.shape, 3), np.float32)
+                drawn[rows, columns] = (core * f32(self.core))[:, :, None] * np.asarray(hot, np.float32)
+        return Travelled(self.grid[:, :, None], drawn, tint.of_white)
 
 
-def spread(scene: Scene, settings: Spread) -> LightField:
-    s, made = settings, scene.source_settings
-    assert isinstance(made, Source)
-    path = pieces(made, aspect_of(scene.size))
+def spread(scene: Scene[None], source: Source, settings: Spread) -> LineField:
+    s = settings
+    path = pieces(source, in_diagonals(scene.size))
     grid = scene.working_frame
     air = np.zeros(grid.shape, np.float32)
     if len(path):
         away, _ = distances(path, grid)
-        per_cell = f32(9.0 / float(np.hypot(*grid.size)))
-        _air(
-            away, f32(s.glow), f32(1 / s.glow_radius), f32(s.haze), f32(1 / s.haze_radius), f32(s.unevenness), per_cell, s.seed,
-            air,
+        round_it = Air(
+            f32(s.glow), f32(1 / s.glow_radius), f32(s.haze), f32(1 / s.haze_radius), f32(s.unevenness),
+            f32(9.0 / grid.diagonal), s.seed,
         )  # fmt: skip
-    return LineField(air, path, made.width, s.core)
-
-
-def place(plate: Plate) -> dict[str, dict[str, Any]]:
-    """Across the upper part of the picture."""
-    return {}
+        _air(away, round_it, air)
+    return LineField(air, path, source.width, s.core)
 
 
 KIND = Kind(
     name="line",
-    title="Line",
     summary="A tube of light, straight or bent, with its glow",
     source_settings=Source,
     spread_settings=Spread,
     source=source,
     spread=spread,
-    place=place,
     colour=Colour(temperature=9000, strength=1.0),
-    merge=Merge(),
-    nothing_shines="The path has no point: draw it in Source.",
+    nothing_shines="The path has no points; draw it in Source.",
     reads=False,
 )

@@ -2,21 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
-from numpy.typing import NDArray
 
+from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.rgb_space import RgbSpace
-from aurelon.core.imaging.texture import Pyramid, lay, pyramid
-from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.lights.shared.procedural import DrawnField
-from aurelon.core.plate import Plate, read_plate
-from aurelon.core.settings import Place, Settings, setting
-
-Floats = NDArray[np.float32]
-Doubles = NDArray[np.float64]
+from aurelon.core.imaging.texture import lay, pyramid
+from aurelon.core.lights.shared.fields import DrawnField
+from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
+from aurelon.core.plate import read_plate
+from aurelon.core.settings import Place, Settings, file_setting, number, place_setting
 
 EDGE_SOFT = 0.002  # of the picture, over which its rim fades when nothing else is asked for
 
@@ -24,18 +19,16 @@ EDGE_SOFT = 0.002  # of the picture, over which its rim fades when nothing else 
 class Source(Settings):
     """The picture."""
 
-    picture: str = setting("", "The picture, by the SHA-256 of its file", unit="pass")
+    file: str = file_setting("The picture file", any_shape=True, essential=True)
 
 
 class Spread(Settings):
     """Where it lies."""
 
-    position: Place = setting((0.5, 0.5), "Where its middle is", unit="plate", step=0.005, handle="position")
-    size: float = setting(
-        0.4, "Half its longer side", unit="diagonal", low=0.01, high=4, step=0.005, bend=2.0, handle="radius", about="position"
-    )
-    turn: float = setting(0.0, "How it is turned", unit="degrees", low=-180, high=180, step=1, handle="direction", about="position")
-    fading: float = setting(0.0, "Share of it over which its edges fade", unit="share", low=0, high=0.5, step=0.01)
+    position: Place = place_setting((0.5, 0.5), "Where its centre is", essential=True)
+    size: float = number(0.4, "Half its longer side", unit="diagonal", low=0.01, high=4, step=0.005, handle="radius", about="position", exponent=2.0, essential=True)
+    rotation: float = number(0.0, "Rotates the picture", unit="degrees", low=-180, high=180, step=1, handle="direction", about="position", essential=True)
+    fading: float = number(0.0, "Share of the picture over which its edges fade", unit="share", low=0, high=0.5, step=0.01)
 
 
 def _linear(data: bytes, space: RgbSpace) -> Floats:
@@ -49,10 +42,9 @@ def _linear(data: bytes, space: RgbSpace) -> Floats:
 def _matrix(settings: Spread, shape: tuple[int, int], frame: Frame) -> Doubles:
     """(3, 3): from pixels of the frame's part to the picture as a unit square; `shape` is its (height, width)."""
     s = settings
-    diagonal = float(np.hypot(*frame.size))
     longer = max(shape)
-    wide, high = 2 * s.size * diagonal * shape[1] / longer, 2 * s.size * diagonal * shape[0] / longer
-    turn = np.deg2rad(s.turn)
+    wide, high = (2 * s.size * frame.diagonal * edge / longer for edge in (shape[1], shape[0]))
+    turn = np.deg2rad(s.rotation)
     turned = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
     centre = np.array([s.position[0] * frame.width - frame.x0, s.position[1] * frame.height - frame.y0])
     matrix = np.eye(3)
@@ -61,50 +53,41 @@ def _matrix(settings: Spread, shape: tuple[int, int], frame: Frame) -> Doubles:
     return matrix
 
 
-def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the picture, fitted to the plate."""
-    data = reading.file_of(settings.picture)
+    data = reading.file_of(settings.file)
     if data is None:
         return np.zeros((*frame.shape, 3), np.float32)
     pixels = _linear(data, reading.space)
-    fitted = Spread(size=0.5 * max(frame.size) / float(np.hypot(*frame.size)))
-    return lay(pyramid(pixels), _matrix(fitted, pixels.shape[:2], frame), frame.shape, repeats=False, fading=EDGE_SOFT)
+    fitted = Spread(size=0.5 * max(frame.size) / frame.diagonal)
+    return lay(pyramid(pixels), _matrix(fitted, pixels.shape[:2], frame), frame.shape, fading=EDGE_SOFT)
 
 
-def spread(scene: Scene, settings: Spread) -> LightField:
-    made = scene.source_settings
-    assert isinstance(made, Source)
-    data = scene.file_of(made.picture)
+def spread(scene: Scene[None], source: Source, settings: Spread) -> DrawnField:
+    data = scene.file_of(source.file)
     if data is None:
         return DrawnField(lambda frame: np.zeros(frame.shape, np.float32))
     pixels = _linear(data, scene.space)
     shape = (pixels.shape[0], pixels.shape[1])
-    levels: Pyramid = pyramid(pixels)
+    levels = pyramid(pixels)
     fading = max(settings.fading, EDGE_SOFT)
 
     def draw(frame: Frame) -> Floats:
-        return lay(levels, _matrix(settings, shape, frame), frame.shape, repeats=False, fading=fading)
+        return lay(levels, _matrix(settings, shape, frame), frame.shape, fading=fading)
 
     return DrawnField(draw, levels.nbytes)
 
 
-def place(plate: Plate) -> dict[str, dict[str, Any]]:
-    """In the middle; the file is for the person to choose."""
-    return {}
-
-
 KIND = Kind(
     name="picture",
-    title="Picture",
     summary="A light pass of your own from a file",
     source_settings=Source,
     spread_settings=Spread,
     source=source,
     spread=spread,
-    place=place,
     colour=Colour(origin="plate"),
     merge=Merge(mode="screen"),
-    nothing_shines="There is no picture yet: choose a file in Source.",
+    nothing_shines="There is no picture yet; choose a file in Source.",
     reads=False,
     needs_file=True,
 )

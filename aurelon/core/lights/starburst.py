@@ -11,20 +11,20 @@ Each point lays the whole pattern on a grid whose cells grow with `size`, so the
 
 from __future__ import annotations
 
-from typing import Any, Literal, cast
+from typing import Literal
 
 import cv2
 import numpy as np
 from numba import njit, prange
 
-from aurelon.core.imaging.frame import Frame, fit_within
-from aurelon.core.lights.bloom import GlowField
-from aurelon.core.lights.shared.initial_settings import open_share
-from aurelon.core.lights.shared.kind import Colour, Detected, Floats, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.lights.shared.points import PLACED_RADIUS, Points, PointSource, draw_points, find_points
+from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.frame import diagonal, fit_within
+from aurelon.core.imaging.rgb_space import RgbSpace
+from aurelon.core.lights.shared.fields import ColouredField
+from aurelon.core.lights.shared.kind import Colour, Kind, Scene
+from aurelon.core.lights.shared.points import NOTHING_SHINES, Points, PointSource, brightest_spots, detect_points, points_source
 from aurelon.core.optics.aperture import EDGE, diffraction, drawn_star
-from aurelon.core.plate import Plate
-from aurelon.core.settings import Settings, setting
+from aurelon.core.settings import Settings, choice, number, seed_setting, whole
 
 SPRITE_RADIUS = 200  # cells from a point to the end of its star
 FINEST_EDGE = 1280  # long edge of the grid for small stars
@@ -35,38 +35,23 @@ DRAWN = {"pattern": ["drawn"]}
 class Spread(Settings):
     """The lens, or the star."""
 
-    pattern: Literal["aperture", "drawn"] = setting("aperture", "From a diaphragm, or drawn plainly", label="Star from")
-    size: float = setting(
-        0.16, "How far the farthest spikes go", unit="diagonal", low=0.01, high=0.6, step=0.005, bend=2.0
-    )
-    headroom: float = setting(
-        7.0, "How much brighter the lamps are than the picture shows", unit="stops", low=0, high=14, step=0.1
-    )
-    blades: int = setting(6, "Blades of the diaphragm", unit="count", low=3, high=18, step=1, when=APERTURE)
-    roundness: float = setting(
-        0.08, "From straight blades (0) to a round opening (1)", unit="share", low=0, high=1, step=0.01, when=APERTURE
-    )
-    dust: float = setting(0.15, "Dust and scratches on the glass", unit="share", low=0, high=1, step=0.01, when=APERTURE)
-    seed: int = setting(1, "Another number, other dust", unit="seed", low=0, high=9999, step=1, when=APERTURE)
-    spikes: int = setting(6, "Spikes of the drawn star, an even number", unit="count", low=2, high=24, step=2, when=DRAWN)
-    taper: float = setting(0.5, "How fast the spikes thin out", unit="share", low=0, high=1, step=0.01, when=DRAWN)
-    rotation: float = setting(12.0, "Turns the star", unit="degrees", low=-180, high=180, step=1)
+    pattern: Literal["aperture", "drawn"] = choice("aperture", "From an aperture, or drawn plainly", label="Star from", group="Star", essential=True)
+    size: float = number(0.16, "Length of the longest spikes", unit="diagonal", low=0.01, high=0.6, step=0.005, exponent=2.0, group="Star", essential=True)
+    headroom: float = number(7.0, "How much brighter the lamps are than the picture shows", unit="stops", low=0, high=14, step=0.1, group="Star", essential=True)
+    blades: int = whole(6, "Blades of the aperture", low=3, high=18, when=APERTURE, group="Aperture", essential=True)
+    roundness: float = number(0.08, "From straight blades (0) to a round opening (1)", unit="share", low=0, high=1, step=0.01, when=APERTURE, group="Aperture")
+    dust: float = number(0.15, "Dust and scratches on the glass", unit="share", low=0, high=1, step=0.01, when=APERTURE, group="Aperture")
+    seed: int = seed_setting("Different dust", when=APERTURE, group="Aperture")
+    spikes: int = whole(6, "Spikes of the drawn star, an even number", low=2, high=24, step=2, when=DRAWN, group="Drawn star")
+    taper: float = number(0.5, "How quickly the spikes thin out", unit="share", low=0, high=1, step=0.01, when=DRAWN, group="Drawn star")
+    rotation: float = number(12.0, "Rotates the star", unit="degrees", low=-180, high=180, step=1, group="Star", essential=True)
 
 
-def detect(reading: Reading, settings: PointSource) -> Detected:
-    return find_points(reading, settings)
-
-
-def source(reading: Reading, settings: PointSource, frame: Frame) -> Floats:
-    """(h, w, 3): the points that shine, each a small disc."""
-    return draw_points(cast(Points, reading.found), frame, PLACED_RADIUS)
-
-
-def star_kernel(scene: Scene, settings: Spread, radius: float) -> Floats:
+def star_kernel(space: RgbSpace, settings: Spread, radius: float) -> Floats:
     """The star on cells, (3, K, K) planes that sum to 1 each; `radius` in cells from the middle to the end."""
     s = settings
     if s.pattern == "aperture":
-        table = diffraction(s.blades, s.roundness, s.dust, s.seed, scene.space)
+        table = diffraction(s.blades, s.roundness, s.dust, s.seed, space)
     else:
         table = drawn_star(s.spikes - s.spikes % 2, s.taper)
     edge = 2 * max(1, round(radius)) + 1
@@ -111,37 +96,29 @@ def _lay(kernel: Floats, places: Floats, light: Floats, out: Floats) -> None:
                     line[x] += wa * a[x] + wb * b[x] + wd * d[x] + we * e[x]
 
 
-def spread(scene: Scene, settings: Spread) -> LightField:
-    points = cast(Points, scene.found())
-    full = float(np.hypot(*scene.size))
+def spread(scene: Scene[Points], source: PointSource, settings: Spread) -> ColouredField:
+    points = scene.detected
     cells = SPRITE_RADIUS / settings.size  # cells to a diagonal that make a star just as large as its sprite
-    edge = min(FINEST_EDGE, max(64, round(cells * max(scene.size) / full)))
+    edge = min(FINEST_EDGE, max(64, round(cells * max(scene.size) / diagonal(scene.size))))
     width, height = fit_within(scene.size, edge)
-    diagonal = float(np.hypot(width, height))
-    kernel = star_kernel(scene, settings, settings.size * diagonal)
+    length = diagonal((width, height))
+    kernel = star_kernel(scene.space, settings, settings.size * length)
     planes = np.zeros((3, height, width), np.float32)
     places = (points.places * (width, height)).astype(np.float32)
-    light = points.light * np.float32(diagonal**2 * 2.0**settings.headroom)
+    light = points.light * f32(length**2 * 2.0**settings.headroom)
     _lay(kernel, places, light, planes)
-    return GlowField(np.ascontiguousarray(planes.transpose(1, 2, 0)))
-
-
-def place(plate: Plate) -> dict[str, dict[str, Any]]:
-    """A threshold that the brightest spots of this picture pass."""
-    return {"source": {"threshold": open_share(plate, 0.01, PointSource().knee)}}
+    return ColouredField(np.ascontiguousarray(planes.transpose(1, 2, 0)))
 
 
 KIND = Kind(
     name="starburst",
-    title="Starburst",
     summary="Diffraction spikes on points of light",
     source_settings=PointSource,
     spread_settings=Spread,
-    source=source,
+    source=points_source,
     spread=spread,
-    place=place,
+    detect=detect_points,
+    initial=brightest_spots,
     colour=Colour(origin="plate"),
-    merge=Merge(),
-    detect=detect,
-    nothing_shines="No point is bright enough: lower Threshold in Source, or place a point by hand.",
+    nothing_shines=NOTHING_SHINES,
 )

@@ -10,22 +10,17 @@ from typing import Any, Literal
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
-from pydantic import Field
 
-from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.frame import Frame, diagonal, in_diagonals
 from aurelon.core.imaging.noise import periodic_noise
-from aurelon.core.imaging.perspective import aspect_of
+from aurelon.core.lights.shared.fields import WhiteField, as_picture
 from aurelon.core.lights.shared.initial_settings import merge_on
-from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.lights.shared.procedural import WhiteField, as_picture
-from aurelon.core.masks.strokes import Stroke, lay_down
-from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sample
+from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
+from aurelon.core.masks.strokes import lay_down
+from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sampled
 from aurelon.core.plate import Plate
-from aurelon.core.settings import Place, Settings, setting
-
-Floats = NDArray[np.float32]
-f32 = np.float32
+from aurelon.core.settings import Place, Settings, Stroke, choice, number, place_setting, seed_setting, strokes_setting
 
 SHORTEST = 0.002  # diagonals below which nothing is smeared
 WAVES = 64  # cells of the ripple's noise
@@ -34,43 +29,32 @@ WAVES = 64  # cells of the ripple's noise
 class Source(Settings):
     """What is painted."""
 
-    strokes: tuple[Stroke, ...] = Field(
-        (), max_length=2000, description="The strokes, first to last", json_schema_extra={"unit": "strokes", "handle": "strokes"}
-    )
+    strokes: tuple[Stroke, ...] = strokes_setting("The strokes, first to last", max_strokes=2000, essential=True)
 
 
 class Spread(Settings):
     """How the paint is smeared."""
 
-    smear: Literal["along", "away", "around"] = setting("along", "Along an angle, away from a point, or round it")
-    angle: float = setting(
-        -70.0, "Where it is smeared to: 0 is right, 90 up", unit="degrees", low=-180, high=180, step=1, handle="direction",
-        when={"smear": ["along"]},
-    )  # fmt: skip
-    position: Place = setting(
-        (0.5, 0.2), "The point", unit="plate", step=0.005, handle="position", when={"smear": ["away", "around"]}
-    )
-    distance: float = setting(
-        0.12, "How far it is smeared", unit="diagonal", low=0, high=1, step=0.005, bend=2.0, when={"smear": ["along", "away"]}
-    )
-    turn: float = setting(
-        20.0, "How far it is smeared round the point", unit="degrees", low=0, high=180, step=1, when={"smear": ["around"]}
-    )
-    ripple: float = setting(0.0, "How far a ripple shifts it sideways", unit="diagonal", low=0, high=0.1, step=0.001, bend=2.0)
-    wavelength: float = setting(0.03, "Length of the ripple's waves", unit="diagonal", low=0.004, high=0.3, step=0.002, bend=2.0)
-    seed: int = setting(1, "Another ripple", unit="seed", low=0, high=9999, step=1)
+    smear: Literal["along", "away", "around"] = choice("along", "Along an angle, away from a point, or around it", essential=True)
+    angle: float = number(-70.0, "Direction of the smear: 0 is right, 90 up", unit="degrees", low=-180, high=180, step=1, handle="direction", when={"smear": ["along"]}, essential=True)
+    position: Place = place_setting((0.5, 0.2), "The point", when={"smear": ["away", "around"]}, essential=True)
+    distance: float = number(0.12, "Length of the smear", unit="diagonal", low=0, high=1, step=0.005, when={"smear": ["along", "away"]}, exponent=2.0, essential=True)
+    turn: float = number(20.0, "How far it is smeared around the point", unit="degrees", low=0, high=180, step=1, when={"smear": ["around"]}, essential=True)
+    ripple: float = number(0.0, "How far a ripple shifts the light sideways", unit="diagonal", low=0, high=0.1, step=0.001, exponent=2.0, group="Ripple")
+    wavelength: float = number(0.03, "Wavelength of the ripple", unit="diagonal", low=0.004, high=0.3, step=0.002, exponent=2.0, group="Ripple")
+    seed: int = seed_setting("A different ripple", group="Ripple")
 
 
-def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the paint."""
-    return as_picture(lay_down(settings.strokes, aspect_of(frame.size), frame, None))
+    return as_picture(lay_down(settings.strokes, in_diagonals(frame.size), frame, None))
 
 
 def smeared(paint: Floats, settings: Spread) -> Floats:
     """Paint (h, w) on the whole plate's grid, smeared and rippled."""
     s = settings
     rows, columns = paint.shape
-    diagonal = float(np.hypot(rows, columns))
+    length = diagonal((columns, rows))
     grid = Frame.whole((columns, rows))
     if s.smear == "around":
         paint = _turned_about(paint, s)
@@ -82,10 +66,10 @@ def smeared(paint: Floats, settings: Spread) -> Floats:
         lengths = rays.distances()
         even, flat = np.ones_like(rays.bars(8), np.float32), np.ones_like(lengths, np.float32)
         field = march(
-            np.ascontiguousarray(emission), rays, even, flat, np.zeros_like(flat), reach=s.distance * diagonal, blocking=0.0
+            np.ascontiguousarray(emission), rays, even, flat, np.zeros_like(flat), reach=s.distance * length, blocking=0.0
         )
         # The smear keeps what was painted in it, so that a stroke stays where it was put.
-        paint = np.maximum(sample(field, rays, grid)[:, :, 0] * f32(1.6), paint * f32(0.5))
+        paint = np.maximum(sampled(field, rays, grid)[:, :, 0] * f32(1.6), paint * f32(0.5))
     return _rippled(paint, s) if s.ripple > 0 else paint
 
 
@@ -108,25 +92,23 @@ def _turned_about(paint: Floats, settings: Spread) -> Floats:
 def _rippled(paint: Floats, settings: Spread) -> Floats:
     s = settings
     rows, columns = paint.shape
-    diagonal = float(np.hypot(rows, columns))
+    length = diagonal((columns, rows))
     x, y = np.meshgrid(np.arange(columns, dtype=np.float32), np.arange(rows, dtype=np.float32))
-    waves = (y + 0.5) / (s.wavelength * diagonal)
+    waves = (y + 0.5) / (s.wavelength * length)
     drift = periodic_noise(np.asarray(waves * 0.37 + 40, np.float64), WAVES, (s.seed, 5)) - 0.5
     sway = np.sin(2 * np.pi * (waves + 1.5 * drift)) * (0.6 + 0.8 * periodic_noise(np.asarray(waves + 9.0), WAVES, (s.seed, 6)))
     # Farther down, nearer to the eye, it sways more.
-    shift = (s.ripple * diagonal * sway * (0.3 + 0.7 * (y + 0.5) / rows)).astype(np.float32)
+    shift = (s.ripple * length * sway * (0.3 + 0.7 * (y + 0.5) / rows)).astype(np.float32)
     return np.asarray(cv2.remap(paint, x + shift, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT), np.float32)
 
 
-def spread(scene: Scene, settings: Spread) -> LightField:
-    made = scene.source_settings
-    assert isinstance(made, Source)
+def spread(scene: Scene[None], source: Source, settings: Spread) -> WhiteField:
     grid = scene.frame_of(1.5)
-    paint = lay_down(made.strokes, aspect_of(scene.size), grid, None)
+    paint = lay_down(source.strokes, in_diagonals(scene.size), grid, None)
     return WhiteField(np.ascontiguousarray(smeared(paint, settings), np.float32))
 
 
-def place(plate: Plate) -> dict[str, dict[str, Any]]:
+def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     """A stroke across the middle, to be gone on from."""
     first = {"size": 0.04, "hardness": 0.3, "flow": 0.8, "points": [0.35, 0.45, 1.0, 0.5, 0.42, 1.0, 0.65, 0.45, 1.0]}
     merged = merge_on(plate, (0.3, 0.35, 0.7, 0.65), relight=1.2, expose=0.5)
@@ -135,15 +117,14 @@ def place(plate: Plate) -> dict[str, dict[str, Any]]:
 
 KIND = Kind(
     name="strokes",
-    title="Strokes",
     summary="Light painted by hand, smeared into rays or over water",
     source_settings=Source,
     spread_settings=Spread,
     source=source,
     spread=spread,
-    place=place,
+    initial=initial,
     colour=Colour(temperature=4500, strength=1.0),
     merge=Merge(mode="relight", intensity=1.2),
-    nothing_shines="Nothing is painted yet: paint on the picture.",
+    nothing_shines="Nothing is painted yet; paint on the picture.",
     reads=False,
 )

@@ -11,22 +11,20 @@ The darkroom's practice: a sharp and a soft transparency, each exposed one stop 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numba import njit, prange
 
+from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.fastmath import srgb_encode
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
+from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.imaging.rgb_space import SRGB_CURVE
-from aurelon.core.lights.shared.kind import Colour, Floats, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.plate import Plate
-from aurelon.core.settings import Settings, setting
-
-f32 = np.float32
+from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
+from aurelon.core.settings import Settings, number
 
 
 class Source(Settings):
@@ -36,18 +34,12 @@ class Source(Settings):
 class Spread(Settings):
     """How soft the finish is."""
 
-    radius: float = setting(
-        0.012, "How far the soft picture is out of focus", unit="diagonal", low=0.001, high=0.15, step=0.0005, bend=2.0
-    )
-    softness: float = setting(
-        0.6, "How much of the soft picture lies over the sharp one", unit="share", low=0, high=1, step=0.01
-    )
-    contrast: float = setting(
-        -0.25, "Deepens (above 0) or eases (below 0) the darks of the finish", unit="", low=-1, high=1, step=0.01
-    )
+    radius: float = number(0.012, "How far the soft picture is out of focus", unit="diagonal", low=0.001, high=0.15, step=0.0005, exponent=2.0, essential=True)
+    softness: float = number(0.6, "How much of the soft picture lies over the sharp one", unit="share", low=0, high=1, step=0.01, essential=True)
+    contrast: float = number(-0.25, "Deepens (above 0) or lightens (below 0) the darks of the finish", low=-1, high=1, step=0.01, essential=True)
 
 
-def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the picture, read at the frame."""
     return reading.picture
 
@@ -63,14 +55,14 @@ class VelvetField:
     def nbytes(self) -> int:
         return self.grid.nbytes
 
-    def sample(self, scene: Scene, frame: Frame, tint: Tint) -> Floats:
+    def at(self, scene: Scene[None], frame: Frame, tint: Tint) -> Travelled:
         out = np.empty((*frame.shape, 3), np.float32)
         sharp = np.ascontiguousarray(scene.source_at(frame)).reshape(-1)
         soft = enlarge_to(self.grid, frame).reshape(-1)
         # Contrast and decoding are one curve, looked up.
         curve = SRGB_CURVE.decode(np.linspace(0, 1, STEPS) ** 2.0**self.settings.contrast).astype(np.float32)
         _sandwich(sharp, soft, f32(self.settings.softness), curve, out.reshape(-1))
-        return out if np.array_equal(tint.light, np.eye(3)) else mixed(out, tint.light)
+        return Travelled(drawn=out if tint.is_neutral else mixed(out, tint.light))
 
 
 STEPS = 8192  # of the curve
@@ -99,32 +91,25 @@ def _sandwich(sharp: Floats, soft: Floats, softness: np.float32, curve: Floats, 
             out[i] = below + part * (above - below) + max(sharp[i] - f32(1.0), f32(0.0))
 
 
-def spread(scene: Scene, settings: Spread) -> LightField:
+def spread(scene: Scene[None], source: Source, settings: Spread) -> VelvetField:
     frame = scene.working_frame
     screened = np.empty((*frame.shape, 3), np.float32)
     _screened(np.ascontiguousarray(scene.source_at(frame)).reshape(-1), screened.reshape(-1))
-    sigma = settings.radius * float(np.hypot(*frame.size))
+    sigma = settings.radius * frame.diagonal
     return VelvetField(gaussian_mixture(screened, [sigma], [1.0]), settings)
-
-
-def place(plate: Plate) -> dict[str, dict[str, Any]]:
-    """The defaults show on any picture."""
-    return {}
 
 
 KIND = Kind(
     name="velvet",
-    title="Velvet",
     summary="A soft, dreamy finish that lightens, deepens and blurs at once",
     source_settings=Source,
     spread_settings=Spread,
     source=source,
     spread=spread,
-    place=place,
     colour=Colour(origin="plate"),
     merge=Merge(mode="normal", opacity=0.6),
-    opaque=True,
     look_at="below",
     at_frame=True,
-    nothing_shines="The picture is black: lift Exposure of the plate.",
+    opaque=True,
+    nothing_shines="The picture is black; raise Exposure of the plate.",
 )

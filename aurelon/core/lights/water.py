@@ -13,21 +13,16 @@ from typing import Any, Literal
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
-from pydantic import Field
 
-from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.perspective import Quad, aspect_of, to_square
-from aurelon.core.imaging.texture import Pyramid, lay, pyramid
+from aurelon.core.imaging.arrays import Doubles, Floats, f32
+from aurelon.core.imaging.frame import Frame, in_diagonals
+from aurelon.core.imaging.perspective import to_square
+from aurelon.core.imaging.texture import Pyramid, Repeats, lay, pyramid
+from aurelon.core.lights.shared.fields import WhiteField, as_picture
 from aurelon.core.lights.shared.initial_settings import merge_on
-from aurelon.core.lights.shared.kind import Colour, Kind, LightField, Merge, Reading, Scene
-from aurelon.core.lights.shared.procedural import WhiteField, as_picture
+from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
 from aurelon.core.plate import Plate
-from aurelon.core.settings import Settings, setting
-
-Floats = NDArray[np.float32]
-Doubles = NDArray[np.float64]
-f32 = np.float32
+from aurelon.core.settings import Quad, Settings, choice, number, quads_setting, seed_setting, whole
 
 CELLS = 384  # of the sheet that repeats, on a side
 RAYS = 2  # to a cell, along each side
@@ -38,26 +33,23 @@ ROUGHEST = 0.0125  # of the sheet: the displacement at a strength of 1
 class Source(Settings):
     """The sheet of water."""
 
-    style: Literal["caustics", "noise"] = setting("caustics", "Bright threads of focused light, or soft drifts")
-    strength: float = setting(0.6, "How strongly the waves focus the light", unit="share", low=0.02, high=1.5, step=0.01)
-    waves: int = setting(6, "How many waves lie across the sheet", unit="count", low=2, high=40, step=1)
-    detail: float = setting(0.45, "How much finer waves count", unit="share", low=0, high=1, step=0.01)
-    seed: int = setting(1, "Another sheet", unit="seed", low=0, high=9999, step=1)
+    style: Literal["caustics", "noise"] = choice("caustics", "Bright threads of focused light, or soft drifts", essential=True)
+    strength: float = number(0.6, "How strongly the waves focus the light", unit="share", low=0.02, high=1.5, step=0.01, essential=True)
+    waves: int = whole(6, "Number of waves across the sheet", low=2, high=40, essential=True)
+    detail: float = number(0.45, "Strength of the finer waves", unit="share", low=0, high=1, step=0.01)
+    seed: int = seed_setting("A different sheet of water")
 
 
 class Spread(Settings):
     """Where the sheet lies on the picture."""
 
-    quads: tuple[Quad, ...] = Field(
-        (((0.1, 0.6), (0.9, 0.6), (1.1, 1.05), (-0.1, 1.05)),), max_length=8,
-        description="The corners that the sheet is pinned to", json_schema_extra={"unit": "quads", "handle": "quads"},
-    )  # fmt: skip
-    across: float = setting(2.0, "How often it is laid from side to side", unit="count", low=0.2, high=20, step=0.1, bend=2.0)
-    along: float = setting(2.0, "How often it is laid from front to back", unit="count", low=0.2, high=20, step=0.1, bend=2.0)
-    fading: float = setting(0.25, "Share of the sheet over which its edges fade", unit="share", low=0, high=0.5, step=0.01)
-    floor: float = setting(
-        0.35, "How much of the even light between the threads is taken away", unit="share", low=0, high=1, step=0.01
+    quads: tuple[Quad, ...] = quads_setting(
+        (((0.1, 0.6), (0.9, 0.6), (1.1, 1.05), (-0.1, 1.05)),), "The corners that the sheet is pinned to", max_quads=8, essential=True
     )
+    across: float = number(2.0, "Repeats across", unit="count", low=0.2, high=20, step=0.1, exponent=2.0, essential=True)
+    along: float = number(2.0, "Repeats front to back", unit="count", low=0.2, high=20, step=0.1, exponent=2.0, essential=True)
+    fading: float = number(0.25, "Share of the sheet over which its edges fade", unit="share", low=0, high=0.5, step=0.01)
+    floor: float = number(0.35, "How much of the even light between the threads is removed", unit="share", low=0, high=1, step=0.01)
 
 
 @lru_cache(maxsize=8)
@@ -116,13 +108,14 @@ def _cast(right: Doubles, down: Doubles, fine: int, out: Doubles) -> None:
             out[d, b] += tx * ty
 
 
-def source(reading: Reading, settings: Source, frame: Frame) -> Floats:
+def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the sheet, seen from above."""
     level = pyramid(sheet(settings)[:, :, None])
-    aspect = aspect_of(frame.size)
+    aspect = in_diagonals(frame.size)
     scale = np.diag([aspect[0] / frame.width, aspect[1] / frame.height, 1.0])
     scale[:2, 2] = scale[0, 0] * frame.x0, scale[1, 1] * frame.y0
-    return as_picture(np.ascontiguousarray(lay(level, scale, frame.shape, repeats=True, fading=0.0)[:, :, 0]) * f32(0.5))
+    seen = lay(level, scale, frame.shape, fading=0.0, repeats=Repeats(1.0, 1.0, endless=True))
+    return as_picture(np.ascontiguousarray(seen[:, :, 0]) * f32(0.5))
 
 
 def draw(level: Pyramid, settings: Spread, frame: Frame) -> Floats:
@@ -130,28 +123,15 @@ def draw(level: Pyramid, settings: Spread, frame: Frame) -> Floats:
     s = settings
     out = np.zeros(frame.shape, np.float32)
     for quad in s.quads:
-        matrix = to_square(quad, frame, aspect_of(frame.size))
+        matrix = to_square(quad, frame, in_diagonals(frame.size))
         if matrix is not None:
-            out += _tiled(level, matrix, s, frame)
+            out += lay(level, matrix, frame.shape, fading=s.fading, repeats=Repeats(s.across, s.along))[:, :, 0]
     return out
 
 
-def _tiled(level: Pyramid, matrix: Doubles, settings: Spread, frame: Frame) -> Floats:
-    s = settings
-    cover = lay(ONE, matrix, frame.shape, repeats=False, fading=s.fading)[:, :, 0]
-    repeated = np.diag([s.across, s.along, 1.0]) @ matrix
-    light = lay(level, repeated, frame.shape, repeats=True, fading=0.0)[:, :, 0]
-    return np.asarray(cover * light, np.float32)
-
-
-ONE = pyramid(np.ones((1, 1, 1), np.float32))
-
-
-def spread(scene: Scene, settings: Spread) -> LightField:
-    made = scene.source_settings
-    assert isinstance(made, Source)
+def spread(scene: Scene[None], source: Source, settings: Spread) -> WhiteField:
     # Taken away before the sheet is made smaller anywhere, as the two do not commute.
-    threads = np.maximum(sheet(made) - f32(settings.floor), 0)
+    threads = np.maximum(sheet(source) - f32(settings.floor), 0)
     # The same grid for a plate of any size and for drafts: in perspective the threads are finer than a coarse
     # grid's cells.
     scale = EDGE / max(scene.size)
@@ -159,22 +139,21 @@ def spread(scene: Scene, settings: Spread) -> LightField:
     return WhiteField(draw(pyramid(threads[:, :, None]), settings, grid))
 
 
-def place(plate: Plate) -> dict[str, dict[str, Any]]:
+def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     """On the lower part of the picture, going away from the eye."""
     return {"merge": merge_on(plate, (0.1, 0.6, 0.9, 1.0), relight=1.6, expose=0.35)}
 
 
 KIND = Kind(
     name="water",
-    title="Water",
     summary="A sheet of rippling light, pinned in perspective",
     source_settings=Source,
     spread_settings=Spread,
     source=source,
     spread=spread,
-    place=place,
+    initial=initial,
     colour=Colour(temperature=7500, strength=1.0),
     merge=Merge(mode="relight", intensity=1.6),
-    nothing_seen="It lies where nothing is seen of it: give its corners some area within the picture.",
+    nothing_seen="No part of the sheet is in the picture; drag its corners into the frame.",
     reads=False,
 )

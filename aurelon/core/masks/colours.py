@@ -8,12 +8,11 @@ import cv2
 import numpy as np
 from numba import njit, prange
 
-from aurelon.core.imaging.fastmath import encode_array, srgb_encode
-from aurelon.core.imaging.frame import Frame, fit_within
-from aurelon.core.masks.shared.part import CANONICAL_EDGE, Floats, Ground, Part, places, sampled
-from aurelon.core.settings import Place, setting
-
-f32 = np.float32
+from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.fastmath import encode_array, smoothstep, srgb_encode
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.masks.shared.part import Ground, Part, pixel_middles, resampled
+from aurelon.core.settings import Place, choice, number, place_setting
 
 SPOT = 0.006  # diagonals; radius of the spot whose colour is picked
 CONNECTS = 0.1  # cover from which neighbours count as hanging together
@@ -26,28 +25,22 @@ class Colours(Part):
     """
 
     title = "Colour range"
-    summary = "What has the colour of a spot that is picked"
-    place = 6
+    summary = "Areas of the same colour as a picked spot"
+    order = 6
     of_picture: ClassVar[bool] = True
 
     part: Literal["colours"] = "colours"
-    spot: Place = setting((0.5, 0.3), "Where the colour is picked", unit="plate", step=0.005, handle="position")
-    tolerance: float = setting(
-        0.12, "How different a colour may be", unit="share", low=0.005, high=1, step=0.005, bend=2.0
-    )
-    lightness: float = setting(
-        0.5, "How much a difference in brightness counts", unit="share", low=0, high=1, step=0.01
-    )
-    reach: Literal["everywhere", "contiguous"] = setting(
-        "everywhere", "Everywhere in the picture, or only what hangs together with the spot"
-    )
+    spot: Place = place_setting((0.5, 0.3), "Where the colour is picked", essential=True)
+    tolerance: float = number(0.12, "How different a colour may be", unit="share", low=0.005, high=1, step=0.005, exponent=2.0, essential=True)
+    lightness: float = number(0.5, "How much a difference in brightness counts", unit="share", low=0, high=1, step=0.01)
+    reach: Literal["everywhere", "contiguous"] = choice("everywhere", "Everywhere in the picture, or only areas connected to the spot", essential=True)
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:
-        canonical = Frame.whole(fit_within(ground.size, CANONICAL_EDGE))
+        canonical = ground.canonical
         picked = self._picked(ground, canonical)
 
         def measure(at: Frame) -> Floats:
-            pixels = ground.picture(at)
+            pixels = ground.picture.at(at)
             out = np.empty(pixels.shape[:2], np.float32)
             _alike(
                 np.ascontiguousarray(pixels).reshape(-1), picked, f32(1 / self.tolerance), f32(self.lightness), out.reshape(-1)
@@ -60,11 +53,11 @@ class Colours(Part):
         hanging = ground.keep(
             ("hanging", self.key(ground)), canonical, lambda: self._hanging_together(measure(canonical), ground, canonical)
         )
-        return np.minimum(everywhere, sampled(hanging, frame))
+        return np.minimum(everywhere, resampled(hanging, frame))
 
     def _near(self, ground: Ground, frame: Frame) -> Floats:
         """Distance of every pixel from the spot, in diagonals."""
-        x, y = places(frame, ground.aspect)
+        x, y = pixel_middles(frame, ground.aspect)
         spot = np.clip(self.spot, 0, 1) * np.array(ground.aspect)
         return np.asarray(np.hypot(x - f32(spot[0]), y - f32(spot[1])), np.float32)
 
@@ -72,7 +65,7 @@ class Colours(Part):
         """Display-encoded (3,) at the spot: the median, so that a speck does not count."""
         away = self._near(ground, canonical)
         near = away <= max(SPOT, float(away.min()))
-        return np.asarray(np.median(encode_array(ground.picture(canonical)[near]), axis=0), np.float32)
+        return np.asarray(np.median(encode_array(ground.picture.at(canonical)[near]), axis=0), np.float32)
 
     def _hanging_together(self, cover: Floats, ground: Ground, canonical: Frame) -> Floats:
         _, labels = cv2.connectedComponents((cover > CONNECTS).astype(np.uint8), connectivity=4)
@@ -103,7 +96,7 @@ def _alike(pixels: Floats, picked: Floats, per_tolerance: np.float32, lightness:
             dy, db, dr = (y - luma) * lightness, (b - y) / f32(1.8556) - blue, (r - y) / f32(1.5748) - red
             away = np.sqrt(dy * dy + f32(4.0) * (db * db + dr * dr)) * per_tolerance
             t = min(max(f32(2.0) - f32(2.0) * away, zero), one)
-            out[i] = t * t * (f32(3.0) - f32(2.0) * t)
+            out[i] = smoothstep(t)
 
 
 PART = Colours

@@ -7,11 +7,11 @@ from typing import Literal
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
-from pydantic import Field
 
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.masks.shared.part import Floats, Ground, Part
-from aurelon.core.settings import Place
+from aurelon.core.masks.shared.part import Ground, Part
+from aurelon.core.settings import Place, polygon_setting
 
 LINES = 4  # lines on which the area of a pixel is measured; across, it is exact
 
@@ -21,14 +21,11 @@ class Polygon(Part):
 
     title = "Polygon"
     summary = "An area drawn corner by corner"
-    place = 4
+    order = 4
     of_one_picture = True
 
     part: Literal["polygon"] = "polygon"
-    corners: tuple[Place, ...] = Field(
-        (), max_length=500, description="The corners, in order",
-        json_schema_extra={"unit": "points", "handle": "polygon"},
-    )  # fmt: skip
+    corners: tuple[Place, ...] = polygon_setting("The corners, in order", max_points=500)
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:
         out = np.zeros(frame.shape, np.float32)

@@ -6,9 +6,10 @@ from typing import Literal
 
 import numpy as np
 
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.masks.shared.part import Floats, Ground, Part, places, smoothstep
-from aurelon.core.settings import Place, setting
+from aurelon.core.masks.shared.part import Ground, Part, pixel_middles, rising
+from aurelon.core.settings import Place, number, place_setting
 
 
 class Radial(Part):
@@ -16,31 +17,28 @@ class Radial(Part):
 
     title = "Radial gradient"
     summary = "An ellipse that fades outward"
-    place = 3
+    order = 3
 
     part: Literal["radial"] = "radial"
-    middle: Place = setting((0.5, 0.5), "The middle of the ellipse", unit="plate", step=0.005, handle="position")
-    radius: float = setting(
-        0.2, "Half the length of the ellipse", unit="diagonal", low=0.002, high=2, step=0.005, bend=2.0,
-        handle="radius", about="middle",
-    )  # fmt: skip
-    roundness: float = setting(1.0, "Width against length: 1 is a circle", unit="share", low=0.05, high=1, step=0.01)
-    angle: float = setting(0.0, "How the ellipse is turned", unit="degrees", low=-180, high=180, step=1)
-    softness: float = setting(0.6, "Share of the radius over which it fades", unit="share", low=0, high=1, step=0.01)
+    middle: Place = place_setting((0.5, 0.5), "Centre of the ellipse", essential=True)
+    radius: float = number(0.2, "Half the length of the ellipse", unit="diagonal", low=0.002, high=2, step=0.005, handle="radius", about="middle", exponent=2.0, essential=True)
+    roundness: float = number(1.0, "Width against length: 1 is a circle", unit="share", low=0.05, high=1, step=0.01, essential=True)
+    angle: float = number(0.0, "Rotates the ellipse", unit="degrees", low=-180, high=180, step=1)
+    softness: float = number(0.6, "Share of the radius over which it fades", unit="share", low=0, high=1, step=0.01, essential=True)
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:
-        x, y = places(frame, ground.aspect)
+        x, y = pixel_middles(frame, ground.aspect)
         x = x - np.float32(self.middle[0] * ground.aspect[0])
         y = y - np.float32(self.middle[1] * ground.aspect[1])
         turn = np.deg2rad(self.angle)
         along = (x * np.float32(np.cos(turn)) - y * np.float32(np.sin(turn))) / np.float32(self.radius)
         across = (x * np.float32(np.sin(turn)) + y * np.float32(np.cos(turn))) / np.float32(self.radius * self.roundness)
         # A hard rim still takes a pixel, so that it is smooth at every size.
-        pixel = 1 / (self.radius * self.roundness * float(np.hypot(*frame.size)))
+        pixel = 1 / (self.radius * self.roundness * frame.diagonal)
         away = np.hypot(along, across)
         if self.softness <= pixel:
-            return 1 - smoothstep(1 - pixel / 2, 1 + pixel / 2, away)
-        return 1 - smoothstep(1 - self.softness, 1.0, away)
+            return 1 - rising(1 - pixel / 2, 1 + pixel / 2, away)
+        return 1 - rising(1 - self.softness, 1.0, away)
 
 
 PART = Radial

@@ -12,70 +12,39 @@ import hashlib
 from collections.abc import Hashable
 from functools import cached_property
 from itertools import accumulate
-from typing import Annotated, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from numba import njit, prange
-from numpy.typing import NDArray
-from pydantic import Field, field_validator
 
+from aurelon.core.imaging.arrays import Doubles, Floats, f32
+from aurelon.core.imaging.catmull_rom import catmull_rom
+from aurelon.core.imaging.fastmath import smoothstep
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.masks.shared.part import Floats, Ground, Part
-from aurelon.core.settings import Settings, setting
-
-f32 = np.float32
+from aurelon.core.masks.shared.part import Ground, Part
+from aurelon.core.settings import Stroke, strokes_setting
 
 PER_RADIUS = 6  # dabs to a radius: the edge of a hard brush is even to 1/300 of it
 MOST_DABS = 100_000  # to one stroke; a longer one has them farther apart
 LIGHTEST = 0.5  # share of its size that the brush has at no pressure
 LOOK_BACK = 3  # strokes from the end within which what is already painted is looked for
 
-Number = Annotated[float, Field(ge=-10, le=11)]
-
-
-class Stroke(Settings):
-    """One movement of the brush. `points` has x, y (plate fractions) and pressure (0..1) of each in turn."""
-
-    size: float = setting(
-        0.03, "Radius of the brush", unit="diagonal", low=0.0005, high=1.0, step=0.001, bend=2.5
-    )
-    hardness: float = setting(0.2, "Share of the radius that is full", unit="share", low=0, high=1, step=0.01)
-    flow: float = setting(0.3, "How much one stroke lays down", unit="share", low=0.01, high=1, step=0.01)
-    erase: bool = setting(False, "Takes paint away in place of laying it down")
-    points: tuple[Number, ...] = Field(min_length=3, max_length=60_000, description="x, y and pressure of each point in turn")
-
-    @field_validator("points")
-    @classmethod
-    def _in_threes(cls, points: tuple[float, ...]) -> tuple[float, ...]:
-        if len(points) % 3:
-            raise ValueError("a stroke has three numbers for each point: x, y and pressure")
-        if any(not 0 <= pressure <= 1 for pressure in points[2::3]):
-            raise ValueError("the pressure of a stroke's points lies in 0..1")
-        return points
-
-    @cached_property
-    def digest(self) -> bytes:
-        return hashlib.sha256(self.model_dump_json().encode()).digest()
-
-
 class Strokes(Part):
     """Paint, in the order in which it was laid down."""
 
     title = "Brush"
-    summary = "Painted by hand, with a soft brush and as many strokes as it takes"
-    place = 1
+    summary = "Painted by hand with a soft brush"
+    order = 1
     of_one_picture = True
     brush: ClassVar[dict[str, float] | None] = {"size": 0.03, "hardness": 0.2, "flow": 0.3}
 
     part: Literal["strokes"] = "strokes"
-    strokes: tuple[Stroke, ...] = Field(
-        (), max_length=5000, description="The strokes, first to last", json_schema_extra={"unit": "strokes"}
-    )
+    strokes: tuple[Stroke, ...] = strokes_setting("The strokes, first to last", max_strokes=5000)
 
     @cached_property
-    def digest(self) -> bytes:
+    def digest(self) -> str:
         # Strokes are many, and most of them are the same as before.
-        return hashlib.sha256(self.model_dump_json(exclude={"strokes"}).encode() + self.keys[-1]).digest()
+        return hashlib.sha256(self.model_dump_json(exclude={"strokes"}).encode() + self.keys[-1]).hexdigest()
 
     def key(self, ground: Ground) -> Hashable:
         return self.keys[-1]
@@ -83,7 +52,7 @@ class Strokes(Part):
     @cached_property
     def keys(self) -> list[bytes]:
         """Names of what is painted after no stroke, after one, and so on."""
-        return list(accumulate((s.digest for s in self.strokes), lambda a, b: hashlib.sha256(a + b).digest(), initial=b"paint"))
+        return list(accumulate((s.digest.encode() for s in self.strokes), lambda a, b: hashlib.sha256(a + b).digest(), initial=b"paint"))
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:
         return painted(self.strokes, self.keys, ground, frame)
@@ -110,7 +79,7 @@ def lay_down(strokes: tuple[Stroke, ...], aspect: tuple[float, float], frame: Fr
     return out
 
 
-def dabs_of(stroke: Stroke, aspect: tuple[float, float]) -> NDArray[np.float64]:
+def dabs_of(stroke: Stroke, aspect: tuple[float, float]) -> Doubles:
     """(n, 5): middle x, y and radius in diagonals, hardness, and share by which paint moves (below 0: erases)."""
     points = np.array(stroke.points).reshape(-1, 3) * (aspect[0], aspect[1], 1.0)
     radius = stroke.size * (LIGHTEST + (1 - LIGHTEST) * points[:, 2])
@@ -127,20 +96,12 @@ def dabs_of(stroke: Stroke, aspect: tuple[float, float]) -> NDArray[np.float64]:
     return np.stack([x, y, size, hardness, -share if stroke.erase else share], axis=1)
 
 
-def _curve(points: NDArray[np.float64], finest: float) -> NDArray[np.float64]:
-    """A Catmull-Rom curve through points (n, 3), as a chain of points about `finest` apart at the most."""
+def _curve(points: Doubles, finest: float) -> Doubles:
+    """A smooth curve through points (n, 3), as a chain of points about `finest` apart at the most."""
     if len(points) < 3:
         return points
     lengths = np.hypot(*np.diff(points[:, :2], axis=0).T)
-    counts = np.clip(lengths / finest, 1, 32).astype(int)
-    segment = np.repeat(np.arange(len(counts)), counts)
-    within = np.arange(len(segment)) - np.repeat(np.cumsum(counts) - counts, counts)
-    t = ((within + 1) / counts[segment])[:, None]
-    p = np.concatenate([points[:1], points[:-2]])[segment]
-    n = np.concatenate([points[2:], points[-1:]])[segment]
-    a, b = points[:-1][segment], points[1:][segment]
-    curve = 0.5 * (2 * a + t * (b - p + t * (2 * p - 5 * a + 4 * b - n + t * (3 * a - p - 3 * b + n))))
-    made = np.concatenate([points[:1], curve])
+    made = catmull_rom(points, np.clip(lengths / finest, 1, 32).astype(int))
     made[:, 2] = np.clip(made[:, 2], 0, 1)
     return made
 
@@ -148,11 +109,11 @@ def _curve(points: NDArray[np.float64], finest: float) -> NDArray[np.float64]:
 SMALLEST = 0.6  # pixels; a smaller dab is drawn as large as this and as much fainter
 
 
-def _on_pixels(dabs: NDArray[np.float64], frame: Frame, aspect: tuple[float, float]) -> Floats:
+def _on_pixels(dabs: Doubles, frame: Frame, aspect: tuple[float, float]) -> Floats:
     """(n, 5): middle in pixels of the frame's part, outer radius, one over the width of its edge, share."""
     x = dabs[:, 0] / aspect[0] * frame.width - frame.x0
     y = dabs[:, 1] / aspect[1] * frame.height - frame.y0
-    true = dabs[:, 2] * float(np.hypot(*frame.size))
+    true = dabs[:, 2] * frame.diagonal
     radius = np.maximum(true, SMALLEST)
     edge = radius * (1 - dabs[:, 3])
     # The edge of a hard brush takes a pixel, half of it outside.
@@ -196,7 +157,7 @@ def _dab_row(
     for x in range(line.size):
         away = middles[x] - cx
         t = min(max((outer - np.sqrt(away * away + dy2)) * per_edge, f32(0.0)), f32(1.0))
-        line[x] += weight * t * t * (f32(3.0) - f32(2.0) * t) * (toward - line[x])
+        line[x] += weight * smoothstep(t) * (toward - line[x])
 
 
 PART = Strokes

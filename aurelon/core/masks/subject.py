@@ -7,21 +7,21 @@ small version of the picture as shot; the rim is then drawn again along the pict
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
-from typing import Annotated, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field
 
 from aurelon.core.errors import Cancelled
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.fastmath import encode_array
-from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.masks.shared.guided import lines_of, on_lines
-from aurelon.core.masks.shared.part import CANONICAL_EDGE, Floats, Ground, Part, sampled
-from aurelon.core.masks.strokes import Stroke, lay_down
-from aurelon.core.settings import setting
+from aurelon.core.masks.shared.part import Ground, Part, resampled
+from aurelon.core.masks.strokes import lay_down
+from aurelon.core.settings import Corners, Stroke, box_setting, flag, strokes_setting
 
 CUT_EDGE = 512  # long edge of the version that is cut
 ROUNDS = 4
@@ -30,7 +30,6 @@ SPECK = 0.02  # of the subject's size, below which a piece apart from it is drop
 RIM = 0.004  # diagonals about the first cut within which the rim is drawn again
 EDGE_CONTRAST = 0.015  # display-encoded
 
-Share = Annotated[float, Field(ge=-1, le=2)]
 NO_NEWS: Callable[[float], None] = lambda share: None  # noqa: E731
 
 
@@ -38,43 +37,39 @@ class Subject(Part):
     """Box corners are left, top, right, bottom in plate fractions; a hint that erases says "out"."""
 
     title = "Subject"
-    summary = "Cut out by itself from a loose box or a few strokes"
-    place = 7
+    summary = "Cut out automatically from a loose box or a few strokes"
+    order = 7
     of_one_picture: ClassVar[bool] = True
     brush: ClassVar[dict[str, float] | None] = {"size": 0.008, "hardness": 0.9, "flow": 1.0}
 
     part: Literal["subject"] = "subject"
-    box: tuple[Share, Share, Share, Share] | None = Field(
-        None, description="A loose box round the subject", json_schema_extra={"unit": "box", "handle": "box"}
+    box: Corners | None = box_setting("A loose box around the subject")
+    hints: tuple[Stroke, ...] = strokes_setting(
+        "Strokes over what is in, and erasing ones over what is out", max_strokes=500, hints=True
     )
-    hints: tuple[Stroke, ...] = Field(
-        (), max_length=500, description="Strokes over what is in, and erasing ones over what is out",
-        json_schema_extra={"unit": "strokes", "handle": "hints"},
-    )  # fmt: skip
-
-    solid: bool = setting(True, "Fills holes that the subject encloses, but for those that are marked as out")
+    solid: bool = flag(True, "Fills holes inside the subject, except those marked as out")
 
     def key(self, ground: Ground) -> Hashable:
-        return "subject", self.box, self.solid, tuple(hint.digest for hint in self.hints), ground.original_key
+        return "subject", self.box, self.solid, tuple(hint.digest for hint in self.hints), ground.original.key
 
     def counts(self, ground: Ground) -> bool:
         return self.on and (self.box is not None or any(not hint.erase for hint in self.hints))
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:
-        canonical = Frame.whole(fit_within(ground.size, CANONICAL_EDGE))
+        canonical = ground.canonical
         if frame.width > canonical.width:
             return _along_the_rim(enlarge_to(self.cut(ground), frame), ground, frame)
         key = ("cut out", self.key(ground))
-        return sampled(ground.keep(key, canonical, lambda: _along_the_rim(self.cut(ground), ground, canonical)), frame)
+        return resampled(ground.keep(key, canonical, lambda: _along_the_rim(self.cut(ground), ground, canonical)), frame)
 
     def cut(self, ground: Ground, progress: Callable[[float], None] = NO_NEWS) -> Floats:
         """On the canonical version: the rim's lines, what is surely in, and what may be, (h, w, 6)."""
-        canonical = Frame.whole(fit_within(ground.size, CANONICAL_EDGE))
+        canonical = ground.canonical
 
         def make() -> Floats:
-            rough = sampled(_cut_out(self, ground, progress), canonical)
-            diagonal = float(np.hypot(*canonical.size))
-            guide = encode_array(ground.original(canonical))
+            rough = resampled(_cut_out(self, ground, progress), canonical)
+            diagonal = canonical.diagonal
+            guide = encode_array(ground.original.at(canonical))
             lines = lines_of(rough, guide, max(2, round(RIM * diagonal)), EDGE_CONTRAST)
             wide = max(1, round(RIM * diagonal))
             kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * wide + 1, 2 * wide + 1))
@@ -87,13 +82,13 @@ class Subject(Part):
 
 def _along_the_rim(cut: Floats, ground: Ground, frame: Frame) -> Floats:
     """The mask (h, w) of a cut (h, w, 6) at a frame; away from the rim the first cut holds."""
-    return np.clip(on_lines(cut, encode_array(ground.original(frame))), cut[:, :, 4], np.maximum(cut[:, :, 5], cut[:, :, 4]))
+    return np.clip(on_lines(cut, encode_array(ground.original.at(frame))), cut[:, :, 4], np.maximum(cut[:, :, 5], cut[:, :, 4]))
 
 
 def _cut_out(subject: Subject, ground: Ground, progress: Callable[[float], None]) -> Floats:
     """The first cut on the small version, (h, w), 1 inside."""
-    frame = Frame.whole(fit_within(ground.size, CUT_EDGE))
-    codes = np.round(encode_array(ground.original(frame)) * 255).astype(np.uint8)
+    frame = Frame.canonical(ground.size, CUT_EDGE)
+    codes = np.round(encode_array(ground.original.at(frame)) * 255).astype(np.uint8)
     hints: NDArray[np.uint8] = np.full(frame.shape, cv2.GC_PR_BGD, np.uint8)
     if subject.box is not None:
         x0, y0, x1, y1 = np.round(np.array(subject.box) * (frame.size * 2)).astype(int)

@@ -7,12 +7,11 @@ from typing import ClassVar, Literal
 import numpy as np
 from numba import njit, prange
 
-from aurelon.core.imaging.fastmath import srgb_encode
+from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.fastmath import smoothstep, srgb_encode
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.masks.shared.part import Floats, Ground, Part
-from aurelon.core.settings import setting
-
-f32 = np.float32
+from aurelon.core.masks.shared.part import Ground, Part
+from aurelon.core.settings import number
 
 
 class Tones(Part):
@@ -20,13 +19,13 @@ class Tones(Part):
 
     title = "Tonal range"
     summary = "What is as bright as this: the sky, or the dark foreground"
-    place = 5
+    order = 5
     of_picture: ClassVar[bool] = True
 
     part: Literal["tones"] = "tones"
-    low: float = setting(0.5, "The darkest tone that is covered in full", unit="share", low=0, high=1, step=0.005)
-    high: float = setting(1.0, "The brightest tone that is covered in full", unit="share", low=0, high=1, step=0.005)
-    softness: float = setting(0.1, "How gradually it fades beyond these tones", unit="share", low=0.005, high=0.5, step=0.005)
+    low: float = number(0.5, "Darkest tone that is fully covered", unit="share", low=0, high=1, step=0.005, essential=True)
+    high: float = number(1.0, "Brightest tone that is fully covered", unit="share", low=0, high=1, step=0.005, essential=True)
+    softness: float = number(0.1, "How softly it fades beyond these tones", unit="share", low=0.005, high=0.5, step=0.005, essential=True)
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:
         low, high = sorted((self.low, self.high))
@@ -34,7 +33,7 @@ class Tones(Part):
         top = 1e6 if high >= 1 else high
 
         def measure(at: Frame) -> Floats:
-            pixels = ground.picture(at)
+            pixels = ground.picture.at(at)
             out = np.empty(pixels.shape[:2], np.float32)
             _within(
                 np.ascontiguousarray(pixels).reshape(-1), ground.space.luminance, f32(low), f32(top),
@@ -58,7 +57,7 @@ def _within(pixels: Floats, luminance: Floats, low: np.float32, high: np.float32
             tone = srgb_encode(min(max(level, zero), one))
             up = min(max(one - (low - tone) * per_soft, zero), one)
             down = min(max(one - (tone - high) * per_soft, zero), one)
-            out[i] = up * up * (f32(3.0) - f32(2.0) * up) * down * down * (f32(3.0) - f32(2.0) * down)
+            out[i] = smoothstep(up) * smoothstep(down)
 
 
 PART = Tones

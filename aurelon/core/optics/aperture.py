@@ -6,12 +6,10 @@ from functools import lru_cache
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.colour import colour_matching
 from aurelon.core.imaging.rgb_space import RgbSpace
-
-Floats = NDArray[np.float32]
 
 GRID = 1024  # samples of the aperture plane
 OPENING = 0.115  # radius of the opening, of the plane

@@ -18,12 +18,10 @@ from importlib.resources import files
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from aurelon.core.errors import AurelonError
-
-Doubles = NDArray[np.float64]
+from aurelon.core.imaging.arrays import Doubles
 
 COATING_INDEX = 1.38  # magnesium fluoride
 D_LINE, F_LINE, C_LINE = 587.6, 486.1, 656.3  # nm

@@ -6,20 +6,18 @@ Lengths are pixels of the grid here. A grid has its first pixel's corner at (0, 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from aurelon.core.imaging.arrays import Doubles, Floats, f32, u64
 from aurelon.core.imaging.fastmath import angle_of, exp_minus
-from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.frame import Frame, diagonal
 
-Floats = NDArray[np.float32]
-Doubles = NDArray[np.float64]
 Places = NDArray[np.uint32]
-f32 = np.float32
-u64 = np.uint64
-Quad = tuple[np.float32, np.float32, np.float32, np.float32]
+Emission = tuple[np.float32, np.float32, np.float32, np.float32]  # light and openness
 
 ACROSS = 2.0  # pixels between rays where they lie widest apart
 ALONG = 2.0  # pixels between steps
@@ -51,7 +49,7 @@ class Rays:
     @property
     def reference(self) -> float:
         """The distance at which the rays' spacing is told: half a diagonal, or the plate's middle."""
-        half = 0.5 * float(np.hypot(*self.grid))
+        half = 0.5 * diagonal(self.grid)
         if self.parallel:
             return half
         return max(half, float(np.hypot(self.x - self.grid[0] / 2, self.y - self.grid[1] / 2)))
@@ -61,7 +59,7 @@ class Rays:
 
         As the source moves away the bars keep their width on the plate, so they go on in parallel.
         """
-        half = 0.5 * float(np.hypot(*self.grid))
+        half = 0.5 * diagonal(self.grid)
         offsets = self.first + np.arange(self.count) * self.pitch
         per_turn = count / (2 * np.pi)
         if self.parallel:
@@ -127,6 +125,25 @@ def _origins(rays: Rays) -> tuple[Floats, Floats]:
     return (origins + directions * rays.start).astype(np.float32), directions.astype(np.float32)
 
 
+class Way(NamedTuple):
+    """Where rays begin (count, 2), where they run to (count, 2), how bright each is (count,), and what light and halo
+    are worth at each distance (steps,)."""
+
+    origins: Floats
+    directions: Floats
+    variation: Floats
+    fade: Floats
+    halo: Floats
+
+
+class Step(NamedTuple):
+    """Length of a step in pixels, the share of light that is left after it, and the steps over which a ray enters."""
+
+    length: np.float32
+    lost: np.float32
+    entry: int
+
+
 def march(
     emission: Floats, rays: Rays, variation: Floats, fade: Floats, halo: Floats, *, reach: float, blocking: float
 ) -> Floats:
@@ -143,11 +160,10 @@ def march(
     height, width, _ = emission.shape
     medium = np.empty_like(emission)
     _medium(emission.reshape(-1, 4), f32(ALONG / reach), f32(blocking * ALONG), medium.reshape(-1, 4))
-    entry = max(1, round(ENTRY * float(np.hypot(*rays.grid)) / ALONG))
-    _march(
-        emission.reshape(-1), medium.reshape(-1), width, height, origins, directions, variation, fade, halo,
-        f32(ALONG), f32(np.exp(-ALONG / reach)), entry, out.reshape(-1),
-    )  # fmt: skip
+    entry = max(1, round(ENTRY * diagonal(rays.grid) / ALONG))
+    step = Step(f32(ALONG), f32(np.exp(-ALONG / reach)), entry)
+    way = Way(origins, directions, variation, fade, halo)
+    _march(emission.reshape(-1), medium.reshape(-1), width, height, way, step, out.reshape(-1))
     return out
 
 
@@ -184,7 +200,7 @@ def _within(origin: np.float32, direction: np.float32, limit: np.float32) -> tup
 
 
 @njit(fastmath=True)
-def _fetch(grid: Floats, x: np.float32, y: np.float32, width: int, height: int) -> Quad:
+def _fetch(grid: Floats, x: np.float32, y: np.float32, width: int, height: int) -> Emission:
     """Bilinear value of the flat (h * w * 4) grid at x, y, held at its border."""
     x = min(max(x - f32(0.5), f32(0.0)), f32(width - 1) - f32(1e-3))
     y = min(max(y - f32(0.5), f32(0.0)), f32(height - 1) - f32(1e-3))
@@ -208,11 +224,10 @@ BUNDLE = 16  # neighbouring rays marched by one thread, which read the same part
 
 
 @njit(parallel=True, cache=True, fastmath=True)
-def _march(
-    emission: Floats, medium: Floats, width: int, height: int, origins: Floats, directions: Floats,
-    variation: Floats, fade: Floats, halo: Floats, step: np.float32, lost: np.float32, entry: int, out: Floats,
-) -> None:  # fmt: skip
-    count, steps = variation.size, fade.size
+def _march(emission: Floats, medium: Floats, width: int, height: int, way: Way, by: Step, out: Floats) -> None:
+    origins, directions, fade, halo = way.origins, way.directions, way.fade, way.halo
+    step, lost, entry = by.length, by.lost, by.entry
+    count, steps = way.variation.size, fade.size
     bundles = (count + BUNDLE - 1) // BUNDLE
     for turn in prange(bundles):
         # Neighbouring bundles are of like length; taken alternately from two halves, threads share the work.
@@ -236,7 +251,7 @@ def _march(
                 green += g
                 blue += b
                 seen += w
-            bar = variation[i]
+            bar = way.variation[i]
             scale = bar / f32(entry)
             red, green, blue, seen = red * scale, green * scale, blue * scale, seen / f32(entry)
             o = u64(i) * u64(steps) * u64(4)
@@ -262,7 +277,7 @@ def soften(field: Floats, rays: Rays, angle: float) -> None:
 
     The angle is that seen from a source within the frame; a far one is softened as much on the plate.
     """
-    half = 0.5 * float(np.hypot(*rays.grid))
+    half = 0.5 * diagonal(rays.grid)
     width = angle * half if rays.parallel else angle * half / rays.reference
     _soften(field.reshape(field.shape[0], -1), f32(width / rays.pitch), rays.whole)
 
@@ -313,14 +328,34 @@ def _soften(field: Floats, width: np.float32, whole: bool) -> None:
             field[i, k0:k1] = line[i, :n]
 
 
-def sample(field: Floats, rays: Rays, frame: Frame) -> Floats:
+class Geometry(NamedTuple):
+    """Rays as numbers for a kernel: see `Rays`; and the frame's pixels in pixels of the rays' grid, from (x0, y0) on."""
+
+    parallel: bool
+    whole: bool
+    count: int
+    steps: int
+    x: float
+    y: float
+    middle: float
+    first: float
+    per_pitch: float
+    start: float
+    per_step: float
+    ratio_x: float
+    ratio_y: float
+    x0: int
+    y0: int
+
+
+def sampled(field: Floats, rays: Rays, frame: Frame) -> Floats:
     """Back from rays (count, steps, 4) to the frame's pixels (h, w, 4)."""
     out = np.empty((*frame.shape, 4), np.float32)
-    _sample(
-        field.reshape(-1), rays.count, rays.steps, rays.parallel, rays.whole, rays.x, rays.y, rays.middle, rays.first,
-        1.0 / rays.pitch, rays.start, 1.0 / ALONG, rays.grid[0] / frame.width, rays.grid[1] / frame.height,
-        frame.x0, frame.y0, *frame.shape, out.reshape(-1),
+    geometry = Geometry(
+        rays.parallel, rays.whole, rays.count, rays.steps, rays.x, rays.y, rays.middle, rays.first, 1.0 / rays.pitch,
+        rays.start, 1.0 / ALONG, rays.grid[0] / frame.width, rays.grid[1] / frame.height, frame.x0, frame.y0,
     )  # fmt: skip
+    _sample(field.reshape(-1), geometry, *frame.shape, out.reshape(-1))
     return out
 
 
@@ -329,8 +364,8 @@ TILE = 32  # pixels; those of a tile read the same small part of the field
 
 @njit(fastmath=True)
 def _places(
-    rays: Floats, lengths: Floats, along: np.float32, across: np.float32,
-    along_step: np.float32, across_step: np.float32, parallel: bool,
+    rays: Floats, lengths: Floats, along: np.float32, across: np.float32, along_step: np.float32, across_step: np.float32,
+    parallel: bool,
 ) -> None:  # fmt: skip
     """Angle (or distance across) and length of the pixels of a row; alone, so that it vectorises."""
     if parallel:
@@ -346,14 +381,13 @@ def _places(
 
 
 @njit(fastmath=True)
-def _cells(
-    places: Floats, lengths: Floats, first: np.float32, rays_per: np.float32, begin: np.float32, steps_per: np.float32,
-    count: int, steps: int, whole: bool, cell: Places, after: Places,
-) -> None:  # fmt: skip
+def _cells(places: Floats, lengths: Floats, of: Geometry, cell: Places, after: Places) -> None:
     """Places and lengths become fractions; `cell` is the sample before, `after` the same step of the next ray."""
-    last_step = f32(steps) - f32(1.001)
-    last_ray = f32(count) if whole else f32(count) - f32(1.001)
-    n, length = np.int32(count), np.int32(steps)
+    last_step = f32(of.steps) - f32(1.001)
+    last_ray = f32(of.count) if of.whole else f32(of.count) - f32(1.001)
+    n, length = np.int32(of.count), np.int32(of.steps)
+    first, rays_per, steps_per = f32(of.first), f32(of.per_pitch), f32(of.per_step)
+    begin = f32(0.0 if of.parallel else of.start)
     for x in range(places.size):
         place = min(max((places[x] - first) * rays_per, f32(0.0)), last_ray)
         at = min(max((lengths[x] - begin) * steps_per, f32(0.0)), last_step)
@@ -381,16 +415,11 @@ def _blend_cells(field: Floats, cell: Places, after: Places, fi: Floats, fk: Flo
 
 
 @njit(parallel=True, cache=True, fastmath=True)
-def _sample(
-    field: Floats, count: int, steps: int, parallel: bool, whole: bool, x: float, y: float, middle: float,
-    first: float, per_pitch: float, start: float, per_step: float, ratio_x: float, ratio_y: float,
-    x0: int, y0: int, rows: int, columns: int, out: Floats,
-) -> None:  # fmt: skip
+def _sample(field: Floats, of: Geometry, rows: int, columns: int, out: Floats) -> None:
     # Turned so that the fan's middle lies along +x: angles then stay small and exact.
-    cos, sin = np.cos(middle), np.sin(middle)
-    origin_along = x * cos + y * sin + (start if parallel else 0.0)
-    origin_across = -x * sin + y * cos
-    begin = f32(0.0 if parallel else start)
+    cos, sin = np.cos(of.middle), np.sin(of.middle)
+    origin_along = of.x * cos + of.y * sin + (of.start if of.parallel else 0.0)
+    origin_across = -of.x * sin + of.y * cos
     tiles_across = (columns + TILE - 1) // TILE
     for tile in prange(tiles_across * ((rows + TILE - 1) // TILE)):
         top = (tile // tiles_across) * TILE
@@ -399,12 +428,12 @@ def _sample(
         places, lengths = np.empty(wide, np.float32), np.empty(wide, np.float32)
         cell, after = np.empty(wide, np.uint32), np.empty(wide, np.uint32)
         for row in range(top, min(top + TILE, rows)):
-            v = (row + y0 + 0.5) * ratio_y
-            h = (left + x0 + 0.5) * ratio_x
+            v = (row + of.y0 + 0.5) * of.ratio_y
+            h = (left + of.x0 + 0.5) * of.ratio_x
             _places(
                 places, lengths, f32(h * cos + v * sin - origin_along), f32(v * cos - h * sin - origin_across),
-                f32(ratio_x * cos), f32(-ratio_x * sin), parallel,
+                f32(of.ratio_x * cos), f32(-of.ratio_x * sin), of.parallel,
             )  # fmt: skip
-            _cells(places, lengths, f32(first), f32(per_pitch), begin, f32(per_step), count, steps, whole, cell, after)
+            _cells(places, lengths, of, cell, after)
             o = 4 * (row * columns + left)
             _blend_cells(field, cell, after, places, lengths, out[o : o + 4 * wide])

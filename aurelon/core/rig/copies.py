@@ -2,53 +2,53 @@
 
 from __future__ import annotations
 
-from typing import Any
+from aurelon.core.rig.ids import free_id
+from aurelon.core.rig.model import NAME_LENGTH, Rig
+from aurelon.core.rig.reading import check_rig
+from aurelon.core.settings import settings_of
 
-from aurelon.core.errors import RigError
-from aurelon.core.rig.model import Rig, check_rig
-from aurelon.core.settings import names_of
-
-# Handles of settings that say where a light is; in a group each copy has its own.
-OWN_HANDLES = ("position", "quads", "path", "strokes", "points")
+OFFSET = (0.06, 0.0)  # plate fractions from one copy to the next
+SHARED = ("source", "spread", "colour", "merge")
 
 
-def with_copies(rig: Rig, light_id: str, count: int, offset: tuple[float, float]) -> tuple[Rig, list[str]]:
+def with_copies(rig: Rig, light_id: str, count: int, offset: tuple[float, float] = OFFSET) -> tuple[Rig, list[str]]:
     """The rig with `count` copies of a light right above it, each moved by `offset` (plate fractions) from the one
     before, all in one group; and the ids of the copies. Raises RigError where there is no such light."""
-    index = next((n for n, light in enumerate(rig.stack) if light.id == light_id), None)
-    if index is None:
-        raise RigError([("lights", f"there is no light with the id '{light_id}'")])
-    first = rig.stack[index]
-    group = first.group or first.id
+    first = rig.light(light_id)
+    index = rig.stack.index(first)
     taken = {light.id for light in rig.stack}
     data = rig.model_dump(mode="json")
     original = data["lights"][index]
-    original["group"] = group
-    made, stem = [], light_id.rsplit("-", 1)[0] if light_id.rsplit("-", 1)[-1].isdigit() else light_id
+    original["group"] = first.group or first.id
+    made = []
     for n in range(1, count + 1):
-        name = next(f"{stem[:58]}-{k}" for k in range(2, 2000) if f"{stem[:58]}-{k}" not in taken)
+        name = free_id(light_id, taken)
         taken.add(name)
-        copy = {**original, "id": name, "name": f"{first.name or first.kind} {n + 1}"[:80]}
+        copy = {**original, "id": name, "name": f"{first.name or first.kind} {n + 1}"[:NAME_LENGTH]}
         for stage in ("source", "spread"):
-            own = names_of(type(getattr(first, stage)), "handle", *OWN_HANDLES)
-            copy[stage] = {
-                key: moved(value, (offset[0] * n, offset[1] * n)) if key in own else value
-                for key, value in original[stage].items()
-            }
+            values = dict(original[stage])
+            for key, setting in settings_of(type(getattr(first, stage))):
+                values[key] = setting.moved(values[key], (offset[0] * n, offset[1] * n)) if setting.own else values[key]
+            copy[stage] = values
         made.append(copy)
     data["lights"][index + 1 : index + 1] = made
     return check_rig(data), [copy["id"] for copy in made]
 
 
-def moved(value: Any, by: tuple[float, float]) -> Any:
-    """A place, or any list of places or strokes, moved by plate fractions."""
-    if isinstance(value, dict):  # a stroke
-        points = list(value["points"])
-        points[0::3] = [x + by[0] for x in points[0::3]]
-        points[1::3] = [y + by[1] for y in points[1::3]]
-        return {**value, "points": points}
-    if isinstance(value, list):
-        if len(value) == 2 and all(isinstance(v, int | float) for v in value):
-            return [value[0] + by[0], value[1] + by[1]]
-        return [moved(one, by) for one in value]
-    return value
+def following(rig: Rig, lead: str | None) -> Rig:
+    """The rig with all lights of one group set as the light `lead` is, but for what each has for itself: where it is,
+    and its mask. The same rig where there is no such light, or where it belongs to no group."""
+    first = next((light for light in rig.stack if light.id == lead), None)
+    if first is None or not first.group:
+        return rig
+    lights = []
+    for light in rig.stack:
+        if light.group == first.group and light.kind == first.kind and light is not first:
+            stages = {}
+            for stage in SHARED:
+                own, theirs = getattr(light, stage), getattr(first, stage)
+                kept = {name: getattr(own, name) for name, setting in settings_of(type(own)) if setting.own}
+                stages[stage] = theirs.model_copy(update=kept)
+            light = light.model_copy(update=stages)
+        lights.append(light)
+    return rig.model_copy(update={"lights": lights})

@@ -8,24 +8,25 @@ from __future__ import annotations
 import base64
 import binascii
 import hashlib
-import json
+from collections.abc import Iterator
 from functools import reduce
 from operator import or_
 from typing import Annotated, Any, Literal, Self, cast
 
-from pydantic import Field, ValidationError, create_model, model_validator
+from pydantic import Field, create_model, model_validator
 
 from aurelon.core.errors import RigError
 from aurelon.core.imaging.crop_and_straighten import WHOLE, Box, largest_box
 from aurelon.core.lights import kinds
-from aurelon.core.lights.shared.kind import Colour, Kind, LookAt, Merge
-from aurelon.core.masks import parts
+from aurelon.core.lights.shared.kind import AnyKind, Colour, LookAt, Merge
 from aurelon.core.masks.shared.mask import Mask
-from aurelon.core.settings import Settings, names_of, setting
+from aurelon.core.rig.migrate import VERSION, up_to_date
+from aurelon.core.settings import Settings, number, settings_of
 
 Share = Annotated[float, Field(ge=0, le=1)]
 SMALLEST_CROP = 0.01
-PICTURE = r"^[0-9a-f]{64}$"
+FILE = r"^[0-9a-f]{64}$"
+NAME_LENGTH = 80  # characters of a name within a rig
 ID = r"^[a-z0-9][a-z0-9-]{0,63}$"
 
 
@@ -47,13 +48,11 @@ class Crop(Settings):
 class Prepare(Settings):
     """What is done to the picture before any light; the file itself is never changed."""
 
-    exposure: float = setting(0.0, "Lifts or drops the whole picture", unit="stops", low=-5, high=5, step=0.05)
-    contrast: float = setting(0.0, "Spreads or gathers tones about mid-grey", low=-1, high=1, step=0.01)
-    saturation: float = setting(0.0, "Strengthens or drains colour", low=-1, high=1, step=0.01)
-    temperature: float = setting(0.0, "Cools (below 0) or warms (above 0) the picture", low=-1, high=1, step=0.01)
-    straighten: float = setting(
-        0.0, "Turns the picture counter-clockwise, to level a horizon", unit="degrees", low=-45, high=45, step=0.05, bend=1.0
-    )
+    exposure: float = number(0.0, "Brightens or darkens the whole picture", unit="stops", low=-5, high=5, step=0.05, essential=True)
+    contrast: float = number(0.0, "Spreads or compresses tones around mid-grey", low=-1, high=1, step=0.01, essential=True)
+    saturation: float = number(0.0, "Strengthens or drains colour", low=-1, high=1, step=0.01, essential=True)
+    temperature: float = number(0.0, "Cools (below 0) or warms (above 0) the picture", low=-1, high=1, step=0.01, essential=True)
+    straighten: float = number(0.0, "Rotates the picture counter-clockwise, to level a horizon", unit="degrees", low=-45, high=45, step=0.05, essential=True)
     crop: Crop | None = Field(None, description="What of the picture is seen; null shows all of it")
 
     def box(self, size: tuple[int, int]) -> Box:
@@ -70,18 +69,16 @@ class Matte(Settings):
     """
 
     id: str = Field(pattern=ID, description="Names the matte within its rig")
-    name: str = Field("", max_length=80, description="What the matte is called")
+    name: str = Field("", max_length=NAME_LENGTH, description="What the matte is called")
     mask: Mask = Mask(start="nothing")
 
 
 class HouseLight(Settings):
     """How much of the photograph's own light stays on, and its colour."""
 
-    level: float = setting(1.0, "Share of the picture's own light that stays on", unit="gain", low=0, high=4, step=0.01)
-    temperature: float = setting(
-        6500, "Colour of the house light; 6500 leaves the picture as it is", unit="kelvin", low=1000, high=25000, step=50
-    )
-    tint: float = setting(0.0, "Toward green (below 0) or magenta (above 0)", low=-1, high=1, step=0.01)
+    level: float = number(1.0, "How much of the picture's own light stays on", unit="gain", low=0, high=4, step=0.01, essential=True)
+    temperature: float = number(6500, "Colour of the house light; 6500 leaves the picture as it is", unit="kelvin", low=1000, high=25000, step=50, essential=True)
+    tint: float = number(0.0, "Toward green (below 0) or magenta (above 0)", low=-1, high=1, step=0.01)
     mask: Mask = Mask()
 
 
@@ -89,7 +86,7 @@ class Light(Settings):
     """One live light. Each kind adds its own `kind`, `source` and `spread`."""
 
     id: str = Field(pattern=ID, description="Names the light within its rig")
-    name: str = Field("", max_length=80, description="What the light is called on the desk")
+    name: str = Field("", max_length=NAME_LENGTH, description="What the light is called on the desk")
     kind: str
     on: bool = Field(True, description="Whether the light shines")
     group: str = Field("", max_length=64, description="Lights of one group share their settings, but for where they are")
@@ -101,7 +98,7 @@ class Light(Settings):
     merge: Merge = Merge()
 
 
-def _model_of(kind: Kind) -> type[Light]:
+def _model_of(kind: AnyKind) -> type[Light]:
     fields: dict[str, Any] = {
         "kind": (Literal[kind.name], ...),
         "look_at": (LookAt, Field(kind.look_at, description="Which picture the light reads")),
@@ -110,7 +107,7 @@ def _model_of(kind: Kind) -> type[Light]:
         "colour": (Colour, kind.colour),
         "merge": (Merge, kind.merge),
     }
-    name = f"{kind.name.capitalize()}Light"
+    name = f"{kind.name.title().replace('-', '')}Light"
     return cast(type[Light], create_model(name, __base__=Light, __doc__=kind.summary, **fields))
 
 
@@ -119,21 +116,23 @@ LIGHT_MODELS: dict[str, type[Light]] = {name: _model_of(kind) for name, kind in 
 AnyLight: Any = Annotated[reduce(or_, LIGHT_MODELS.values()), Field(discriminator="kind")]
 
 
-TAGS = {*LIGHT_MODELS, *parts()}  # steps in a path of Pydantic's that say which model was meant
-
-
 class Rig(Settings):
     """The recipe of all light on a plate."""
 
     format: Literal["aurelon-rig"] = "aurelon-rig"
-    version: Literal[1] = 1
+    version: Literal[2] = VERSION
     prepare: Prepare = Prepare()
     house: HouseLight = HouseLight()
     mattes: tuple[Matte, ...] = Field((), max_length=64, description="Saved areas that lights refer to")
     lights: list[AnyLight] = Field([], max_length=64)
-    pictures: dict[Annotated[str, Field(pattern=PICTURE)], str] = Field(
-        {}, max_length=64, description="Pictures that the rig carries with it: files in base64 by their SHA-256"
+    files: dict[Annotated[str, Field(pattern=FILE)], str] = Field(
+        {}, max_length=64, description="Files that the rig carries with it, in base64 by their SHA-256"
     )
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_this_version(cls, data: Any) -> Any:
+        return up_to_date(data)
 
     @model_validator(mode="after")
     def _one_id_each(self) -> Self:
@@ -146,14 +145,14 @@ class Rig(Settings):
         return self
 
     @model_validator(mode="after")
-    def _pictures_are_what_they_are_called(self) -> Self:
-        for name, carried in self.pictures.items():
+    def _files_are_what_they_are_called(self) -> Self:
+        for name, carried in self.files.items():
             try:
                 data = base64.b64decode(carried, validate=True)
             except binascii.Error as error:
-                raise ValueError(f"the picture {name[:12]} is no base64 ({error})") from error
+                raise ValueError(f"the file {name[:12]} is no base64 ({error})") from error
             if hashlib.sha256(data).hexdigest() != name:
-                raise ValueError(f"the picture {name[:12]} is not the file whose SHA-256 this is")
+                raise ValueError(f"the file {name[:12]} is not the one whose SHA-256 this is")
         return self
 
     @model_validator(mode="after")
@@ -170,27 +169,43 @@ class Rig(Settings):
     def matte(self, matte_id: str) -> Matte | None:
         return next((matte for matte in self.mattes if matte.id == matte_id), None)
 
-    def picture(self, name: str) -> bytes | None:
-        """The file of a picture that the rig carries, or None."""
-        carried = self.pictures.get(name)
+    def light(self, light_id: str) -> Light:
+        """The light of that id. Raises RigError when the rig has none."""
+        for light in self.stack:
+            if light.id == light_id:
+                return light
+        raise RigError([("lights", f"there is no light with the id '{light_id}'")])
+
+    def with_light(self, changed: Light) -> Self:
+        """The rig with the light of the same id changed."""
+        return self.model_copy(update={"lights": [changed if light.id == changed.id else light for light in self.stack]})
+
+    def file(self, name: str) -> bytes | None:
+        """A file that the rig carries, or None."""
+        carried = self.files.get(name)
         return None if carried is None else base64.b64decode(carried)
 
-    def picture_names(self) -> list[str]:
-        """Names of all pictures that its masks and lights refer to."""
-        masks = [self.house.mask, *(m.mask for m in self.mattes), *(light.mask for light in self.stack)]
-        names = {name for mask in masks for name in mask.pictures()}
+    def masks(self) -> Iterator[tuple[str, Mask]]:
+        """Every mask with what a person calls its owner."""
+        for light in self.stack:
+            yield light.name or light.id, light.mask
+        for matte in self.mattes:
+            yield f"the matte {matte.name or matte.id}", matte.mask
+        yield "the house light", self.house.mask
+
+    def file_names(self) -> list[str]:
+        """Names of all files that its masks and lights refer to."""
+        names = {name for _, mask in self.masks() for name in mask.files()}
         for light in self.stack:
             for stage in (light.source, light.spread):
-                names.update(getattr(stage, name) for name in names_of(type(stage), "unit", "picture", "pass"))
-        return sorted(names - {""})
+                for name, setting in settings_of(type(stage)):
+                    names.update(setting.files(getattr(stage, name)))
+        return sorted(names)
 
     def missing_mattes(self) -> dict[str, list[str]]:
         """Mattes that masks refer to but that are not there, with the names of what uses each."""
-        users = [(light.name or light.id, light.mask) for light in self.stack]
-        users += [(f"the matte {matte.name or matte.id}", matte.mask) for matte in self.mattes]
-        users.append(("the house light", self.house.mask))
         missing: dict[str, list[str]] = {}
-        for user, mask in users:
+        for user, mask in self.masks():
             for matte in mask.mattes():
                 if self.matte(matte) is None and user not in missing.setdefault(matte, []):
                     missing[matte].append(user)
@@ -200,66 +215,3 @@ class Rig(Settings):
     def stack(self) -> list[Light]:
         """The lights, lowest first."""
         return cast(list[Light], self.lights)
-
-
-def parse_rig(text: str | bytes) -> Rig:
-    """A rig from JSON text. Raises RigError that pairs each path with what is wrong there."""
-    try:
-        return check_rig(json.loads(text))
-    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
-        raise RigError([("", f"the rig is no JSON ({error})")]) from error
-
-
-def check_rig(data: Any) -> Rig:
-    """A rig from plain data. Raises RigError that pairs each path with what is wrong there."""
-    if not isinstance(data, dict):
-        raise RigError([("", "a rig is a JSON object with \"format\": \"aurelon-rig\"")])
-    try:
-        return Rig.model_validate(data)
-    except ValidationError as error:
-        raise RigError([problem_of(e) for e in error.errors()]) from error
-
-
-def problem_of(error: Any, skip: tuple[str, ...] = ()) -> tuple[str, str]:
-    """A validation error as the path in the rig and what is wrong there.
-
-    `skip` names the parts that lead to the rig in a larger message.
-    """
-    context = error.get("ctx", {})
-    path = ""
-    before: Any = None
-    for part in error["loc"]:
-        if not path and part in skip:
-            continue
-        if isinstance(part, int):
-            path += f"[{part}]"
-        elif part not in TAGS or not isinstance(before, int):
-            path += f".{part}" if path else str(part)
-        before = part
-    given = json.dumps(error.get("input"), default=str)
-    given = given if len(given) <= 60 else given[:57] + "..."
-    match error["type"]:
-        case "extra_forbidden":
-            what = "is not a setting here; remove it or correct its name"
-        case "greater_than_equal" | "less_than_equal":
-            bound = context.get("ge", context.get("le"))
-            what = f"is {given}, but must be at {'least' if 'ge' in context else 'most'} {bound:g}"
-        case "union_tag_invalid" | "union_tag_not_found":
-            field = context["discriminator"].strip("'")
-            path += f".{field}"
-            known = ", ".join(LIGHT_MODELS if field == "kind" else parts())
-            one, many = ("kind of light", "kinds") if field == "kind" else ("part of a mask", "parts")
-            tag = context.get("tag")
-            what = f"'{tag}' is no {one}; there are: {known}" if tag else f"is missing; {many} are: {known}"
-        case "literal_error":
-            if path.endswith("].kind"):
-                what = f"{given} is no kind of light; there are: {', '.join(LIGHT_MODELS)}"
-            else:
-                what = f"is {given}, but must be {context['expected']}"
-        case "missing":
-            what = "is missing"
-        case "value_error":
-            what = str(context["error"])
-        case _:
-            what = f"is {given}: {error['msg'][0].lower()}{error['msg'][1:]}"
-    return path, what

@@ -1,4 +1,4 @@
-"""Test strips: one rig with a setting, two settings, the seed or the blend mode stepped through.
+"""Test strips: one rig with a setting, or two, stepped through.
 
 The variants are rigs like any other, so whatever stages they share are computed once, in the cache.
 """
@@ -6,22 +6,20 @@ The variants are rigs like any other, so whatever stages they share are computed
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
-
-import numpy as np
+from typing import Any
 
 from aurelon.core.errors import RigError
-from aurelon.core.imaging.blend import MODES
-from aurelon.core.rig.model import Rig, check_rig
-from aurelon.core.settings.catalogue import SettingInfo, setting_info
+from aurelon.core.rig.model import Light, Rig
+from aurelon.core.rig.reading import check_rig
+from aurelon.core.settings import Setting, settings_of
 
-STEPS, GRID_STEPS, SEEDS = 7, 5, 12
-Sweep = Literal["setting", "grid", "seeds", "modes"]
+GRID_STEPS = 5  # of each setting in a grid
+MOST = 2  # settings of one strip
 
 
 @dataclass(frozen=True)
-class Place:
-    """A setting of a light: `stage` is one of the five."""
+class SettingPath:
+    """A setting of a light: `stage` is one of its five."""
 
     stage: str
     setting: str
@@ -31,65 +29,60 @@ class Place:
 class Variant:
     """A rig of the strip, the values that make it, and whether they are the present ones."""
 
-    values: list[tuple[Place, Any]]
+    values: list[tuple[SettingPath, Any]]
     rig: Rig
     present: bool
 
 
-def steps_of(info: SettingInfo, present: Any, span: float, count: int) -> list[Any]:
-    """Values of a setting, evenly spaced in its slider's travel: `span` 1 covers its whole range, less
-    is centred on the present value as far as the range allows. All choices where it has choices."""
-    if info.choices:
-        return list(info.choices)
-    if info.low is None or info.high is None or info.kind not in ("number", "whole"):
-        raise RigError([(info.name, "cannot be stepped through; take a setting with a slider or with choices")])
-    travel = float(np.clip((float(present) - info.low) / (info.high - info.low), 0, 1)) ** (1 / info.bend)
-    first = float(np.clip(travel - span / 2, 0, 1 - span))
-    step = info.step or 0.01
-    values = []
-    for k in range(count):
-        raw = info.low + (info.high - info.low) * (first + span * k / (count - 1)) ** info.bend
-        value = min(max(round(round(raw / step) * step, 6), info.low), info.high)
-        values.append(int(value) if info.kind == "whole" else float(value))
-    return values
+@dataclass(frozen=True)
+class TestStrip:
+    """Variants row by row, so many beside one another."""
+
+    variants: list[Variant]
+    columns: int
 
 
-def variants(rig: Rig, light_id: str, sweep: Sweep, places: list[Place], span: float = 1.0) -> list[Variant]:
-    """The rigs of a test strip, row by row for a grid. Raises RigError for what cannot be swept."""
-    light = next((one for one in rig.stack if one.id == light_id), None)
-    if light is None:
-        raise RigError([("lights", f"there is no light with the id '{light_id}'")])
-    settings = light.model_dump()
+def setting_at(light: Light, path: SettingPath) -> Setting:
+    """One setting of a light. Raises RigError where there is none."""
+    stage = getattr(light, path.stage, None)
+    for name, setting in settings_of(type(stage)) if stage is not None else ():
+        if name == path.setting:
+            return setting
+    raise RigError([(f"{path.stage}.{path.setting}", f"is not a setting of {light.kind}")])
 
-    def present(place: Place) -> Any:
-        return settings[place.stage][place.setting]
 
-    def known(place: Place) -> SettingInfo:
-        return setting_info(light.kind, place.stage, place.setting)
+def stepped(rig: Rig, light_id: str, paths: list[SettingPath], span: float = 1.0) -> TestStrip:
+    """The rigs of a test strip, row by row where two settings make a grid; `span` 1 covers the whole range.
 
-    wanted = {"setting": 1, "grid": 2, "seeds": 0, "modes": 0}[sweep]
-    if len(places) != wanted:
-        raise RigError([("", f"a strip of {sweep} takes {wanted} settings, not {len(places)}")])
-    rows: list[list[tuple[Place, Any]]]
-    if sweep == "modes":
-        rows = [[(Place("merge", "mode"), mode)] for mode in MODES]
-    elif sweep == "seeds":
-        at = Place("spread", "seed")
-        now = int(present(at)) if known(at) else 0
-        high = int(known(at).high or 9999)
-        rows = [[(at, (now + k) % (high + 1))] for k in range(SEEDS)]
-    elif sweep == "setting":
-        rows = [[(places[0], v)] for v in steps_of(known(places[0]), present(places[0]), span, STEPS)]
+    Raises RigError for what cannot be stepped through.
+    """
+    light = rig.light(light_id)
+    if not 1 <= len(paths) <= MOST:
+        raise RigError([("settings", f"a test strip steps through one setting or {MOST}, not {len(paths)}")])
+    steps = [_steps(light, path, span, None if len(paths) == 1 else GRID_STEPS) for path in paths]
+    if len(paths) == 1:
+        rows = [[(paths[0], value)] for value in steps[0]]
     else:
-        across, down = (steps_of(known(p), present(p), span, GRID_STEPS) for p in places)
-        rows = [[(places[0], a), (places[1], b)] for b in down for a in across]
-    return [_variant(rig, light_id, row, all(present(place) == value for place, value in row)) for row in rows]
+        rows = [[(paths[0], across), (paths[1], down)] for down in steps[1] for across in steps[0]]
+    return TestStrip([_variant(rig, light, row) for row in rows], len(steps[0]))
 
 
-def _variant(rig: Rig, light_id: str, values: list[tuple[Place, Any]], present: bool) -> Variant:
+def _present(light: Light, path: SettingPath) -> Any:
+    return getattr(getattr(light, path.stage), path.setting)
+
+
+def _steps(light: Light, path: SettingPath, span: float, count: int | None) -> list[Any]:
+    setting = setting_at(light, path)
+    steps = setting.steps(_present(light, path), span, count or type(setting).ON_A_STRIP)
+    if not steps:
+        raise RigError([(setting.name, "cannot be stepped through; take a setting with a slider or with choices")])
+    return steps
+
+
+def _variant(rig: Rig, light: Light, values: list[tuple[SettingPath, Any]]) -> Variant:
     data = rig.model_dump()
-    for light in data["lights"]:
-        if light["id"] == light_id:
-            for place, value in values:
-                light[place.stage][place.setting] = value
+    changed = next(one for one in data["lights"] if one["id"] == light.id)
+    for path, value in values:
+        changed[path.stage][path.setting] = value
+    present = all(_present(light, path) == value for path, value in values)
     return Variant(values, check_rig(data), present)

@@ -10,9 +10,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from aurelon.core.errors import RigError
 from aurelon.core.masks.shared.mask import Mask
-from aurelon.core.rig.model import Light, Matte, Rig, check_rig
+from aurelon.core.rig.ids import free_id
+from aurelon.core.rig.model import Matte, Rig
+from aurelon.core.rig.reading import check_rig
 
 
 @dataclass(frozen=True)
@@ -28,38 +29,24 @@ def apply_rig(saved: Rig, onto: Rig, lights: list[str] | None = None) -> Applied
 
     Raises RigError where an id is not there or the lights are too many.
     """
-    chosen = saved.stack if lights is None else [_light(saved, one) for one in lights]
+    chosen = saved.stack if lights is None else [saved.light(one) for one in lights]
     masks = [light.mask for light in chosen] + ([saved.house.mask] if lights is None else [])
     names, mattes, notes = _mattes_for(masks, saved, onto)
     taken = {light.id for light in onto.stack} if lights is not None else set()
     added = []
     for light in chosen:
-        made = light.model_copy(update={"id": _free(light.id, taken), "mask": _renamed(light.mask, names)})
+        made = light.model_copy(update={"id": free_id(light.id, taken), "mask": light.mask.with_mattes(names)})
         taken.add(made.id)
         added.append(made)
-    update: dict[str, Any] = {"mattes": (*onto.mattes, *mattes), "pictures": {**saved.pictures, **onto.pictures}}
+    update: dict[str, Any] = {"mattes": (*onto.mattes, *mattes), "files": {**saved.files, **onto.files}}
     if lights is None:
         kept = {"straighten": onto.prepare.straighten, "crop": onto.prepare.crop}
         update["prepare"] = saved.prepare.model_copy(update=kept)
-        update["house"] = saved.house.model_copy(update={"mask": _renamed(saved.house.mask, names)})
+        update["house"] = saved.house.model_copy(update={"mask": saved.house.mask.with_mattes(names)})
         update["lights"] = added
     else:
         update["lights"] = [*onto.stack, *added]
     return Applied(check_rig(onto.model_copy(update=update).model_dump()), notes)
-
-
-def _light(rig: Rig, light_id: str) -> Light:
-    for light in rig.stack:
-        if light.id == light_id:
-            return light
-    raise RigError([("lights", f"the saved rig has no light with the id '{light_id}'")])
-
-
-def _free(wanted: str, taken: set[str]) -> str:
-    if wanted not in taken:
-        return wanted
-    stem = wanted[:56]
-    return next(f"{stem}-{n}" for n in range(2, 1000) if f"{stem}-{n}" not in taken)
 
 
 def _mattes_for(masks: list[Mask], saved: Rig, onto: Rig) -> tuple[dict[str, str], list[Matte], list[str]]:
@@ -80,20 +67,16 @@ def _mattes_for(masks: list[Mask], saved: Rig, onto: Rig) -> tuple[dict[str, str
             return
         if made is None or any(part.of_one_picture for part in made.mask.stack):
             title = (made.name or made.id) if made else wanted
-            notes.append(f"It uses the matte “{title}”, which was made on another picture; make one of that name here.")
+            notes.append(f"It uses the matte “{title}”, which was made on another picture; make a matte of that name on this one.")
             return
         for below in made.mask.mattes():
             settle(below)
-        new = _free(wanted, taken)
+        new = free_id(wanted, taken)
         taken.add(new)
         names[wanted] = new
-        brought.append(made.model_copy(update={"id": new, "mask": _renamed(made.mask, names)}))
+        brought.append(made.model_copy(update={"id": new, "mask": made.mask.with_mattes(names)}))
 
     for mask in masks:
         for wanted in mask.mattes():
             settle(wanted)
     return names, brought, notes
-
-
-def _renamed(mask: Mask, names: dict[str, str]) -> Mask:
-    return mask.model_copy(update={"parts": tuple(part.with_mattes(names) for part in mask.stack)})

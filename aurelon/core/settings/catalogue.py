@@ -6,44 +6,30 @@ Read off the models themselves, so that a setting is described in one place.
 from __future__ import annotations
 
 from collections.abc import Collection
-from functools import cache
-from typing import Any
+from functools import cache, reduce
+from operator import or_
+from typing import Annotated, Any
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
+from aurelon.core.analysis.measure import LIGHT_REACH
 from aurelon.core.blank import Blank
-from aurelon.core.codecs import codecs
-from aurelon.core.errors import RigError
-from aurelon.core.graph.pipeline import STAGES
-from aurelon.core.imaging.blend import MODES
-from aurelon.core.lights import kinds
-from aurelon.core.masks import parts
+from aurelon.core.codecs import codecs, found_codecs
+from aurelon.core.export.picture import LARGEST_SCALE, PictureExport
+from aurelon.core.graph.show import STAGES
+from aurelon.core.lights import found_kinds, kinds
+from aurelon.core.lights.shared.kind import LOOKS
+from aurelon.core.masks import found_parts, parts
 from aurelon.core.masks.shared.part import Part
-from aurelon.core.masks.strokes import Stroke
-from aurelon.core.rig.copies import OWN_HANDLES
-from aurelon.core.rig.model import LIGHT_MODELS, HouseLight, Prepare
-from aurelon.core.settings import Settings
+from aurelon.core.rig.copies import OFFSET
+from aurelon.core.rig.model import LIGHT_MODELS, NAME_LENGTH, SMALLEST_CROP, HouseLight, Prepare
+from aurelon.core.settings.base import Settings, settings_of
+from aurelon.core.settings.types import setting_types
+from aurelon.core.settings.types.choice import Option
+from aurelon.core.settings.types.strokes import Stroke
 
-
-class SettingInfo(BaseModel):
-    """One setting: `kind` says how it is edited, `bend` how its slider is shaped; in a group of copies each
-    has its `own`."""
-
-    name: str
-    label: str
-    help: str
-    kind: str
-    unit: str
-    default: Any
-    low: float | None = None
-    high: float | None = None
-    step: float | None = None
-    bend: float = 1.0
-    choices: list[str] | None = None
-    handle: str | None = None
-    about: str | None = None
-    when: dict[str, list[Any]] | None = None
-    own: bool = False
+# Read by Pydantic, not by the type checker, which cannot follow a union made at run time.
+AnySetting: Any = Annotated[reduce(or_, setting_types().values()), Field(discriminator="type")]
 
 
 class GroupInfo(BaseModel):
@@ -52,32 +38,27 @@ class GroupInfo(BaseModel):
     name: str
     label: str
     help: str
-    settings: list[SettingInfo]
+    settings: list[AnySetting]
 
 
 class KindInfo(BaseModel):
-    """A kind of light and the groups of its five stages, in order."""
+    """A kind of light and the groups of its five stages, in order. `look_at` has the pictures that it can read."""
 
     name: str
     title: str
     summary: str
-    look_at: list[str]
+    look_at: list[Option]
     groups: list[GroupInfo]
 
 
 class PartInfo(BaseModel):
-    """A part that masks are made of. `group` is its own settings, `defaults` a new one whole.
-
-    `combine` is how it usually works, where that is not what the mask's start suggests; `brush` is a new
-    brush for parts that strokes are drawn for.
-    """
+    """A part that masks are made of. `group` is its own settings; `brush` is a new brush for parts that strokes are
+    drawn for."""
 
     name: str
     title: str
     summary: str
     group: GroupInfo
-    combine: str | None
-    defaults: dict[str, Any]
     brush: dict[str, float] | None
 
 
@@ -87,13 +68,31 @@ class FormatInfo(BaseModel):
     name: str
     title: str
     suffixes: list[str]
-    depths: list[str]
+    depths: list[Option]
     has_quality: bool
     has_alpha: bool
 
 
+class ExportInfo(BaseModel):
+    """What pictures can be exported as. An enlargement goes up to `largest_scale` times the picture's own size."""
+
+    formats: list[FormatInfo]
+    group: GroupInfo
+    largest_scale: float
+
+
+class Limits(BaseModel):
+    """Rules with a number in them: characters of a name, the smallest crop as a share of the plate, the offset of
+    copies (plate fractions), the strongest light of a light's histogram."""
+
+    name_length: int
+    smallest_crop: float
+    copy_offset: tuple[float, float]
+    light_reach: float
+
+
 class Catalogue(BaseModel):
-    """Everything the screen is built from."""
+    """Everything the screen is built from. `left_out` names extensions that could not be used."""
 
     kinds: list[KindInfo]
     plate: GroupInfo
@@ -102,78 +101,30 @@ class Catalogue(BaseModel):
     part_common: GroupInfo
     brush: GroupInfo
     blank: GroupInfo
-    modes: list[str]
-    formats: list[FormatInfo]
-
+    export: ExportInfo
+    limits: Limits
+    left_out: list[str]
 
 
 STAGE_HELP = {
     "source": "What shines",
     "spread": "How the light travels",
     "colour": "Its hue",
-    "mask": "Where it may be",
-    "merge": "How it is laid on the picture",
+    "mask": "Where the light may fall",
+    "merge": "How it is blended with the picture",
 }
+DEPTHS = {"8": "8 bits", "16": "16 bits", "float": "Float"}
 
 
-def _describe(name: str, schema: dict[str, Any], default: Any) -> SettingInfo:
-    unit = schema.get("unit", "")
-    choices = schema.get("enum")
-    if unit == "pass":
-        kind = "picture"
-    elif unit in ("colour", "points", "matte", "picture", "strokes", "box", "quads"):
-        kind = unit
-    elif choices:
-        kind = "choice"
-    elif unit == "plate":
-        kind = "point"
-    elif schema.get("type") == "boolean":
-        kind = "switch"
-    elif schema.get("type") == "integer":
-        kind = "whole"
-    else:
-        kind = "number"
-    bounds = schema["prefixItems"][0] if kind == "point" else schema
-    return SettingInfo(
-        name=name,
-        label=name.replace("_", " ").capitalize() if schema["title"] == name.replace("_", " ").title() else schema["title"],
-        help=schema.get("description", ""),
-        kind=kind,
-        unit=unit,
-        default=default,
-        low=bounds.get("minimum"),
-        high=bounds.get("maximum"),
-        step=schema.get("step"),
-        bend=schema.get("bend", 1.0),
-        choices=choices,
-        handle=schema.get("handle"),
-        about=schema.get("about"),
-        when=schema.get("when"),
-        own=schema.get("handle") in OWN_HANDLES,
-    )
-
-
-def _group(name: str, label: str, help: str, model: Settings, but: Collection[str] = ()) -> GroupInfo:
-    """The settings of a model that a person can change, without those named in `but`."""
-    schema = type(model).model_json_schema()["properties"]
-    values = model.model_dump()
-    shown = [
-        _describe(key, part, values[key])
-        for key, part in schema.items()
-        if key not in but and "const" not in part
-        if part.get("minimum") is None or part["minimum"] != part.get("maximum")
-        if part.get("type") not in ("array", "null", None) or part.get("unit")
-    ]
+def group_of(name: str, label: str, help: str, model: type[Settings], without: Collection[str] = ()) -> GroupInfo:
+    """The settings of a model that a person can change, without those named in `without`."""
+    shown = [setting for key, setting in settings_of(model) if key not in without]
     return GroupInfo(name=name, label=label, help=help, settings=shown)
 
 
 def _part(part: type[Part]) -> PartInfo:
-    made = part()  # type: ignore[call-arg]
-    own = _group(part.kind_name(), part.title, part.summary, made, Part.model_fields.keys())
-    return PartInfo(
-        name=part.kind_name(), title=part.title, summary=part.summary, group=own,
-        combine=part.usual_combine, defaults=made.model_dump(mode="json"), brush=part.brush,
-    )  # fmt: skip
+    own = group_of(part.kind_name(), part.title, part.summary, part, Part.model_fields.keys())
+    return PartInfo(name=part.kind_name(), title=part.title, summary=part.summary, group=own, brush=part.brush)
 
 
 @cache
@@ -181,52 +132,47 @@ def catalogue() -> list[KindInfo]:
     """Every kind with the settings of its stages and their defaults."""
     found = []
     for name, kind in kinds().items():
-        model = LIGHT_MODELS[name](id="x", kind=name)  # type: ignore[call-arg]
-        stages = {"source": model.source, "spread": model.spread, "colour": model.colour, "mask": model.mask,
-                  "merge": model.merge}  # fmt: skip
-        groups = [_group(s, s.capitalize(), STAGE_HELP[s], stages[s]) for s in STAGES]
-        found.append(
-            KindInfo(
-                name=name,
-                title=kind.title,
-                summary=kind.summary,
-                look_at=["original", "prepared", "below"] if kind.reads else [],
-                groups=groups,
-            )
-        )
+        light = LIGHT_MODELS[name](id="x", kind=name)
+        groups = []
+        for stage in STAGES:
+            values: Settings = getattr(light, stage)
+            group = group_of(stage, stage.capitalize(), STAGE_HELP[stage], type(values))
+            # A kind has defaults of its own for the stages that all kinds share.
+            settings = [s.model_copy(update={"default": values.model_dump()[s.name]}) for s in group.settings]
+            groups.append(group.model_copy(update={"settings": settings}))
+        look_at = [Option(value=value, text=text) for value, text in LOOKS.items()] if kind.reads else []
+        found.append(KindInfo(name=name, title=kind.called, summary=kind.summary, look_at=look_at, groups=groups))
     return found
 
 
-def setting_info(kind: str, stage: str, name: str) -> SettingInfo:
-    """One setting of a stage of a kind. Raises RigError where there is none."""
-    info = next(k for k in catalogue() if k.name == kind)
-    for group in info.groups:
-        for s in group.settings:
-            if group.name == stage and s.name == name:
-                return s
-    raise RigError([(f"{stage}.{name}", f"is not a setting of {kind}")])
+def _export() -> ExportInfo:
+    formats = [
+        FormatInfo(
+            name=f.name, title=f.title, suffixes=list(f.suffixes),
+            depths=[Option(value=depth, text=DEPTHS.get(depth, depth)) for depth in f.depths],
+            has_quality=f.has_quality, has_alpha=f.has_alpha,
+        )
+        for f in (codec.FORMAT for codec in codecs().values())
+    ]  # fmt: skip
+    group = group_of("export", "Export", "How the picture is written", PictureExport)
+    return ExportInfo(formats=formats, group=group, largest_scale=LARGEST_SCALE)
 
 
 @cache
 def whole_catalogue() -> Catalogue:
     """All that the screen is built from."""
-    formats = [
-        FormatInfo(
-            name=f.name, title=f.title, suffixes=list(f.suffixes), depths=list(f.depths),
-            has_quality=f.has_quality, has_alpha=f.has_alpha,
-        )
-        for f in (codec.FORMAT for codec in codecs().values())
-    ]  # fmt: skip
+    left_out = [*found_kinds().refused, *found_parts().refused, *found_codecs().refused]
     return Catalogue(
         kinds=catalogue(),
-        plate=_group("prepare", "Plate", "What is done to the picture before any light", Prepare()),
-        house=_group("house", "House light", "How much of the picture's own light stays on", HouseLight()),
+        plate=group_of("prepare", "Plate", "What is done to the picture before any light", Prepare),
+        house=group_of("house", "House light", "How much of the picture's own light stays on", HouseLight),
         parts=[_part(part) for part in parts().values()],
-        part_common=_group("part", "Part", "How the part works on those before it", Part(part="any"), ("name", "part", "on")),
-        brush=_group("brush", "Brush", "The brush that paints", Stroke(points=(0, 0, 1)), ("points", "erase")),
-        blank=_group("blank", "Blank plate", "A backdrop of two colours, for a scene built of light alone", Blank()),
-        modes=list(MODES),
-        formats=formats,
+        part_common=group_of("part", "Part", "How this part combines with the parts above it", Part, ("on",)),
+        brush=group_of("brush", "Brush", "The brush that paints", Stroke, ("erase",)),
+        blank=group_of("blank", "Blank plate", "A backdrop of two colours, for a scene built of light alone", Blank),
+        export=_export(),
+        limits=Limits(
+            name_length=NAME_LENGTH, smallest_crop=SMALLEST_CROP, copy_offset=OFFSET, light_reach=LIGHT_REACH
+        ),
+        left_out=[refused.sentence for refused in left_out],
     )
-
-

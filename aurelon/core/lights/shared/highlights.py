@@ -2,49 +2,142 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, Literal
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
-from pydantic import Field
+from numba import njit, prange
 
+from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.blend import split
 from aurelon.core.imaging.colour import picked_rgb
+from aurelon.core.imaging.fastmath import smoothstep, srgb_encode, unit
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.resample import highlights
-from aurelon.core.settings import Settings, setting
+from aurelon.core.imaging.resample import add_row, gather_row, source_columns, source_span
+from aurelon.core.lights.shared.kind import Reading
+from aurelon.core.settings import Settings, choice, colour_setting, number
 
-if TYPE_CHECKING:
-    from aurelon.core.lights.shared.kind import Reading
-
-Floats = NDArray[np.float32]
-ONE_COLOUR: dict[str, Any] = {"colours": ["one"]}
+ONE_COLOUR: dict[str, list[Any]] = {"colours": ["one"]}
 
 
 class HighlightSource(Settings):
-    """Which highlights shine."""
+    """Which highlights glow."""
 
-    threshold: float = setting(
-        0.6, "How bright the picture must be to shine", unit="share", low=0, high=2, step=0.01
+    threshold: float = number(
+        0.6, "How bright the picture must be to glow", unit="share", low=0, high=2, step=0.01, essential=True
     )
-    knee: float = setting(
-        0.25, "How gradually light counts above the threshold", unit="share", low=0.01, high=1, step=0.01
+    knee: float = number(
+        0.25, "How softly the light sets in above the threshold", unit="share", low=0.01, high=1, step=0.01, essential=True
     )
-    colours: Literal["all", "one"] = setting("all", "Whether light of every colour shines, or of one alone")
-    colour: str = Field(
-        "#ffb35c",
-        pattern=r"^#[0-9a-f]{6}$",
-        description="The colour that shines, as sRGB; its brightness does not count",
-        json_schema_extra={"unit": "colour", "when": ONE_COLOUR},
+    colours: Literal["all", "one"] = choice(
+        "all", "Whether light of every colour glows, or one colour only", group="Colour", words={"all": "All", "one": "One only"}
     )
-    tolerance: float = setting(
-        0.25, "How far from that colour light may be", unit="share", low=0.02, high=1, step=0.01, when=ONE_COLOUR
+    colour: str = colour_setting(
+        "#ffb35c", "The colour that glows; its brightness does not count", group="Colour", when=ONE_COLOUR
+    )
+    tolerance: float = number(
+        0.25, "How far from that colour the light may be", unit="share", low=0.02, high=1, step=0.01, group="Colour", when=ONE_COLOUR
     )
 
 
-def shining(reading: Reading, settings: HighlightSource, frame: Frame) -> Floats:
-    """(h, w, 4): the picture's light where it shines, and the openness w itself; measured at full size."""
-    s = settings
+class Openness(NamedTuple):
+    """How open a pixel is, smoothstep(threshold, threshold + knee, Y) of display-encoded luminance Y; where a colour is
+    picked it falls off with the distance of r : g : b from `picked`, to nothing at `tolerance`."""
+
+    luminance: Floats
+    threshold: np.float32
+    per_knee: np.float32
+    picking: bool
+    picked: Floats
+    tolerance: np.float32
+
+
+class Reduction(NamedTuple):
+    """From a picture at its full size to a part of a smaller version: its first column and row, and pixels to a pixel."""
+
+    x0: int
+    y0: int
+    ratio_x: float
+    ratio_y: float
+
+
+NO_COLOUR = np.zeros(3, np.float32)
+
+
+def highlights(reading: Reading[Any], settings: HighlightSource, frame: Frame) -> Floats:
+    """The picture's light where it shines, and the openness w itself; measured at full size, then reduced: (h, w, 4)."""
+    s, pixels = settings, reading.picture
+    height, width, _ = pixels.shape
     picked = picked_rgb(s.colour, reading.space) if s.colours == "one" else None
-    return highlights(
-        reading.picture, reading.space.luminance, s.threshold, s.knee, frame, picked=picked, tolerance=s.tolerance
-    )
+    openness = Openness(
+        reading.space.luminance, f32(s.threshold), f32(1.0 / max(s.knee, 1e-4)), picked is not None,
+        NO_COLOUR if picked is None else picked / picked.sum(), f32(s.tolerance),
+    )  # fmt: skip
+    out = np.empty((*frame.shape, 4), np.float32)
+    _highlights(pixels, openness, Reduction(frame.x0, frame.y0, width / frame.width, height / frame.height), out)
+    return out
+
+
+@njit(fastmath=True)
+def _keep_colour(red: Floats, green: Floats, blue: Floats, picked: Floats, tolerance: np.float32, out: Floats) -> None:
+    """Closes what is not of the picked r : g : b."""
+    for x in range(out.size):
+        per_sum = f32(1.0) / max(red[x] + green[x] + blue[x], f32(1e-6))
+        r, g, b = red[x] * per_sum - picked[0], green[x] * per_sum - picked[1], blue[x] * per_sum - picked[2]
+        far = np.sqrt(r * r + g * g + b * b) / tolerance
+        out[x] *= smoothstep(unit(f32(2.0) - f32(2.0) * far))
+
+
+@njit(fastmath=True)
+def _openness(red: Floats, green: Floats, blue: Floats, by: Openness, out: Floats) -> None:
+    kr, kg, kb = by.luminance[0], by.luminance[1], by.luminance[2]
+    for x in range(out.size):
+        level = max(red[x] * kr + green[x] * kg + blue[x] * kb, f32(0.0))
+        # Above display white the curve goes on along its tangent at 1, so that a threshold can
+        # reach into an HDR plate.
+        code = srgb_encode(min(level, f32(1.0))) + f32(0.4396) * max(level - f32(1.0), f32(0.0))
+        out[x] = smoothstep(unit((code - by.threshold) * by.per_knee))
+
+
+@njit(fastmath=True)
+def _scale(plane: Floats, openness: Floats) -> None:
+    for x in range(plane.size):
+        plane[x] *= openness[x]
+
+
+BLOCKS = 24  # parts of a picture that threads take; neighbouring rows of a part share their last line
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _highlights(pixels: Floats, by: Openness, to: Reduction, out: Floats) -> None:
+    height, width, _ = pixels.shape
+    rows, columns, _ = out.shape
+    first, weights, left, n = source_columns(to.x0, columns, to.ratio_x, width)
+    flat, result = pixels.reshape(-1), out.reshape(-1)
+    blocks = min(BLOCKS, rows)
+    for block in prange(blocks):
+        planes, lines = np.empty((4, n), np.float32), np.empty((4, n), np.float32)
+        r, g, b, w = planes[0], planes[1], planes[2], planes[3]
+        sums = np.empty(columns, np.float32)
+        measured = -1
+        for row in range(block * rows // blocks, (block + 1) * rows // blocks):
+            top, bottom, top_part, bottom_part = source_span(row + to.y0, to.ratio_y, height)
+            lines[:] = f32(0.0)
+            total = 0.0
+            for y in range(top, bottom + 1):
+                if y != measured:  # the last line of a row is often the first of the next
+                    begin = 3 * (y * width + left)
+                    split(flat[begin : begin + 3 * n], r, g, b)
+                    _openness(r, g, b, by, w)
+                    if by.picking:
+                        _keep_colour(r, g, b, by.picked, by.tolerance, w)
+                    _scale(r, w)
+                    _scale(g, w)
+                    _scale(b, w)
+                    measured = y
+                weight = top_part if y == top else (bottom_part if y == bottom else 1.0)
+                total += weight
+                for c in range(4):
+                    add_row(planes[c], f32(weight), lines[c])
+            target = result[4 * row * columns : 4 * (row + 1) * columns]
+            for c in range(4):
+                gather_row(lines[c], 1, 0, first, weights, f32(1.0 / total), sums, target[c:], 4)

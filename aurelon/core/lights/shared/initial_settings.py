@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.rgb_space import SRGB_CURVE
 from aurelon.core.plate import Plate
@@ -15,7 +15,7 @@ EDGE = 160  # pixels on the long edge are enough to place a light by
 BLACK = 0.01  # linear luminance below which light on the surface cannot be seen, only light in the air
 
 
-def luminance_in(plate: Plate, box: tuple[float, float, float, float] = (0, 0, 1, 1)) -> NDArray[np.float32]:
+def luminance_in(plate: Plate, box: tuple[float, float, float, float] = (0, 0, 1, 1)) -> Floats:
     """(h, w): linear luminance of the part of the plate from left, top to right, bottom (fractions), at a small size."""
     frame = Frame.whole(fit_within(plate.size, EDGE))
     whole = plate.at(frame) @ plate.space.luminance

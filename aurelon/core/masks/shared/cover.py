@@ -5,11 +5,12 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.fastmath import encode_array
-from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.masks.shared.guided import drawn_to_edges, on_lines
-from aurelon.core.masks.shared.part import CANONICAL_EDGE, Floats, Ground, Part, sampled
+from aurelon.core.masks.shared.part import Ground, Part, resampled
 
 EDGE_CONTRAST = 0.02  # display-encoded
 FEATHER_CELLS = 3.5  # cells of the grid that a feather spans as a standard deviation
@@ -31,30 +32,29 @@ def covered(part: Part, ground: Ground, frame: Frame) -> Floats:
 def _fitted(part: Part, ground: Ground, frame: Frame) -> Floats:
     if not part.fit:
         return part.cover(ground, frame)
-    canonical = Frame.whole(fit_within(ground.size, CANONICAL_EDGE))
-    radius = max(1, round(part.fit * float(np.hypot(*canonical.size))))
+    canonical = ground.canonical
+    radius = max(1, round(part.fit * canonical.diagonal))
 
     def found() -> Floats:
-        return drawn_to_edges(part.cover(ground, canonical), encode_array(ground.picture(canonical)), radius, EDGE_CONTRAST)
+        return drawn_to_edges(part.cover(ground, canonical), encode_array(ground.picture.at(canonical)), radius, EDGE_CONTRAST)
 
-    key = ("fitted", part.key(ground), ground.picture_key, radius)
+    key = ("fitted", part.key(ground), ground.picture.key, radius)
     lines = ground.keep(key, canonical, found)
     if frame.width > canonical.width:
-        return on_lines(enlarge_to(lines, frame), encode_array(ground.picture(frame)))
+        return on_lines(enlarge_to(lines, frame), encode_array(ground.picture.at(frame)))
     # A curve of the picture and its reduction do not commute; so the mask itself is reduced.
-    return sampled(ground.keep(("made", key), canonical, lambda: on_lines(lines, encode_array(ground.picture(canonical)))), frame)
+    return resampled(ground.keep(("made", key), canonical, lambda: on_lines(lines, encode_array(ground.picture.at(canonical)))), frame)
 
 
 def _feathered(part: Part, ground: Ground, frame: Frame) -> Floats:
     """Blurred on a grid that is as fine as the feather needs, the same for every size of frame."""
-    diagonal = float(np.hypot(*ground.size)) / max(ground.size)
-    edge = int(np.ceil(FEATHER_CELLS / (part.feather * diagonal)))
-    grid = Frame.whole(fit_within(ground.size, min(max(edge, 16), FINEST_GRID)))
+    edge = int(np.ceil(FEATHER_CELLS / (part.feather * diagonal(ground.size) / max(ground.size))))
+    grid = Frame.canonical(ground.size, min(max(edge, 16), FINEST_GRID))
 
     def blurred() -> Floats:
-        spread = part.feather * float(np.hypot(*grid.size))
+        spread = part.feather * grid.diagonal
         soft = cv2.GaussianBlur(_fitted(part, ground, grid), (0, 0), spread, borderType=cv2.BORDER_REPLICATE)
         return np.clip(np.asarray(soft), 0, 1)
 
-    key = ("feathered", part.key(ground), part.feather, part.fit and (part.fit, ground.picture_key))
-    return sampled(ground.keep(key, grid, blurred), frame)
+    key = ("feathered", part.key(ground), part.feather, part.fit and (part.fit, ground.picture.key))
+    return resampled(ground.keep(key, grid, blurred), frame)

@@ -10,7 +10,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from aurelon.core.masks.shared.part import Floats
+from aurelon.core.imaging.arrays import Floats
 
 
 def lines_of(cover: Floats, guide: Floats, radius: int, contrast: float) -> Floats:

@@ -10,14 +10,16 @@ from typing import Annotated, Any, Literal, Self, cast
 import numpy as np
 from pydantic import Field
 
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.masks import parts
 from aurelon.core.masks.shared.cover import covered
-from aurelon.core.masks.shared.part import Combine, Floats, Ground, Part
-from aurelon.core.settings import Settings, setting
+from aurelon.core.masks.shared.part import Combine, Ground, Part
+from aurelon.core.settings import Settings, choice
 
 # Read by Pydantic, not by the type checker, which cannot follow a union made at run time.
 AnyPart: Any = Annotated[reduce(or_, parts().values()), Field(discriminator="part")]
+START = {"everything": "Everything", "nothing": "Nothing"}
 
 
 class Mask(Settings):
@@ -26,9 +28,10 @@ class Mask(Settings):
     With m the mask so far and p what a part covers: add is m + p - m p, subtract m (1 - p), intersect m p.
     """
 
-    start: Literal["everything", "nothing"] = setting(
-        "everything", "What the mask holds before any part: all, to paint away from, or nothing, to paint in"
-    )
+    start: Literal["everything", "nothing"] = choice(
+        "everything", "What the mask holds before any part: everything, to paint away from, or nothing, to paint in",
+        label="Begins with", words=START,
+    )  # fmt: skip
     parts: tuple[AnyPart, ...] = Field((), max_length=32, description="The parts, in order")
 
     @property
@@ -36,9 +39,9 @@ class Mask(Settings):
         return cast(tuple[Part, ...], self.parts)
 
     @cached_property
-    def key(self) -> str:
+    def digest(self) -> str:
         """Names the mask as it is written; what it covers depends on the plate as well."""
-        return hashlib.sha256(b"".join([self.start.encode(), *(part.digest for part in self.stack)])).hexdigest()
+        return hashlib.sha256("".join([self.start, *(part.digest for part in self.stack)]).encode()).hexdigest()
 
     def inverted(self) -> Self:
         """The mask that covers just what this one leaves, its parts as editable as before.
@@ -48,9 +51,7 @@ class Mask(Settings):
         """
         turn: dict[Combine, Combine] = {"add": "subtract", "subtract": "add", "intersect": "add"}
         turned = tuple(
-            part.model_copy(
-                update={"combine": turn[part.combine], "invert": part.invert != (part.combine == "intersect")}
-            )
+            part.model_copy(update={"combine": turn[part.combine], "invert": part.invert != (part.combine == "intersect")})
             for part in self.stack
         )
         start = "nothing" if self.start == "everything" else "everything"
@@ -64,9 +65,21 @@ class Mask(Settings):
         """Ids of the mattes that its parts refer to."""
         return [matte for part in self.stack for matte in part.mattes()]
 
-    def pictures(self) -> list[str]:
-        """Names of the pictures that its parts refer to."""
-        return [picture for part in self.stack for picture in part.pictures()]
+    def files(self) -> list[str]:
+        """Names of the files that its parts refer to."""
+        return [name for part in self.stack for name in part.files()]
+
+    def with_mattes(self, names: dict[str, str]) -> Self:
+        """The mask with the mattes that its parts refer to called as `names` says."""
+        turned = []
+        for part in self.stack:
+            renamed = {
+                name: names.get(getattr(part, name), getattr(part, name))
+                for name, setting in part.own_settings().items()
+                if setting.type == "matte"
+            }
+            turned.append(part.model_copy(update=renamed) if renamed else part)
+        return self.model_copy(update={"parts": tuple(turned)})
 
 
 def masked(mask: Mask, ground: Ground, frame: Frame) -> Floats | None:

@@ -2,24 +2,24 @@
 
 from __future__ import annotations
 
-import hashlib
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass
-from functools import cached_property
-from typing import ClassVar, Literal, Protocol, Self, get_args
+from typing import Any, ClassVar, Literal, Protocol, get_args
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
-from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.fastmath import smoothstep
+from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.resample import enlarge_to, reduce_to
 from aurelon.core.imaging.rgb_space import RgbSpace
-from aurelon.core.settings import Settings, setting
+from aurelon.core.settings import Settings, choice, flag, number, settings_of
 
-Floats = NDArray[np.float32]
 CANONICAL_EDGE = 1536  # long edge of the version on which things are found
 Combine = Literal["add", "subtract", "intersect"]
+COMBINES = {"add": "Adds", "subtract": "Takes away", "intersect": "Keeps within"}
+WORKS_BY = "Adds to the parts above, takes away from them, or keeps only what both cover"
 
 
 class Keep(Protocol):
@@ -29,26 +29,27 @@ class Keep(Protocol):
 
 
 @dataclass(frozen=True)
-class Ground:
-    """What a mask lies on: the plate's size (width, height), its prepared picture, its mattes.
+class Keyed:
+    """A picture at any frame, (h, w, 3) linear light or a mask (h, w), and a key that names it."""
 
-    `picture(frame)` is (h, w, 3) linear light and `picture_key` names it; `original` is the same as it
-    was shot. `reading` is the size at
-    which the picture is measured. `matte(id, frame)` is (h, w) or None where there is no such matte.
-    `grey(name)` is (h, w) in 0..1, or None where no picture of that name is there. `keep` keeps, and
-    `peek` finds what was kept or gives None.
+    key: Hashable
+    at: Callable[[Frame], Floats]
+
+
+@dataclass(frozen=True)
+class Ground:
+    """What a mask lies on: the plate's size (width, height), its picture as prepared and as it was shot, its mattes.
+
+    `reading` is the size at which the picture is measured. `grey(name)` is a file as (h, w) in 0..1, or None where
+    no file of that name is there. `keep` keeps, and `peek` finds what was kept or gives None.
     """
 
     size: tuple[int, int]
     space: RgbSpace
-    picture: Callable[[Frame], Floats]
-    picture_key: Hashable
-    original: Callable[[Frame], Floats]
-    original_key: Hashable
+    picture: Keyed
+    original: Keyed
     reading: Frame
-    has_matte: Callable[[str], bool]
-    matte: Callable[[str, Frame], Floats | None]
-    matte_key: Callable[[str], Hashable]
+    mattes: Mapping[str, Keyed]
     grey: Callable[[str], Floats | None]
     keep: Keep
     peek: Callable[[Hashable, Frame], Floats | None]
@@ -57,18 +58,22 @@ class Ground:
     @property
     def aspect(self) -> tuple[float, float]:
         """Width and height in diagonals."""
-        diagonal = float(np.hypot(*self.size))
-        return self.size[0] / diagonal, self.size[1] / diagonal
+        return in_diagonals(self.size)
+
+    @property
+    def canonical(self) -> Frame:
+        """All of the plate at the size at which things are found."""
+        return Frame.canonical(self.size, CANONICAL_EDGE)
 
     def measured(self, key: Hashable, frame: Frame, make: Callable[[Frame], Floats]) -> Floats:
         """A pointwise function of the picture, (h, w): measured at full size, then reduced to the frame."""
         if frame.size == self.reading.size:
             return make(frame)
         whole = self.keep(("measured", key), self.reading, lambda: make(self.reading))
-        return sampled(whole, frame)
+        return resampled(whole, frame)
 
 
-def sampled(grid: Floats, frame: Frame) -> Floats:
+def resampled(grid: Floats, frame: Frame) -> Floats:
     """A mask (h, w) of the whole plate at a frame: reduced by area, enlarged by a spline."""
     rows, columns = grid.shape
     cells = grid[:, :, None]
@@ -77,17 +82,17 @@ def sampled(grid: Floats, frame: Frame) -> Floats:
     return np.clip(made[:, :, 0], 0.0, 1.0)
 
 
-def places(frame: Frame, aspect: tuple[float, float]) -> tuple[Floats, Floats]:
-    """Of every pixel's middle, across (1, w) and down (h, 1), in diagonals of the plate."""
-    across = (np.arange(frame.x0, frame.x1, dtype=np.float32) + np.float32(0.5)) * np.float32(aspect[0] / frame.width)
-    down = (np.arange(frame.y0, frame.y1, dtype=np.float32) + np.float32(0.5)) * np.float32(aspect[1] / frame.height)
+def pixel_middles(frame: Frame, aspect: tuple[float, float]) -> tuple[Floats, Floats]:
+    """Of every pixel, across (1, w) and down (h, 1), in diagonals of the plate."""
+    across = (np.arange(frame.x0, frame.x1, dtype=np.float32) + f32(0.5)) * f32(aspect[0] / frame.width)
+    down = (np.arange(frame.y0, frame.y1, dtype=np.float32) + f32(0.5)) * f32(aspect[1] / frame.height)
     return across[None, :], down[:, None]
 
 
-def smoothstep(low: float, high: float, x: Floats) -> Floats:
+def rising(low: float, high: float, x: Floats) -> Floats:
     """0 up to `low`, 1 from `high`, a smooth rise between."""
-    t = np.clip((x - np.float32(low)) / np.float32(max(high - low, 1e-6)), 0, 1)
-    return np.asarray(t * t * (3 - 2 * t), np.float32)
+    t = np.clip((x - f32(low)) / f32(max(high - low, 1e-6)), 0, 1)
+    return np.asarray(smoothstep(t), np.float32)
 
 
 class Part(Settings):
@@ -95,7 +100,7 @@ class Part(Settings):
 
     title: ClassVar[str]
     summary: ClassVar[str]
-    place: ClassVar[int]  # in the list from which a person chooses
+    order: ClassVar[int] = 100  # in the list from which a person chooses
     of_picture: ClassVar[bool] = False  # whether what it covers depends on the picture
     of_one_picture: ClassVar[bool] = False  # whether it makes sense on no other picture
     brush: ClassVar[dict[str, float] | None] = None  # settings of a new brush, for parts that strokes are drawn for
@@ -103,50 +108,54 @@ class Part(Settings):
 
     part: str
     name: str = Field("", max_length=80, description="What the part is called")
-    on: bool = setting(True, "Whether the part counts", label="On")
-    combine: Combine = setting(
-        "add", "Adds to what is above it, takes from it, or keeps only what both cover", label="Works by"
+    on: bool = flag(True, "Whether this part counts", label="On")
+    combine: Combine = choice("add", WORKS_BY, label="Works by", words=COMBINES, essential=True)
+    density: float = number(1.0, "Strength of this part", unit="share", low=0, high=1, step=0.01, essential=True)
+    invert: bool = flag(False, "Swaps what this part covers and what it leaves", label="Invert this part")
+    feather: float = number(
+        0.0, "Softens the edges", unit="diagonal", low=0, high=0.25, step=0.001, exponent=2.5, essential=True
     )
-    density: float = setting(1.0, "How strongly the part works", unit="share", low=0, high=1, step=0.01)
-    invert: bool = setting(False, "Covers what it would leave, and leaves what it would cover")
-    feather: float = setting(
-        0.0, "Softens the edges", unit="diagonal", low=0, high=0.25, step=0.001, bend=2.5
-    )
-    fit: float = setting(
-        0.0, "Draws the edges to the picture's own, from as far away as this", label="Fit to edges",
-        unit="diagonal", low=0, high=0.05, step=0.0005, bend=2.0,
+    fit: float = number(
+        0.0, "Snaps edges to those of the picture, within this distance", label="Fit to edges", unit="diagonal",
+        low=0, high=0.05, step=0.0005, exponent=2.0,
     )  # fmt: skip
 
     @classmethod
     def kind_name(cls) -> str:
         return str(get_args(cls.model_fields["part"].annotation)[0])
 
+    @classmethod
+    def own_settings(cls) -> dict[str, Any]:
+        """Its settings but for those that every part has."""
+        return {name: setting for name, setting in settings_of(cls) if name not in Part.model_fields}
+
+    @classmethod
+    def combines_on(cls, start: str) -> Combine:
+        """How a new one works in a mask: painting in where there is nothing, away where there is everything."""
+        return cls.usual_combine or ("add" if start == "nothing" else "subtract")
+
     def counts(self, ground: Ground) -> bool:
         """Whether the part does anything: switched on, with all it refers to in place."""
         return self.on
 
+    def referred(self, type_of: str) -> list[str]:
+        """What its settings of a type refer to: ids of mattes, names of files."""
+        names = [name for name, setting in self.own_settings().items() if setting.type == type_of]
+        return [value for name in names if (value := getattr(self, name))]
+
     def mattes(self) -> list[str]:
         """Ids of the mattes that it refers to."""
-        return []
+        return self.referred("matte")
 
-    def with_mattes(self, names: dict[str, str]) -> Self:
-        """The part with the mattes that it refers to called as `names` says."""
-        return self
-
-    def pictures(self) -> list[str]:
-        """Names of the pictures that it refers to."""
-        return []
-
-    @cached_property
-    def digest(self) -> bytes:
-        """Names the part as it is written."""
-        return hashlib.sha256(self.model_dump_json().encode()).digest()
+    def files(self) -> list[str]:
+        """Names of the files that it refers to."""
+        return self.referred("file")
 
     def key(self, ground: Ground) -> Hashable:
         """Names what `cover` gives; two parts of one key cover the same."""
         shape = self.model_dump_json(exclude={"name", "on", "combine", "density", "invert", "feather", "fit"})
-        return (shape, (ground.picture_key, ground.reading.size) if self.of_picture else None)
+        return (shape, (ground.picture.key, ground.reading.size) if self.of_picture else None)
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:
         """What the part covers, (h, w) in 0..1, before feather, fit, inversion and density."""
-        raise NotImplementedError
+        raise TypeError(f"{type(self).__name__} does not say what it covers")

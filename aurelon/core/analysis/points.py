@@ -1,0 +1,63 @@
+"""Points of light in a picture: the local maxima of what shines.
+
+Highlights are gathered by a Gaussian as wide as the smallest distance, and its local maxima are the points.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from aurelon.core.imaging.arrays import Doubles, Floats
+from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
+
+FAINTEST = 1e-3  # of the brightest point, below which nothing is a point
+MOST = 200
+
+
+def brightest_points(open_light: Floats, luminance: Floats, spacing: float) -> tuple[Doubles, Floats]:
+    """Places (n, 2) in fractions and light (n, 3), linear RGB times area in squared diagonals; brightest first.
+
+    `open_light` (h, w, 4) is light and openness, `spacing` the smallest distance of two points in pixels.
+    """
+    height, width, _ = open_light.shape
+    diagonal = float(np.hypot(height, width))
+    sigma = max(spacing / 4, 0.8)
+    # How open it is comes along, for to leave it out would be one more pass over everything.
+    gathered = gaussian_mixture(open_light, [sigma], [1.0])
+    level = gathered @ np.append(luminance, np.float32(0))
+    reach = max(1, round(spacing / 2))
+    highest = cv2.dilate(level, np.ones((2 * reach + 1, 1), np.uint8))
+    highest = np.asarray(cv2.dilate(highest, np.ones((1, 2 * reach + 1), np.uint8)))
+    rows, columns = np.nonzero((level >= highest) & (level > FAINTEST * max(float(level.max()), 1e-12)))
+    order = np.argsort(-level[rows, columns], kind="stable")[:MOST]
+    places: list[Doubles] = []
+    light: list[Floats] = []
+    per_peak = 2 * np.pi * sigma**2 / diagonal**2
+    for row, column in zip(rows[order], columns[order], strict=True):
+        y, x = _summit(level, int(row), int(column))
+        place = np.array([(x + 0.5) / width, (y + 0.5) / height])
+        # A plateau has many summits; the first of them stands for all within the smallest distance.
+        if any(np.hypot(*((place - p) * (width, height))) < spacing for p in places):
+            continue
+        places.append(place)
+        light.append(gathered[row, column, :3] * per_peak)
+    return np.array(places).reshape(-1, 2), np.array(light, np.float32).reshape(-1, 3)
+
+
+def _summit(level: Floats, row: int, column: int) -> tuple[float, float]:
+    """The top of the parabola through a maximum and its neighbours, for a place finer than a pixel."""
+
+    def offset(before: float, here: float, after: float) -> float:
+        bend = before - 2 * here + after
+        return float(np.clip(0.5 * (before - after) / bend, -0.5, 0.5)) if bend < 0 else 0.0
+
+    y, x = float(row), float(column)
+    if 0 < row < level.shape[0] - 1:
+        y += offset(level[row - 1, column], level[row, column], level[row + 1, column])
+    if 0 < column < level.shape[1] - 1:
+        x += offset(level[row, column - 1], level[row, column], level[row, column + 1])
+    return y, x
+
+
+

@@ -1,0 +1,1 @@
+"""What every export target shares."""

@@ -1,0 +1,37 @@
+"""What an export target is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Generic, TypeVar
+
+from aurelon.core.plate import Plate
+from aurelon.core.rig import Rig
+from aurelon.core.settings import Settings
+
+O = TypeVar("O", bound=Settings)
+Progress = Callable[[float], None]
+
+
+@dataclass(frozen=True)
+class Exported:
+    """A finished file: its bytes, the ending of its name and its media type."""
+
+    data: bytes
+    suffix: str
+    media_type: str
+
+
+@dataclass(frozen=True)
+class ExportTarget(Generic[O]):
+    """Something that can be taken away, with the options O that it is made by.
+
+    `check(plate, rig, options)` raises OutputError when the options cannot be met. `run` makes the file, telling its
+    progress (0..1); it raises Cancelled once `cancelled()` is true.
+    """
+
+    name: str
+    options: type[O]
+    check: Callable[[Plate, Rig, O], None]
+    run: Callable[[Plate, Rig, O, Progress, Callable[[], bool]], Exported]

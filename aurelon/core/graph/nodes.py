@@ -1,0 +1,97 @@
+"""The nodes that a rig on a plate is resolved into: each has a digest of its settings and inputs, and a way to make it.
+
+Two nodes of one digest give the same, whatever rig they belong to, so that what is kept is found again.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass
+from typing import Generic, TypeVar, cast
+
+from aurelon.core.errors import Cancelled
+from aurelon.core.graph.cache import Cache, Sized
+from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.frame import Frame
+
+V = TypeVar("V", bound=Sized)
+
+
+def digest_of(*parts: object) -> str:
+    """A digest of settings and of the digests of inputs."""
+    return hashlib.blake2b(repr(parts).encode(), digest_size=16).hexdigest()
+
+
+@dataclass(frozen=True)
+class PictureNode:
+    """Pixels of the plate at any frame: (h, w, C) or a mask (h, w). One that is not `kept` is made anew each time."""
+
+    digest: str
+    make: Callable[[Work, Frame], Floats]
+    kept: bool = True
+
+
+@dataclass(frozen=True)
+class ValueNode(Generic[V]):
+    """Something that is made once for all frames: what is detected, a field of light."""
+
+    digest: str
+    make: Callable[[Work], V]
+
+
+class Work:
+    """Evaluates nodes through a cache, for as long as somebody still wants the outcome.
+
+    Pictures at the frame `passing` are seen once and kept only as long as the work. A picture `in_hand` is not made
+    again where a part of it is asked for.
+    """
+
+    def __init__(self, cache: Cache, cancelled: Callable[[], bool], passing: Frame | None = None) -> None:
+        self.cancelled = cancelled
+        self._cache = cache
+        self._passing = passing
+        self._band = Cache(BAND_BYTES)
+        self._in_hand: dict[str, tuple[Frame, Floats]] = {}
+
+    def _cache_for(self, frame: Frame) -> Cache:
+        return self._band if frame == self._passing else self._cache
+
+    def go_on(self) -> None:
+        """Raises Cancelled when the outcome is no longer wanted."""
+        if self.cancelled():
+            raise Cancelled
+
+    def at(self, node: PictureNode, frame: Frame) -> Floats:
+        """The node's picture at a frame."""
+        held = self._in_hand.get(node.digest)
+        if held is not None and frame.within(held[0]):
+            whole, pixels = held
+            return pixels[frame.y0 - whole.y0 : frame.y1 - whole.y0, frame.x0 - whole.x0 : frame.x1 - whole.x0]
+        if not node.kept:
+            return node.make(self, frame)
+        return self.keep(node.digest, frame, lambda: node.make(self, frame))
+
+    def once(self, node: ValueNode[V]) -> V:
+        """The node's value."""
+        self.go_on()
+        return self._cache.get(node.digest, lambda: node.make(self))
+
+    def keep(self, key: Hashable, frame: Frame, make: Callable[[], Floats]) -> Floats:
+        """What was made under a key at a frame, made now if it is not there."""
+        self.go_on()
+        return self._cache_for(frame).get((key, frame), make)
+
+    def peek(self, key: Hashable, frame: Frame) -> Floats | None:
+        """What was kept under a key at a frame, if it is there."""
+        return cast(Floats | None, self._cache_for(frame).peek((key, frame)))
+
+    def hold(self, node: PictureNode, frame: Frame, pixels: Floats) -> None:
+        """Takes a picture in hand until `drop`."""
+        self._in_hand[node.digest] = (frame, pixels)
+
+    def drop(self, node: PictureNode) -> None:
+        self._in_hand.pop(node.digest, None)
+
+
+BAND_BYTES = 256 << 20

@@ -1,0 +1,150 @@
+"""Renders rigs on one plate: the only place that has the kernels work, one thing after another."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from functools import partial
+from threading import Lock
+
+import numpy as np
+
+from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.nodes import Work
+from aurelon.core.graph.resolve import Backdrop, Graph, ground_for, resolve
+from aurelon.core.graph.show import RESULT, Show, drawing_of, parse_show
+from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.crop_and_straighten import cropped, needed, turned
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.masks.shared.part import Ground
+from aurelon.core.plate import Plate
+from aurelon.core.rig.model import Rig
+
+BAND_PIXELS = 2_000_000  # a rendering that is not kept goes in bands of about this many pixels
+SHARED_BYTES = 1 << 30  # kept between the bands of a rendering that has no cache of its own
+
+
+def never() -> bool:
+    """For work that nobody cancels."""
+    return False
+
+
+@dataclass(frozen=True)
+class Working:
+    """A rig on a plate while it is worked on: its nodes, and what evaluates them."""
+
+    graph: Graph
+    work: Work
+
+    @property
+    def ground(self) -> Ground:
+        """What masks are made on."""
+        plate, graph = self.graph.plate, self.graph
+        backdrop = Backdrop(plate, plate.file_of, Frame.whole(plate.size), 0)
+        return ground_for(backdrop, graph.original, graph.prepared, graph.mattes, self.work)
+
+
+class Renderer:
+    """A plate with what is kept of its renderings. Safe between threads: what it is asked for is done in turn, and an
+    exact rendering gives way to others between its bands."""
+
+    def __init__(self, plate: Plate, cache: Cache | None = None) -> None:
+        self.plate = plate
+        self.cache = cache
+        self._lock = Lock()
+
+    @contextmanager
+    def working(
+        self, rig: Rig, *, draft: bool = False, frame_number: int = 0, cancelled: Callable[[], bool] = never,
+        passing: Frame | None = None, cache: Cache | None = None,
+    ) -> Iterator[Working]:  # fmt: skip
+        """A rig resolved on the plate, for as long as nobody else works on this plate."""
+        kept = cache or self.cache or Cache(SHARED_BYTES)
+        graph = resolve(self.plate, rig, draft=draft, frame_number=frame_number)
+        with self._lock:
+            yield Working(graph, Work(kept, cancelled, passing))
+
+    def render(
+        self, rig: Rig, *, size: tuple[int, int] | None = None, region: tuple[int, int, int, int] | None = None,
+        show: Show | str = RESULT, draft: bool = False, frame_number: int = 0, cancelled: Callable[[], bool] = never,
+    ) -> Floats:  # fmt: skip
+        """The picture, float32 (h, w, 3), linear light in the plate's primaries; see `aurelon.core.render`."""
+        frame = seen_frame(self.plate, rig, size)
+        if region is not None:
+            x0, y0, x1, y1 = region
+            rows, columns = frame.shape
+            if not (0 <= x0 < x1 <= columns and 0 <= y0 < y1 <= rows):
+                raise ValueError(f"region {region} does not lie within {columns} x {rows}")
+            frame = Frame(frame.width, frame.height, frame.x0 + x0, frame.y0 + y0, frame.x0 + x1, frame.y0 + y1)
+        if self.cache is not None:
+            return self.part(rig, frame, show=show, draft=draft, frame_number=frame_number, cancelled=cancelled)
+        out = np.empty((*frame.shape, 3), np.float32)
+        for band, pixels in self.bands(rig, frame, show=show, frame_number=frame_number, cancelled=cancelled):
+            out[band.y0 - frame.y0 : band.y1 - frame.y0] = pixels
+        return out
+
+    def part(
+        self, rig: Rig, frame: Frame, *, show: Show | str = RESULT, draft: bool = False, frame_number: int = 0,
+        cancelled: Callable[[], bool] = never,
+    ) -> Floats:  # fmt: skip
+        """Any part of the straightened frame, cropped away or not; as `render` else."""
+        with self.working(rig, draft=draft, frame_number=frame_number, cancelled=cancelled) as now:
+            return shown(now, show, frame)
+
+    def bands(
+        self, rig: Rig, frame: Frame, *, show: Show | str = RESULT, frame_number: int = 0,
+        cancelled: Callable[[], bool] = never,
+    ) -> Iterator[tuple[Frame, Floats]]:  # fmt: skip
+        """Yields (band, pixels) of a part of the straightened frame from top to bottom, keeping what bands share."""
+        between = Cache(SHARED_BYTES)
+        for band in frame.bands(BAND_PIXELS):
+            passing = needed(band, rig.prepare.straighten)
+            working = partial(self.working, rig, frame_number=frame_number, cancelled=cancelled)
+            with working(passing=passing, cache=between) as now:
+                pixels = shown(now, show, band)
+            yield band, pixels
+
+    def alpha(self, rig: Rig, frame: Frame) -> Floats | None:
+        """(h, w) in 0..1 as the straightened frame shows it, or None where the plate has none."""
+        angle = rig.prepare.straighten
+        upright = needed(frame, angle)
+        cover = self.plate.alpha_at(upright)
+        return cover if cover is None or angle == 0 else np.minimum(turned(cover, upright, frame, angle)[:, :, 0], 1)
+
+
+def shown(now: Working, show: Show | str, frame: Frame) -> Floats:
+    """What `show` asks for, as the straightened frame shows it. Raises RigError for what cannot be shown."""
+    angle = now.graph.rig.prepare.straighten
+    upright = needed(frame, angle)
+    draw = drawing_of(now.graph, parse_show(show) if isinstance(show, str) else show)
+    return turned(draw(now.work, upright), upright, frame, angle)
+
+
+def seen_frame(plate: Plate, rig: Rig, size: tuple[int, int] | None = None) -> Frame:
+    """The part of the frame that is seen, at `size` (width, height) or as large as on the plate."""
+    return cropped(rig.prepare.box(plate.size), plate.size, size)
+
+
+def render(
+    plate: Plate,
+    rig: Rig,
+    *,
+    size: tuple[int, int] | None = None,
+    region: tuple[int, int, int, int] | None = None,
+    show: Show | str = RESULT,
+    cache: Cache | None = None,
+    draft: bool = False,
+    frame_number: int = 0,
+    cancelled: Callable[[], bool] = never,
+) -> Floats:
+    """The picture, float32 (h, w, 3), linear light in the plate's primaries.
+
+    `size` is the (width, height) of the picture that is seen, after straightening and crop; its own
+    where left out. `region` is the part (x0, y0, x1, y1) of that which is wanted. With a `cache` stages
+    are kept from call to call. Raises RigError for a `show` that the rig cannot give, Cancelled once
+    `cancelled()` is true.
+    """
+    return Renderer(plate, cache).render(
+        rig, size=size, region=region, show=show, draft=draft, frame_number=frame_number, cancelled=cancelled
+    )

@@ -1,0 +1,11 @@
+"""Names of the arrays that the core works on."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float32]  # pictures (h, w, C), masks (h, w), planes
+Doubles = NDArray[np.float64]  # geometry and tables
+f32 = np.float32
+u64 = np.uint64

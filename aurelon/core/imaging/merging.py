@@ -1,0 +1,191 @@
+"""Light laid on a picture in one pass: looked up, coloured, levelled, masked and blended, row by row.
+
+What is between those steps never leaves the processor's cache, so a light costs a reading of what is below it and
+a writing of what comes out, whatever its kind.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.blend import Blending, blend_chunk, blending
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.resample import enlarge_to, reduce_to, spline_rows, widened
+
+
+class Travelled(NamedTuple):
+    """Light as it falls on a frame. `soft` (h, w, 1 or 3) lies on a coarse grid over the whole plate and is enlarged
+    where it is laid; of one channel it is white light, which `tint` (3,) colours. `drawn` (h, w, 3) is of the frame's
+    own size. None where there is none."""
+
+    soft: Floats | None = None
+    drawn: Floats | None = None
+    tint: Floats = np.ones(3, np.float32)
+
+
+class Levels(NamedTuple):
+    """Black, white and gamma: the share t = (light - black) · per_span is raised to `power`; above white it goes on
+    along the curve's tangent."""
+
+    black: np.float32
+    per_span: np.float32
+    power: np.float32
+
+    @property
+    def idle(self) -> bool:
+        return self == NO_LEVELS
+
+
+NO_LEVELS = Levels(f32(0.0), f32(1.0), f32(1.0))
+
+
+NOTHING = np.zeros((1, 1, 3), np.float32)
+NO_MASK = np.ones((1, 1), np.float32)
+NO_ROWS = np.zeros((1, 4), np.int64)
+NO_WEIGHTS = np.zeros((1, 4), np.float32)
+NO_GRID = np.zeros((1, 1), np.float32)
+
+
+class Soft(NamedTuple):
+    """Soft light widened to a frame's columns: for each row of the frame four rows of `wide` and their weights."""
+
+    wide: Floats
+    rows: NDArray[np.int64]
+    down: Floats
+    channels: int
+    tint: Floats
+
+
+def _soft(light: Travelled, frame: Frame) -> tuple[Soft, Floats | None]:
+    """The soft light made ready for a frame, and what is drawn; on a frame that is the coarser of the two it is
+    reduced and counts as drawn."""
+    grid, drawn = light.soft, light.drawn
+    if grid is not None and frame.width <= grid.shape[1]:
+        small = reduce_to(grid, frame)
+        coloured = np.maximum(small, 0) * light.tint if small.shape[2] == 1 else small
+        return Soft(NO_GRID, NO_ROWS, NO_WEIGHTS, 0, light.tint), coloured if drawn is None else drawn + coloured
+    if grid is None:
+        return Soft(NO_GRID, NO_ROWS, NO_WEIGHTS, 0, light.tint), drawn
+    rows, down = spline_rows(grid, frame)
+    return Soft(widened(grid, frame, rows), rows - rows[0, 0], down, grid.shape[2], light.tint), drawn
+
+
+def lay(
+    below: Floats, light: Travelled, frame: Frame, mask: Floats | None, luminance: Floats, levels: Levels, how: Blending, out: Floats
+) -> None:
+    """`light` laid on `below` (h, w, 3) into `out`, all linear and of the frame's shape; `mask` (h, w) in 0..1, or None
+    for all of it. `luminance` (3,) weighs the plate's primaries."""
+    soft, drawn = _soft(light, frame)
+    _lay(
+        np.ascontiguousarray(below), soft, NOTHING if drawn is None else np.ascontiguousarray(drawn), drawn is not None,
+        NO_MASK if mask is None else np.ascontiguousarray(mask), mask is not None, luminance, levels, not levels.idle, how, out,
+    )  # fmt: skip
+
+
+def merge(
+    below: Floats, light: Floats, mask: Floats | None, luminance: Floats,
+    *, mode: str, intensity: float, opacity: float, keep_darks: float, opaque: bool = False,
+) -> Floats:  # fmt: skip
+    """A picture of light (h, w, 3) laid on `below` by the name of a blend mode; all linear, (h, w, 3)."""
+    out = np.empty(below.shape, np.float32)
+    frame = Frame.whole((below.shape[1], below.shape[0]))
+    how = blending(mode=mode, intensity=intensity, opacity=opacity, keep_darks=keep_darks, opaque=opaque)
+    lay(below, Travelled(drawn=light), frame, mask, luminance, NO_LEVELS, how, out)
+    return out
+
+
+def picture_of(light: Travelled, frame: Frame, levels: Levels = NO_LEVELS) -> Floats:
+    """The light by itself, (h, w, 3) linear, through its levels; never negative."""
+    parts = []
+    if light.soft is not None:
+        grown = enlarge_to(light.soft, frame)
+        parts.append(np.maximum(grown, 0) * light.tint if light.soft.shape[2] == 1 else grown)
+    if light.drawn is not None:
+        parts.append(light.drawn)
+    whole = parts[0] if len(parts) == 1 else sum(parts, np.zeros((*frame.shape, 3), np.float32))
+    out = np.empty((*frame.shape, 3), np.float32)
+    _level_all(np.ascontiguousarray(whole), levels, not levels.idle, out)
+    return out
+
+
+@njit(fastmath=True)
+def _level(light: Floats, levels: Levels) -> None:
+    """Levels on each channel of a run of light, in place."""
+    zero, one = f32(0.0), f32(1.0)
+    for i in range(light.size):
+        t = max((light[i] - levels.black) * levels.per_span, zero)
+        # The straight part has the curve's slope at white, so that there is no corner.
+        light[i] = t**levels.power if t < one else one + (t - one) * levels.power
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _level_all(light: Floats, levels: Levels, levelling: bool, out: Floats) -> None:
+    for row in prange(light.shape[0]):
+        line, made = light[row].reshape(-1), out[row].reshape(-1)
+        for i in range(line.size):
+            made[i] = max(line[i], f32(0.0))
+        if levelling:
+            _level(made, levels)
+
+
+@njit(fastmath=True)
+def _look_up(wide: Floats, rows: NDArray[np.int64], down: Floats, channels: int, tint: Floats, first: int, out: Floats) -> None:
+    """Soft light from pixel `first` of a row on, interleaved into `out`."""
+    a, b, c, d = down[0], down[1], down[2], down[3]
+    zero = f32(0.0)
+    if channels == 3:
+        begin, end = 3 * first, 3 * first + out.size
+        i, j, k, l = wide[rows[0], begin:end], wide[rows[1], begin:end], wide[rows[2], begin:end], wide[rows[3], begin:end]
+        for x in range(out.size):
+            out[x] = max(a * i[x] + b * j[x] + c * k[x] + d * l[x], zero)
+        return
+    pixels = out.size // 3
+    i, j = wide[rows[0], first : first + pixels], wide[rows[1], first : first + pixels]
+    k, l = wide[rows[2], first : first + pixels], wide[rows[3], first : first + pixels]
+    red, green, blue = tint[0], tint[1], tint[2]
+    for x in range(pixels):
+        level = max(a * i[x] + b * j[x] + c * k[x] + d * l[x], zero)
+        out[3 * x], out[3 * x + 1], out[3 * x + 2] = level * red, level * green, level * blue
+
+
+CHUNK = 1536  # pixels laid together; all that is made of them stays in the nearest caches
+ROWS = 4  # rows that a thread takes at once, with one set of planes
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _lay(
+    below: Floats, soft: Soft, drawn: Floats, has_drawn: bool, mask: Floats, masked: bool, luminance: Floats, levels: Levels,
+    levelling: bool, how: Blending, out: Floats,
+) -> None:  # fmt: skip
+    rows, columns, _ = out.shape
+    chunks = (columns + CHUNK - 1) // CHUNK
+    for block in prange((rows + ROWS - 1) // ROWS):
+        planes = np.empty((9, CHUNK), np.float32)
+        made = np.empty(3 * CHUNK, np.float32)
+        cover = np.empty(CHUNK, np.float32)
+        for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
+            for chunk in range(chunks):
+                first = chunk * CHUNK
+                n = min(CHUNK, columns - first)
+                light, alpha = made[: 3 * n], cover[:n]
+                under = below[row].reshape(-1)[3 * first : 3 * (first + n)]
+                over = out[row].reshape(-1)[3 * first : 3 * (first + n)]
+                if soft.channels > 0:
+                    _look_up(soft.wide, soft.rows[row], soft.down[row], soft.channels, soft.tint, first, light)
+                    if has_drawn:
+                        light += drawn[row].reshape(-1)[3 * first : 3 * (first + n)]
+                elif has_drawn:
+                    light[:] = drawn[row].reshape(-1)[3 * first : 3 * (first + n)]
+                else:
+                    light[:] = f32(0.0)
+                if levelling:
+                    _level(light, levels)
+                alpha[:] = how.opacity if how.intensity > f32(0.0) else f32(0.0)
+                if masked:
+                    alpha *= mask[row, first : first + n]
+                blend_chunk(how, under, light, luminance, alpha, planes, over)

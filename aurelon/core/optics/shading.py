@@ -1,0 +1,214 @@
+"""How a lamp shines on a surface: Lambert's diffuse light and the gloss of GGX microfacets.
+
+Range and cone are windowed as in glTF 2.0 with KHR_lights_punctual: max(min(1 - (d / range)⁴, 1), 0) / d² and
+clamp((cos a - cos outer) / (cos inner - cos outer))². Lengths are diagonals of the plate, z is toward the eye.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit, prange
+
+from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.blend import join, split
+from aurelon.core.imaging.fastmath import unit
+from aurelon.core.imaging.frame import Frame, diagonal
+
+
+class Lamp(NamedTuple):
+    """A lamp at x, y, z with its range, the unit vector that it points along, scale and offset of its cone, strength,
+    and the surface's roughness, metalness and gloss. `near` is 1, or 0 for a lamp that is far away."""
+
+    near: np.float32
+    x: np.float32
+    y: np.float32
+    z: np.float32
+    range: np.float32
+    toward_x: np.float32
+    toward_y: np.float32
+    toward_z: np.float32
+    cone: np.float32
+    offset: np.float32
+    strength: np.float32
+    roughness: np.float32
+    metalness: np.float32
+    gloss: np.float32
+
+
+class Placement(NamedTuple):
+    """Where a frame's part lies: its first column and row, and diagonals to a pixel across and down."""
+
+    x0: np.float32
+    y0: np.float32
+    across: np.float32
+    down: np.float32
+
+
+def placement(frame: Frame, size: tuple[int, int]) -> Placement:
+    """The placement of a frame of a plate of `size` pixels (width, height)."""
+    length = diagonal(size)
+    across, down = size[0] / length / frame.width, size[1] / length / frame.height
+    return Placement(f32(frame.x0), f32(frame.y0), f32(across), f32(down))
+
+
+class Cells(NamedTuple):
+    """A row of a surface: slope to the right, slope downward, and height."""
+
+    right: Floats
+    down: Floats
+    height: Floats
+
+
+NO_SHADE = np.ones((1, 1), np.float32)
+
+
+def shine(
+    picture: Floats, surface: Floats, lamp: Lamp, colour: Floats, to: Placement, shade: Floats | None
+) -> Floats:
+    """What of a lamp of `colour` (3,) comes back from the picture (h, w, 3), linear light of the same shape.
+
+    `surface` (3, h, w) has slope to the right, slope downward and height; `shade` (h, w) is how much of the lamp
+    reaches each place, None where all does.
+    """
+    out = np.empty_like(picture)
+    _shine(
+        picture, surface, lamp, colour, to, NO_SHADE if shade is None else np.ascontiguousarray(shade), shade is not None, out
+    )
+    return out
+
+
+@njit(fastmath=True)
+def _way(lamp: Lamp, y: np.float32) -> tuple[np.float32, np.float32, np.float32]:
+    """Toward the lamp from a row: x and z of the lamp, and the way down to it; for a far one its direction."""
+    near, away = lamp.near, f32(1.0) - lamp.near
+    return (
+        lamp.x * near - lamp.toward_x * away,
+        lamp.z * near - lamp.toward_z * away,
+        (lamp.y - y) * near - lamp.toward_y * away,
+    )
+
+
+# Loops over a row write one line each and read few: only then does the compiler vectorise them. So the
+# vector toward the lamp is worked out anew in each, which costs less than keeping it.
+
+
+@njit(fastmath=True)
+def _arrive(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, height: Floats, light: Floats) -> None:
+    """How much of the lamp's light arrives, by distance, range and cone."""
+    zero, one = f32(0.0), f32(1.0)
+    if lamp.near == zero:
+        light[:] = lamp.strength
+        return
+    per_range = one / max(lamp.range, f32(1e-6))
+    dy = lamp.y - y
+    for x in range(light.size):
+        dx, dz = lamp.x - middles[x] * across, lamp.z - height[x]
+        d2 = max(dx * dx + dy * dy + dz * dz, f32(1e-8))
+        per_d = one / np.sqrt(d2)
+        far2 = d2 * per_range * per_range
+        angular = unit(lamp.offset - (dx * lamp.toward_x + dy * lamp.toward_y + dz * lamp.toward_z) * per_d * lamp.cone)
+        light[x] = lamp.strength * max(one - far2 * far2, zero) * per_d * per_d * angular * angular
+
+
+@njit(fastmath=True)
+def _face(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, cells: Cells, facing: Floats) -> None:
+    """Lambert's cosine."""
+    height, right, down = cells.height, cells.right, cells.down
+    one, zero = f32(1.0), f32(0.0)
+    px, pz, dy = _way(lamp, y)
+    near, across = lamp.near, across * lamp.near
+    for x in range(facing.size):
+        dx, dz = px - middles[x] * across, pz - height[x] * near
+        sr, sd = right[x], down[x]
+        lengths = (dx * dx + dy * dy + dz * dz) * (one + sr * sr + sd * sd)
+        facing[x] = max(dz - sr * dx - sd * dy, zero) / np.sqrt(max(lengths, f32(1e-12)))
+
+
+@njit(fastmath=True)
+def _gloss(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, cells: Cells, gloss: Floats) -> None:
+    """The GGX distribution; the eye looks straight down."""
+    height, right, down = cells.height, cells.right, cells.down
+    one, zero = f32(1.0), f32(0.0)
+    px, pz, dy = _way(lamp, y)
+    near, across = lamp.near, across * lamp.near
+    alpha2 = lamp.roughness * lamp.roughness * lamp.roughness * lamp.roughness
+    for x in range(gloss.size):
+        dx, dz = px - middles[x] * across, pz - height[x] * near
+        # The half vector, as long as the way to the lamp.
+        far = np.sqrt(max(dx * dx + dy * dy + dz * dz, f32(1e-8)))
+        hz = dz + far
+        sr, sd = right[x], down[x]
+        aligned = max(hz - sr * dx - sd * dy, zero)
+        lengths = (dx * dx + dy * dy + hz * hz) * (one + sr * sr + sd * sd)
+        under = aligned * aligned * (alpha2 - one) / max(lengths, f32(1e-12)) + one
+        gloss[x] = alpha2 / max(under * under, f32(1e-6))
+
+
+@njit(fastmath=True)
+def _mask(lamp: Lamp, cells: Cells, facing: Floats, gloss: Floats) -> None:
+    """Smith's masking by Schlick, and the strength of the gloss to each unit of diffuse light."""
+    one = f32(1.0)
+    right, down = cells.right, cells.down
+    k = (lamp.roughness + one) * (lamp.roughness + one) * f32(0.125)
+    rest, strength = one - k, lamp.gloss * f32(0.25)
+    for x in range(gloss.size):
+        nz = one / np.sqrt(one + right[x] * right[x] + down[x] * down[x])
+        gloss[x] *= strength / max((facing[x] * rest + k) * (nz * rest + k), f32(1e-6))
+
+
+@njit(fastmath=True)
+def _graze(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, height: Floats, f5: Floats) -> None:
+    """(1 - v . h)⁵ of Schlick's Fresnel."""
+    one, zero = f32(1.0), f32(0.0)
+    px, pz, dy = _way(lamp, y)
+    near, across = lamp.near, across * lamp.near
+    for x in range(f5.size):
+        dx, dz = px - middles[x] * across, pz - height[x] * near
+        # v . h is the cosine of half the angle between the eye and the lamp.
+        cosine = dz / np.sqrt(max(dx * dx + dy * dy + dz * dz, f32(1e-8)))
+        f = one - np.sqrt(max(f32(0.5) + f32(0.5) * cosine, zero))
+        f5[x] = f * f * f * f * f
+
+
+@njit(fastmath=True)
+def _reflect(base: Floats, metal: np.float32, colour: np.float32, diffuse: Floats, gloss: Floats, f5: Floats) -> None:
+    """One channel of what comes back, in the place of `base`."""
+    one = f32(1.0)
+    matt = (one - f32(0.7) * metal) * colour
+    for x in range(base.size):
+        f0 = f32(0.04) * (one - metal) + min(base[x], one) * metal
+        base[x] = diffuse[x] * base[x] * matt + colour * gloss[x] * (f0 + (one - f0) * f5[x])
+
+
+ROWS = 24  # rows that a thread takes at once, with one set of lines
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _shine(
+    picture: Floats, surface: Floats, lamp: Lamp, colour: Floats, to: Placement, shade: Floats, shaded: bool, out: Floats
+) -> None:
+    rows, columns, _ = out.shape
+    middles = np.arange(columns).astype(np.float32) + (to.x0 + f32(0.5))
+    for block in prange((rows + ROWS - 1) // ROWS):
+        lines = np.empty((7, columns), np.float32)
+        light, facing, gloss, f5 = lines[0], lines[1], lines[2], lines[3]
+        r, g, b = lines[4], lines[5], lines[6]
+        for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
+            y = (f32(row) + to.y0 + f32(0.5)) * to.down
+            cells = Cells(surface[0, row], surface[1, row], surface[2, row])
+            _arrive(lamp, to.across, y, middles, cells.height, light)
+            if shaded:
+                light *= shade[row]
+            _face(lamp, to.across, y, middles, cells, facing)
+            _gloss(lamp, to.across, y, middles, cells, gloss)
+            _mask(lamp, cells, facing, gloss)
+            _graze(lamp, to.across, y, middles, cells.height, f5)
+            light *= facing
+            gloss *= light
+            split(picture[row].reshape(-1), r, g, b)
+            _reflect(r, lamp.metalness, colour[0], light, gloss, f5)
+            _reflect(g, lamp.metalness, colour[1], light, gloss, f5)
+            _reflect(b, lamp.metalness, colour[2], light, gloss, f5)
+            join(r, g, b, out[row].reshape(-1))

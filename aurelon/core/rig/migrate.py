@@ -1,0 +1,80 @@
+"""Brings rigs of earlier versions up to date. Version 2 renamed settings; nothing that a rig does has changed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, Literal
+
+VERSION: Literal[2] = 2
+
+# By kind and stage: what a setting of version 1 is called in version 2.
+RENAMED: dict[tuple[str, str], dict[str, str]] = {
+    ("starburst", "source"): {"most": "max_points", "apart": "min_spacing"},
+    ("flare", "source"): {"most": "max_points", "apart": "min_spacing"},
+    ("glints", "source"): {"on": "scatter"},
+    ("glints", "spread"): {"turn": "rotation", "turn_spread": "rotation_spread"},
+    ("lamp", "source"): {"picture": "file"},
+    ("lamp", "spread"): {"inner": "inner_cone", "outer": "outer_cone"},
+    ("picture", "source"): {"picture": "file"},
+    ("picture", "spread"): {"turn": "rotation"},
+}
+# Parts of masks: what a part is called now, and its settings.
+PARTS: dict[str, tuple[str, dict[str, str]]] = {"picture": ("grey", {"picture": "file"})}
+
+
+def up_to_date(data: Any) -> Any:
+    """A rig as plain data in today's version; what is no rig at all is left for validation to refuse.
+
+    Raises ValueError for a rig of a later version.
+    """
+    if not isinstance(data, dict):
+        return data
+    version = data.get("version", VERSION)
+    if isinstance(version, int) and version > VERSION:
+        raise ValueError(
+            f"this rig is of version {version}, later than this Aurelon reads ({VERSION}); update Aurelon to use it"
+        )
+    return _from_1(data) if version == 1 else data
+
+
+def _from_1(data: dict[str, Any]) -> dict[str, Any]:
+    made = {**data, "version": 2}
+    if "pictures" in made:
+        made["files"] = made.pop("pictures")
+    made["lights"] = _each(made.get("lights", []), _light)
+    made["mattes"] = _each(made.get("mattes", []), _with_mask)
+    made["house"] = _with_mask(made.get("house", {}))
+    return made
+
+
+def _each(items: Any, change: Callable[[Any], Any]) -> Any:
+    return [change(item) for item in items] if isinstance(items, list | tuple) else items
+
+
+def _light(light: Any) -> Any:
+    if not isinstance(light, dict):
+        return light
+    made = _with_mask(light)
+    for stage in ("source", "spread"):
+        names = RENAMED.get((str(light.get("kind")), stage))
+        if names and isinstance(made.get(stage), dict):
+            made[stage] = _renamed(made[stage], names)
+    return made
+
+
+def _with_mask(owner: Any) -> Any:
+    if not (isinstance(owner, dict) and isinstance(owner.get("mask"), dict)):
+        return owner
+    mask = owner["mask"]
+    return {**owner, "mask": {**mask, "parts": _each(mask.get("parts", []), _part)}}
+
+
+def _part(part: Any) -> Any:
+    if not isinstance(part, dict) or part.get("part") not in PARTS:
+        return part
+    name, names = PARTS[part["part"]]
+    return {**_renamed(part, names), "part": name}
+
+
+def _renamed(values: dict[str, Any], names: dict[str, str]) -> dict[str, Any]:
+    return {names.get(name, name): value for name, value in values.items()}

@@ -1,0 +1,107 @@
+"""A group of settings, and what one setting says of itself."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterator, Mapping
+from functools import cached_property
+from typing import Any, ClassVar, Literal, Self, TypedDict
+
+from pydantic import BaseModel, ConfigDict, Field
+from pydantic.fields import FieldInfo
+
+
+class Settings(BaseModel):
+    """A group of settings. Unknown keys are refused; numbers must be finite."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, frozen=True)
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        made = super().model_copy(update=update, deep=deep)
+        # What was worked out of the old settings does not hold for the new ones.
+        for name in made.__dict__.keys() - type(self).model_fields.keys():
+            del made.__dict__[name]
+        return made
+
+    @cached_property
+    def digest(self) -> str:
+        """Names the values of all settings; equal for equal values."""
+        return hashlib.blake2b(self.model_dump_json().encode(), digest_size=16).hexdigest()
+
+
+Swept = Literal["range", "each"]
+
+
+class Common(TypedDict, total=False):
+    """What every type of setting can be declared with."""
+
+    label: str
+    group: str
+    essential: bool
+    when: dict[str, list[Any]]
+
+
+class Setting(BaseModel):
+    """What the screen, the command line, copies and test strips know of one setting. Each type is a subclass in
+    `types/` with its own `type` and what else there is to say.
+
+    `group` puts it beside others under a heading, `essential` settings are those that are always seen. `when`
+    shows it only while other settings of its stage have one of the listed values. In a group of copies each light
+    has its `own`. `swept` says how a test strip goes through it: over a part of its `range`, through `each` of its
+    values, or not at all.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    type: str
+    name: str = ""
+    label: str = ""
+    help: str
+    default: Any = None
+    group: str = ""
+    essential: bool = False
+    when: dict[str, list[Any]] = {}
+    own: bool = False
+    swept: Swept | None = None
+
+    ON_A_STRIP: ClassVar[int] = 7  # pictures of a test strip of this setting alone
+    SAID_APART: ClassVar[frozenset[str]] = frozenset({"type", "name", "label", "help", "default", "low", "high", "options"})
+
+    def __call__(self, schema: dict[str, Any]) -> None:
+        """Adds to the JSON Schema of a field what no keyword of JSON Schema says."""
+        said = self.model_dump(mode="json", exclude_defaults=True, exclude=set(self.SAID_APART))
+        schema.update({"setting": self.type, **said})
+
+    def field(self, default: Any, **bounds: Any) -> Any:
+        """The Pydantic field that this setting is declared by; `bounds` are those of `pydantic.Field`."""
+        return Field(default, description=self.help, title=self.label or None, json_schema_extra=self, **bounds)
+
+    def described(self, name: str, info: FieldInfo) -> Self:
+        """The setting with its name, label and default filled in, as the catalogue shows it."""
+        label = self.label or name.replace("_", " ").capitalize()
+        default = info.get_default(call_default_factory=True)
+        return self.model_copy(update={"name": name, "label": label, "default": default})
+
+    def steps(self, present: Any, span: float, count: int) -> list[Any]:
+        """Values for a test strip of `count`; `span` 1 covers the whole range. Empty where it cannot be swept."""
+        return []
+
+    def moved(self, value: Any, by: tuple[float, float]) -> Any:
+        """The value moved by plate fractions, for types that say where something is."""
+        return value
+
+    def files(self, value: Any) -> list[str]:
+        """SHA-256 names of the files that the value refers to."""
+        return []
+
+
+def settings_of(model: type[BaseModel]) -> Iterator[tuple[str, Setting]]:
+    """The settings that a group declares, by name and in order, each fully described."""
+    for name, info in model.model_fields.items():
+        if isinstance(info.json_schema_extra, Setting):
+            yield name, info.json_schema_extra.described(name, info)
+
+
+def first_of(model: type[BaseModel], wanted: Callable[[Setting], bool]) -> str | None:
+    """The name of the first setting of a group that is wanted, or None."""
+    return next((name for name, setting in settings_of(model) if wanted(setting)), None)

@@ -1,0 +1,42 @@
+"""What all numbers on a slider share."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import numpy as np
+
+from aurelon.core.settings.base import Setting, Swept
+
+Unit = Literal["", "diagonal", "degrees", "kelvin", "gain", "stops", "count", "share", "plate", "mm", "pixels"]
+Handle = Literal["radius", "direction", "cone", "levels"]
+
+
+class Slider(Setting):
+    """The slider's travel t in 0..1 lies at `low + (high - low) * t**exponent`, so that small values get more of it.
+
+    `handle` is what moves it on the picture, `about` the place setting that the handle goes round. A cone opens
+    from the place `apex`, as far above the picture as the number `above` says.
+    """
+
+    unit: Unit = ""
+    low: float
+    high: float
+    step: float
+    exponent: float = 1.0
+    handle: Handle | None = None
+    about: str = ""
+    apex: str = ""
+    above: str = ""
+    swept: Swept | None = "range"
+
+    def value(self, raw: float) -> float:
+        """The nearest value that the setting can have."""
+        return float(min(max(round(round(raw / self.step) * self.step, 6), self.low), self.high))
+
+    def steps(self, present: Any, span: float, count: int) -> list[Any]:
+        """Evenly spaced in the slider's travel, centred on the present value as far as the range allows."""
+        travel = float(np.clip((float(present) - self.low) / (self.high - self.low), 0, 1)) ** (1 / self.exponent)
+        first = float(np.clip(travel - span / 2, 0, 1 - span))
+        shares = first + span * np.arange(count) / (count - 1)
+        return [self.value(self.low + (self.high - self.low) * float(share) ** self.exponent) for share in shares]

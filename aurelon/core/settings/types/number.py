@@ -1,0 +1,40 @@
+"""A number on a slider."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, Unpack
+
+from aurelon.core.settings.base import Common
+from aurelon.core.settings.slider import Handle, Slider, Unit
+
+
+class Number(Slider):
+    """A number that may have a fraction."""
+
+    type: Literal["number"] = "number"
+
+
+def number(
+    default: float,
+    help: str,
+    *,
+    low: float,
+    high: float,
+    step: float,
+    unit: Unit = "",
+    exponent: float = 1.0,
+    handle: Handle | None = None,
+    about: str = "",
+    apex: str = "",
+    above: str = "",
+    **common: Unpack[Common],
+) -> Any:
+    """A setting that is a number from `low` to `high`."""
+    made = Number(
+        help=help, low=low, high=high, step=step, unit=unit, exponent=exponent, handle=handle, about=about, apex=apex,
+        above=above, **common,
+    )  # fmt: skip
+    return made.field(default, ge=low, le=high)
+
+
+SETTING = Number

@@ -1,0 +1,40 @@
+"""A place on the plate, in or outside the frame."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal, Unpack
+
+from pydantic import Field
+
+from aurelon.core.settings.base import Common, Setting
+
+LEAST, MOST = -10.0, 11.0
+# Fractions of the uncropped plate, x to the right and y down; what lies outside the frame is allowed.
+Coordinate = Annotated[float, Field(ge=LEAST, le=MOST)]
+Place = tuple[Coordinate, Coordinate]
+
+
+class PlaceSetting(Setting):
+    """A place that a handle on the picture moves; each coordinate from `low` to `high`."""
+
+    type: Literal["place"] = "place"
+    low: float = LEAST
+    high: float = MOST
+    step: float = 0.005
+    own: bool = True
+
+    def moved(self, value: Any, by: tuple[float, float]) -> Any:
+        return shifted(value, by)
+
+
+def shifted(place: Any, by: tuple[float, float]) -> tuple[float, float]:
+    """A place moved by plate fractions, as far as places can lie."""
+    return (min(max(place[0] + by[0], LEAST), MOST), min(max(place[1] + by[1], LEAST), MOST))
+
+
+def place_setting(default: Place, help: str, **common: Unpack[Common]) -> Any:
+    """A setting that is a place."""
+    return PlaceSetting(help=help, **common).field(default)
+
+
+SETTING = PlaceSetting

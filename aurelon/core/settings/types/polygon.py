@@ -1,0 +1,26 @@
+"""The corners of an area."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, Unpack
+
+from aurelon.core.settings.base import Common, Setting
+from aurelon.core.settings.types.place import shifted
+
+
+class PolygonSetting(Setting):
+    """Places in order; fewer than three are no area."""
+
+    type: Literal["polygon"] = "polygon"
+    own: bool = True
+
+    def moved(self, value: Any, by: tuple[float, float]) -> Any:
+        return [shifted(one, by) for one in value]
+
+
+def polygon_setting(help: str, *, max_points: int, **common: Unpack[Common]) -> Any:
+    """A setting that is an area drawn corner by corner, empty to begin with."""
+    return PolygonSetting(help=help, **common).field((), max_length=max_points)
+
+
+SETTING = PolygonSetting

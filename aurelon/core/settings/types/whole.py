@@ -1,0 +1,29 @@
+"""A whole number on a slider."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, Unpack
+
+from aurelon.core.settings.base import Common
+from aurelon.core.settings.slider import Slider, Unit
+
+
+class Whole(Slider):
+    """A number without a fraction."""
+
+    type: Literal["whole"] = "whole"
+
+    def value(self, raw: float) -> float:
+        return int(super().value(raw))
+
+
+def whole(
+    default: int, help: str, *, low: int, high: int, step: int = 1, unit: Unit = "count", exponent: float = 1.0,
+    **common: Unpack[Common],
+) -> Any:  # fmt: skip
+    """A setting that is a whole number from `low` to `high`."""
+    made = Whole(help=help, low=low, high=high, step=step, unit=unit, exponent=exponent, **common)
+    return made.field(default, ge=low, le=high)
+
+
+SETTING = Whole
