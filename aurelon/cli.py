@@ -9,8 +9,13 @@ from pathlib import Path
 
 from aurelon import __version__
 from aurelon.core import AurelonError, OutputError, Rig, open_plate, parse_rig
-from aurelon.core.export.picture import export, options_for_path, write_whole
-from aurelon.core.settings.catalogue import catalogue
+from aurelon.core.export.picture import export, frame_for, options_for_path
+from aurelon.core.files import write_whole
+from aurelon.core.graph.renderer import seen_frame
+from aurelon.core.graph.show import parse_show
+from aurelon.core.settings.catalogue import catalogue, whole_catalogue
+from aurelon.core.settings.slider import Slider
+from aurelon.core.settings.types.choice import Choice
 
 
 def _size(text: str) -> tuple[int, int]:
@@ -18,6 +23,12 @@ def _size(text: str) -> tuple[int, int]:
     if not (width.isdecimal() and height.isdecimal() and int(width) and int(height)):
         raise argparse.ArgumentTypeError(f"'{text}' is not a size such as 1200x800")
     return int(width), int(height)
+
+
+def _pixels(text: str) -> int:
+    if not text.isdecimal() or int(text) == 0:
+        raise argparse.ArgumentTypeError(f"'{text}' is no number of pixels such as 1200")
+    return int(text)
 
 
 def _read_text(path: Path) -> bytes:
@@ -33,7 +44,12 @@ def _render(options: argparse.Namespace) -> None:
         raise OutputError(f"{out} cannot be written: the folder {out.parent} does not exist")
     rig = _parse(options.rig)
     plate = open_plate(options.plate)
-    wanted = options_for_path(out, plate, options.size, options.show)
+    show = parse_show(options.show)
+    wanted = options_for_path(out, plate, size=options.size, long_edge=options.long_edge, show=show)
+    tall, wide = frame_for(plate, rig, wanted).shape
+    own_tall, own_wide = seen_frame(plate, rig).shape
+    if wide > own_wide:
+        print(f"{out}: enlarged from {own_wide} x {own_tall} to {wide} x {tall}", file=sys.stderr)
     write_whole(out, export(plate, rig, wanted))
 
 
@@ -46,6 +62,8 @@ def _parse(path: Path) -> Rig:
 
 def _kinds(options: argparse.Namespace) -> None:
     kinds = catalogue()
+    for sentence in whole_catalogue().left_out:
+        print(sentence, file=sys.stderr)
     if options.json:
         print(json.dumps([kind.model_dump() for kind in kinds], indent=1))
         return
@@ -54,18 +72,18 @@ def _kinds(options: argparse.Namespace) -> None:
         for group in kind.groups:
             print(f"  {group.name}")
             for s in group.settings:
-                span = f" {s.low:g}..{s.high:g}" if s.low is not None and s.high is not None else ""
-                choice = f" ({', '.join(s.choices)})" if s.choices else ""
-                print(f"    {s.name:<18} {s.help}{choice}{span} {s.unit or ''}".rstrip() + f"; default {s.default}")
+                span = f" {s.low:g}..{s.high:g} {s.unit}".rstrip() if isinstance(s, Slider) else ""
+                choice = f" ({', '.join(option.value for option in s.options)})" if isinstance(s, Choice) else ""
+                print(f"    {s.name:<18} {s.help}{choice}{span}; default {s.default}")
 
 
 def _check(options: argparse.Namespace) -> None:
     rig = _parse(options.rig)
     lights = len(rig.stack)
-    print(f"{options.rig}: a good rig with {lights} light{'' if lights == 1 else 's'}")
+    print(f"{options.rig}: valid, {lights} light{'' if lights == 1 else 's'}")
     for matte, users in rig.missing_mattes().items():
         go = "goes" if len(users) == 1 else "go"
-        print(f"  the matte '{matte}' is not there; {' and '.join(users)} used it and {go} on without it")
+        print(f"  the matte '{matte}' is missing; {' and '.join(users)} used it and {go} on without it")
 
 
 def _serve(options: argparse.Namespace) -> None:
@@ -90,15 +108,17 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("plate", type=Path)
     render.add_argument("--rig", type=Path, required=True)
     render.add_argument("-o", "--out", type=Path, required=True)
-    render.add_argument("--size", type=_size, help="WIDTHxHEIGHT in pixels")
-    render.add_argument("--show", default="result", help="result, before, stage:LIGHT:STAGE or mask:LIGHT")
+    size = render.add_mutually_exclusive_group()
+    size.add_argument("--size", type=_size, help="WIDTHxHEIGHT in pixels, in the picture's own proportions")
+    size.add_argument("--long-edge", type=_pixels, help="pixels on the long edge; may enlarge up to four times")
+    render.add_argument("--show", default="result", help="result, before, stage:LIGHT:STAGE, light:LIGHT or mask:LIGHT")
     render.set_defaults(run=_render)
 
     kinds = commands.add_parser("kinds", help="every kind of light with its settings")
     kinds.add_argument("--json", action="store_true")
     kinds.set_defaults(run=_kinds)
 
-    check = commands.add_parser("check", help="say whether a rig is good, and what is wrong where")
+    check = commands.add_parser("check", help="check a rig: what is wrong, and where")
     check.add_argument("rig", type=Path)
     check.set_defaults(run=_check)
     return parser

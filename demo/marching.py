@@ -85,9 +85,7 @@ def upright_cone(x: float, y: float, z: float, half: float, low: float, high: fl
 
 
 @njit(fastmath=True)
-def rod(
-    x: float, y: float, z: float, ax: float, ay: float, az: float, bx: float, by: float, bz: float, r: float
-) -> float:
+def rod(x: float, y: float, z: float, ax: float, ay: float, az: float, bx: float, by: float, bz: float, r: float) -> float:
     px, py, pz, dx, dy, dz = x - ax, y - ay, z - az, bx - ax, by - ay, bz - az
     t = min(max((px * dx + py * dy + pz * dz) / (dx * dx + dy * dy + dz * dz), 0.0), 1.0)
     return np.sqrt((px - t * dx) ** 2 + (py - t * dy) ** 2 + (pz - t * dz) ** 2) - r
@@ -104,9 +102,7 @@ def make_march(distance: Kernel, cautious: float) -> tuple[Kernel, Kernel, Kerne
     """march, normal, shadow and openness for a scene's `distance(x, y, z)`."""
 
     @njit(fastmath=True)
-    def march(
-        ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, t: float, far: float, steps: int
-    ) -> float:
+    def march(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, t: float, far: float, steps: int) -> float:
         """Distance at which the ray meets the scene; beyond `far` it does not."""
         for _ in range(steps):
             d = distance(ox + dx * t, oy + dy * t, oz + dz * t)
@@ -128,9 +124,7 @@ def make_march(distance: Kernel, cautious: float) -> tuple[Kernel, Kernel, Kerne
         return nx * n, ny * n, nz * n
 
     @njit(fastmath=True)
-    def shadow(
-        x: float, y: float, z: float, dx: float, dy: float, dz: float, far: float, hardness: float, steps: int
-    ) -> float:
+    def shadow(x: float, y: float, z: float, dx: float, dy: float, dz: float, far: float, hardness: float, steps: int) -> float:
         """Share of a light of some width that is seen: 0..1."""
         seen, t = 1.0, 0.03
         for _ in range(steps):

@@ -17,22 +17,22 @@ from typing import Any
 import cv2
 import numpy as np
 from annotated_types import Le
+from aurelon.core.graph.cutting import cut_subject
+from aurelon.core.graph.pipeline import BAND_PIXELS, Evaluation
+from aurelon.web.models import PreviewRequest, View
+from aurelon.web.plates_open import OpenPlate
 from numba import njit, prange
 from pydantic.fields import FieldInfo
 
 from aurelon.core import Plate, Rig, parse_rig, read_plate
 from aurelon.core.export.picture import ExportOptions, export
 from aurelon.core.graph.cache import Cache
-from aurelon.core.graph.cutting import cut_subject
-from aurelon.core.graph.pipeline import BAND_PIXELS, Evaluation
 from aurelon.core.imaging.blend import MODES, merge
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.core.lights import kinds
 from aurelon.core.masks.subject import Subject
 from aurelon.core.rig.test_strip import Place, variants
-from aurelon.web.models import PreviewRequest, View
-from aurelon.web.plates_open import OpenPlate
 from aurelon.web.preview import frames, small_picture
 from tests.pictures import Floats, light, masked_rig, plate_of, rig_of, scene
 
@@ -218,19 +218,30 @@ def bench_drag(table: Table, like: Floats) -> None:
     rig["lights"] = rig["lights"][:1]
     opened = OpenPlate(plate, Cache(640 << 20))
     scale = min(944 * 0.8 / plate.size[0], 664 * 0.8 / plate.size[1])
-    view = View(width=round(plate.size[0] * scale), height=round(plate.size[1] * scale), x0=0, y0=0,
-                x1=round(plate.size[0] * scale), y1=round(plate.size[1] * scale))  # fmt: skip
+    view = View(
+        width=round(plate.size[0] * scale),
+        height=round(plate.size[1] * scale),
+        x0=0,
+        y0=0,
+        x1=round(plate.size[0] * scale),
+        y1=round(plate.size[1] * scale),
+    )
     steps = iter(range(10_000))
-    for name, stage, setting, per in (("position", "spread", "position", 0.0005), ("intensity", "merge", "intensity", 0.001),
-                                      ("threshold", "source", "threshold", 0.0001)):  # fmt: skip
+    for name, stage, setting, per in (
+        ("position", "spread", "position", 0.0005),
+        ("intensity", "merge", "intensity", 0.001),
+        ("threshold", "source", "threshold", 0.0001),
+    ):
 
         def work(stage: str = stage, setting: str = setting, per: float = per) -> None:
             chosen = rig["lights"][0]
             k = next(steps)
             chosen[stage][setting] = [0.606 + k * per, 0.39] if setting == "position" else 0.5 + k * per
-            request = PreviewRequest.model_validate_json(json.dumps(
-                {"seq": k, "rig": rig, "view": view.model_dump(), "draft": True, "light": chosen["id"], "stage_width": 150}
-            ))  # fmt: skip
+            request = PreviewRequest.model_validate_json(
+                json.dumps(
+                    {"seq": k, "rig": rig, "view": view.model_dump(), "draft": True, "light": chosen["id"], "stage_width": 150}
+                )
+            )
             assert request.rig is not None
             next(frames(opened, request, request.rig, lambda: False))
 
@@ -260,10 +271,16 @@ def bench_masks(table: Table, like: Floats) -> None:
 
     def strokes(count: int) -> list[dict[str, Any]]:
         return [
-            {"size": 0.015, "hardness": 0.3, "flow": 0.25,
-             "points": [v for p in np.clip(rng.random(2) + np.linspace(0, 0.25, 12)[:, None], 0, 1) for v in (*map(float, p), 1.0)]}
+            {
+                "size": 0.015,
+                "hardness": 0.3,
+                "flow": 0.25,
+                "points": [
+                    v for p in np.clip(rng.random(2) + np.linspace(0, 0.25, 12)[:, None], 0, 1) for v in (*map(float, p), 1.0)
+                ],
+            }
             for _ in range(count)
-        ]  # fmt: skip
+        ]
 
     fitted = View(width=797, height=531, x0=0, y0=0, x1=797, y1=531)
     near = View(width=LARGE[0], height=LARGE[1], x0=2000, y0=1500, x1=2944, y1=2164)
@@ -276,10 +293,18 @@ def bench_masks(table: Table, like: Floats) -> None:
 
         def dab(rig: Rig = rig, path: dict[str, Any] = path, steps: Iterator[int] = steps, view: View = view) -> None:
             points = [*path["points"][:-3], *(float(v) for v in rng.random(2)), 1.0 - next(steps) * 1e-5]
-            request = PreviewRequest.model_validate_json(json.dumps({
-                "seq": 1, "rig": None, "view": view.model_dump(), "draft": True, "light": "under-test",
-                "painting": {"owner": "light", "id": "under-test", "part": 0, "stroke": {**path, "points": points}},
-            }))  # fmt: skip
+            request = PreviewRequest.model_validate_json(
+                json.dumps(
+                    {
+                        "seq": 1,
+                        "rig": None,
+                        "view": view.model_dump(),
+                        "draft": True,
+                        "light": "under-test",
+                        "painting": {"owner": "light", "id": "under-test", "part": 0, "stroke": {**path, "points": points}},
+                    }
+                )
+            )
             next(frames(opened, request, rig, lambda: False))
 
         table.against_copy(f"a dab over {there} strokes on 24 MP, {how}, to encoded frame", dab, like, 16, rounds=25)
@@ -311,9 +336,9 @@ def bench_lamp_drag(table: Table, like: Floats) -> None:
     def work() -> None:
         places = [[0.2, 0.2], [0.8, 0.3], [0.4 + next(steps) * 0.0005, 0.5]]
         lamps = [{**light("lamp", spread={"position": place}), "id": f"lamp-{n}"} for n, place in enumerate(places)]
-        request = PreviewRequest.model_validate_json(json.dumps(
-            {"seq": 1, "rig": {"lights": lamps}, "view": view.model_dump(), "draft": True, "light": "lamp-2"}
-        ))  # fmt: skip
+        request = PreviewRequest.model_validate_json(
+            json.dumps({"seq": 1, "rig": {"lights": lamps}, "view": view.model_dump(), "draft": True, "light": "lamp-2"})
+        )
         assert request.rig is not None
         next(frames(opened, request, request.rig, lambda: False))
 

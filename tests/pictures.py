@@ -10,7 +10,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core import Plate, Rig
+from aurelon.core import Plate, Renderer, Rig
+from aurelon.core.export.picture import PictureExport, export
+from aurelon.core.graph.cache import Cache
 from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
@@ -45,6 +47,16 @@ def rig_of(*lights: dict[str, Any], **rest: Any) -> Rig:
     return Rig.model_validate({"lights": list(lights), **rest})
 
 
+def renderer_of(pixels: NDArray[Any] | Plate) -> Renderer:
+    """A renderer with a cache of its own, of a plate or of pixels."""
+    return Renderer(pixels if isinstance(pixels, Plate) else plate_of(pixels), Cache(1 << 28))
+
+
+def exported(plate: Plate, rig: Rig, form: str, depth: str, **options: Any) -> bytes:
+    """The bytes of an exported picture."""
+    return export(plate, rig, PictureExport(format=form, depth=depth, **options))
+
+
 def every_kind() -> list[str]:
     return list(kinds())
 
@@ -71,8 +83,12 @@ RAMP = grey_file(np.tile(np.linspace(0, 1, 300, dtype=np.float32), (200, 1)))
 
 # Of every part one that covers some of the scene and leaves some; a new part needs a line here.
 PARTS: dict[str, dict[str, Any]] = {
-    "strokes": {"strokes": [stroke((0.2, 0.3), (0.5, 0.4, 0.4), (0.7, 0.7), size=0.06, hardness=0.3, flow=0.6),
-                            stroke((0.3, 0.3), (0.4, 0.6), size=0.05, flow=0.5, erase=True)]},
+    "strokes": {
+        "strokes": [
+            stroke((0.2, 0.3), (0.5, 0.4, 0.4), (0.7, 0.7), size=0.06, hardness=0.3, flow=0.6),
+            stroke((0.3, 0.3), (0.4, 0.6), size=0.05, flow=0.5, erase=True),
+        ]
+    },
     "linear": {"begin": [0.3, 0.4], "end": [0.6, 0.7]},
     "radial": {"middle": [0.45, 0.5], "radius": 0.25, "roundness": 0.6, "angle": 30},
     "polygon": {"corners": [[0.1, 0.2], [0.8, 0.3], [0.5, 0.9], [0.4, 0.1]]},
@@ -80,8 +96,8 @@ PARTS: dict[str, dict[str, Any]] = {
     "colours": {"spot": [0.7, 0.15], "tolerance": 0.25, "reach": "contiguous"},
     "subject": {"box": [0.33, 0.12, 0.47, 0.75]},
     "matte": {"matte": "shape", "spill": 0.2, "combine": "add"},
-    "picture": {"picture": RAMP[0], "low": 0.2, "high": 0.9},
-}  # fmt: skip
+    "grey": {"file": RAMP[0], "low": 0.2, "high": 0.9},
+}
 MATTE = {"id": "shape", "mask": {"start": "nothing", "parts": [{"part": "radial", "radius": 0.2}]}}
 
 
@@ -92,4 +108,4 @@ def every_part() -> list[dict[str, Any]]:
 def masked_rig(*mask_parts: dict[str, Any], start: str = "nothing", **rest: Any) -> Rig:
     """A rig of one light with a mask of these parts; its matte and its grey picture come with it."""
     made = light("bloom", mask={"start": start, "parts": list(mask_parts)})
-    return rig_of(made, mattes=[MATTE], pictures=dict([RAMP]), **rest)
+    return rig_of(made, mattes=[MATTE], files=dict([RAMP]), **rest)

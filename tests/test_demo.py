@@ -66,7 +66,7 @@ class Demo(unittest.TestCase):
         rig = parse_rig((DEMO / "rigs" / "harbour.json").read_bytes())
         blooms = [light for light in rig.stack if light.kind == "bloom"]
         self.assertEqual(len(blooms), 2)
-        self.assertEqual(len({light.mask.key for light in blooms if light.mask.parts}), 2)
+        self.assertEqual(len({light.mask.digest for light in blooms if light.mask.parts}), 2)
 
     def test_the_named_rigs_of_our_own_change_every_plate(self) -> None:
         paths = sorted((DEMO / "rigs" / "named").glob("*.json"))
@@ -87,10 +87,10 @@ class Demo(unittest.TestCase):
             self.addCleanup(store.close)
             for _ in range(2):
                 seed_demo(store)
-            self.assertEqual(len(store.plates()), len(SCENES) + 1)
-            self.assertEqual({record.name for record in store.plates()}, {*TITLES.values(), NIGHT})
-            self.assertEqual(len(store.saved_rigs()), 12)
-            lens = next(record for record in store.plates() if record.file_name == "brasslens.jpg")
-            self.assertEqual(len(store.takes(lens.id)), 2)
-            depth = store.bench(lens.id).rig.picture_names()
-            self.assertEqual(list(store.file_names(lens.id)), depth)
+            self.assertEqual(len(store.plates.all()), len(SCENES) + 1)
+            self.assertEqual({record.name for record in store.plates.all()}, {*TITLES.values(), NIGHT})
+            self.assertEqual(len(store.rigs.all()), 12)
+            lens = next(record for record in store.plates.all() if record.file_name == "brasslens.jpg")
+            self.assertEqual(len(store.takes.of(lens.id)), 2)
+            depth = store.revisions.bench(lens.id).rig.file_names()
+            self.assertEqual(list(store.files.names(lens.id)), depth)

@@ -58,9 +58,12 @@ class View(unittest.TestCase):
         for angle in (0, 7.5, -40):
             for place in ([0.2, 0.7], [-0.5, 1.4], [0.5, 0.5]):
                 back = run(
-                    "view", "m.toPlate(v.p, v.plate, m.toScreen(v.p, v.plate, v.at))",
-                    p={"scale": 0.4, "x": 30, "y": -20, "angle": angle}, plate=PLATE, at=place,
-                )  # fmt: skip
+                    "view",
+                    "m.toPlate(v.p, v.plate, m.toScreen(v.p, v.plate, v.at))",
+                    p={"scale": 0.4, "x": 30, "y": -20, "angle": angle},
+                    plate=PLATE,
+                    at=place,
+                )
                 np.testing.assert_allclose(back, place, atol=1e-9)
 
     def test_a_turned_place_agrees_with_the_rotation_matrix(self) -> None:
@@ -103,7 +106,6 @@ class View(unittest.TestCase):
         along = run("view", snap, to={"x": 300, "y": 0}, beside=[{"x": 100, "y": 100}], degrees=[27.5])["at"]
         self.assertAlmostEqual(np.rad2deg(np.arctan2(100 - along["y"], along["x"] - 100)), 27.5, places=6)
 
-
     def test_a_drawn_line_is_laid_level_or_plumb_whichever_is_nearer(self) -> None:
         level, middle = "m.levelled(v.angle, v.start, v.to)", {"x": 100, "y": 100}
         for degrees, angle, turned in ((5, 0, -5), (-8, 0, 8), (95, 0, -5), (175, 0, 5), (5, 3, -2), (-93, 1, 4)):
@@ -127,7 +129,7 @@ class WhereLightComesFrom(unittest.TestCase):
         self.assertIsNone(places["lists"])
 
     def test_lists_of_points_are_found_where_a_source_has_them(self) -> None:
-        light = {"source": {"placed": [[0.1, 0.1]], "hidden": [], "most": 3}, "spread": {"mode": "none"}}
+        light = {"source": {"placed": [[0.1, 0.1]], "hidden": [], "max_points": 3}, "spread": {"mode": "none"}}
         places = run("places", "m.placesOf(v.light, v.kind)", light=light, kind=self.kind())
         self.assertEqual((places["positions"], places["lists"]["placed"]), ([], [[0.1, 0.1]]))
 
@@ -135,8 +137,10 @@ class WhereLightComesFrom(unittest.TestCase):
         points = {"of_light": {"points": [{"x": 0.7, "y": 0.8, "on": False}, {"x": 0.2, "y": 0.3, "on": True}]}}
         nowhere: dict[str, Any] = {"positions": [], "lists": None}
         somewhere = {**nowhere, "positions": [{"at": [1.5, -0.2]}]}
-        found = [run("places", "m.originOf(v.places, v.facts)", places=p, facts=f)
-                 for p, f in ((somewhere, points), (nowhere, points), (nowhere, None))]  # fmt: skip
+        found = [
+            run("places", "m.originOf(v.places, v.facts)", places=p, facts=f)
+            for p, f in ((somewhere, points), (nowhere, points), (nowhere, None))
+        ]
         self.assertEqual(found, [[1.5, -0.2], [0.2, 0.3], [0.5, 0.5]])
 
 
@@ -150,8 +154,13 @@ class Numbers(unittest.TestCase):
             ({"unit": "", "step": 0.01}, 1.5, "1.50", ".25", 0.25),
         ]
         for setting, value, written, typed, read in cases:
-            text = run("units", "((n) => [n.shown(v.value), n.read(v.typed)])(m.notation(v.setting))",
-                       setting=setting, value=value, typed=typed)  # fmt: skip
+            text = run(
+                "units",
+                "((n) => [n.shown(v.value), n.read(v.typed)])(m.notation(v.setting))",
+                setting=setting,
+                value=value,
+                typed=typed,
+            )
             self.assertIn(text[0], (written, "-3.12"), setting)
             self.assertAlmostEqual(text[1], read, msg=str(setting))
 
@@ -162,8 +171,14 @@ class Numbers(unittest.TestCase):
 class Edits(unittest.TestCase):
     def rig(self) -> dict[str, Any]:
         def lamp(name: str, group: str) -> dict[str, Any]:
-            return {"id": name, "name": name, "group": group, "source": {}, "spread": {"height": 1, "position": [0, 0]},
-                    "mask": {"start": "everything", "parts": []}}  # fmt: skip
+            return {
+                "id": name,
+                "name": name,
+                "group": group,
+                "source": {},
+                "spread": {"height": 1, "position": [0, 0]},
+                "mask": {"start": "everything", "parts": []},
+            }
 
         return {"lights": [lamp("a", "g"), lamp("b", "g"), lamp("c", "")], "mattes": [], "house": {}}
 
@@ -192,8 +207,11 @@ class Edits(unittest.TestCase):
 
     def test_a_part_of_any_owners_mask_is_changed(self) -> None:
         for owner in ({"light": "b"}, "house", {"matte": "t"}):
-            rig = {**self.rig(), "mattes": [{"id": "t", "mask": {"start": "nothing", "parts": [{"part": "x"}]}}],
-                   "house": {"mask": {"start": "nothing", "parts": [{"part": "x"}]}}}  # fmt: skip
+            rig = {
+                **self.rig(),
+                "mattes": [{"id": "t", "mask": {"start": "nothing", "parts": [{"part": "x"}]}}],
+                "house": {"mask": {"start": "nothing", "parts": [{"part": "x"}]}},
+            }
             rig["lights"][1]["mask"]["parts"] = [{"part": "x"}]
             place = {"mask": owner, "part": 0}
             made = run("rig", "m.valuesAt(m.withValues(v.rig, v.place, {density: 0.3}), v.place)", rig=rig, place=place)

@@ -18,7 +18,9 @@ class Blank(Settings):
     height: int = whole(1600, "Height in pixels", unit="pixels", low=16, high=20000, exponent=3.0, essential=True)
     begin: str = colour_setting("#1a2138", "Colour at the start", essential=True)
     end: str = colour_setting("#05070d", "Colour at the end", essential=True)
-    angle: float = number(90.0, "Direction of the gradient: 0 is right, 90 up", unit="degrees", low=-180, high=180, step=1, essential=True)
+    angle: float = number(
+        90.0, "Direction of the gradient: 0 is right, 90 up", unit="degrees", low=-180, high=180, step=1, essential=True
+    )
 
 
 def blank_picture(of: Blank) -> bytes:

@@ -50,8 +50,13 @@ def use_on_the_bench(plate: Plate, kind: str) -> None:
     width, height = plate.size
     prepared = {"exposure": 0.2, "contrast": 0.1, "saturation": 0.1, "temperature": 0.1}
     for mode, start, prepare in (("screen", "everything", {}), ("color", "nothing", {**prepared, "straighten": 3})):
-        light = {"id": kind, "kind": kind, "colour": {"black": 0.1}, "mask": {"start": start},
-                 "merge": {"mode": mode, "keep_darks": 0.2}}  # fmt: skip
+        light = {
+            "id": kind,
+            "kind": kind,
+            "colour": {"black": 0.1},
+            "mask": {"start": start},
+            "merge": {"mode": mode, "keep_darks": 0.2},
+        }
         rig = Rig.model_validate({"lights": [light], "prepare": prepare, "house": {"level": 0.9}})
         for frame in (Frame.whole((320, 271)), Frame(width, height, 100, 80, 400, 300)):
             for draft in (True, False):
@@ -70,8 +75,11 @@ def compile_masks(renderer: Renderer, kind: str) -> None:
         "colours": {"reach": "contiguous"},
         "subject": {"box": [0.2, 0.2, 0.7, 0.7]},
     }
-    made = [{"part": name, "feather": feather, "fit": fit, **own.get(name, {})}
-            for name in parts() for feather, fit in ((0.0, 0.0), (0.01, 0.01))]  # fmt: skip
+    made = [
+        {"part": name, "feather": feather, "fit": fit, **own.get(name, {})}
+        for name in parts()
+        for feather, fit in ((0.0, 0.0), (0.01, 0.01))
+    ]
     rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "mask": {"parts": made}}]})
     for frame in (Frame.whole((320, 271)), Frame.whole(renderer.plate.size)):
         renderer.part(rig, frame, show=f"over:mask:{kind}")

@@ -1,1 +1,1 @@
-"""Long jobs in the background."""
+"""Background work: jobs with progress, time left, cancel and a result."""

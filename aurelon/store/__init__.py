@@ -1,5 +1,10 @@
-"""Plates and their rigs, kept in one SQLite file."""
+"""Plates, their rigs and all that belongs to them, kept in one SQLite file."""
 
-from aurelon.store.store import BenchState, Conflict, PlateRecord, SavedRig, Store, Take, Unknown, UnknownPlate
+from aurelon.store.errors import Conflict, StoreError, Unknown
+from aurelon.store.plates import PlateRecord
+from aurelon.store.revisions import BenchState
+from aurelon.store.rigs import SavedRig
+from aurelon.store.store import Store
+from aurelon.store.takes import Take
 
-__all__ = ["BenchState", "Conflict", "PlateRecord", "SavedRig", "Store", "Take", "Unknown", "UnknownPlate"]
+__all__ = ["BenchState", "Conflict", "PlateRecord", "SavedRig", "Store", "StoreError", "Take", "Unknown"]

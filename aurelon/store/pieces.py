@@ -13,14 +13,14 @@ from typing import Any
 from peewee import chunked
 
 from aurelon.core import Rig, check_rig
-from aurelon.store.tables import Piece
+from aurelon.store.tables import Tables
 
 MARK = "$piece"
 SHORTEST = 200  # characters; what is shorter stays where it is
 AT_ONCE = 200  # rows in one statement, within what SQLite takes
 
 
-def put_rig(rig: Rig) -> str:
+def put_rig(tables: Tables, rig: Rig) -> str:
     """The text of a rig for a row, its strokes kept as pieces. Within a transaction."""
     pieces: dict[str, str] = {}
 
@@ -40,11 +40,11 @@ def put_rig(rig: Rig) -> str:
     skeleton = take_apart(rig.model_dump(mode="json"))
     rows = [{"hash": name, "text": text} for name, text in pieces.items()]
     for some in chunked(rows, AT_ONCE):
-        Piece.insert_many(some).on_conflict_ignore().execute()
+        tables.Piece.insert_many(some).on_conflict_ignore().execute()
     return json.dumps(skeleton, separators=(",", ":"))
 
 
-def get_rig(text: str) -> Rig:
+def get_rig(tables: Tables, text: str) -> Rig:
     """The rig of a row's text."""
     skeleton = json.loads(text)
     names: set[str] = set()
@@ -62,7 +62,8 @@ def get_rig(text: str) -> Rig:
     look_for(skeleton)
     pieces: dict[str, Any] = {}
     for some in chunked(sorted(names), AT_ONCE):
-        pieces |= {row.hash: json.loads(row.text) for row in Piece.select().where(Piece.hash.in_(some))}
+        rows = tables.Piece.select().where(tables.Piece.hash.in_(some))
+        pieces |= {row.hash: json.loads(row.text) for row in rows}
 
     def put_together(value: Any) -> Any:
         if isinstance(value, list):

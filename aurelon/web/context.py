@@ -8,16 +8,16 @@ from typing import Annotated
 from fastapi import Depends
 from starlette.requests import HTTPConnection
 
-from aurelon.runs.exports import ExportRunner
+from aurelon.runs.jobs import Jobs
 from aurelon.store import Store
-from aurelon.web.plates_open import OpenPlates
+from aurelon.web.renderers import Renderers
 
 
 @dataclass(frozen=True)
 class Context:
     store: Store
-    open_plates: OpenPlates
-    exports: ExportRunner
+    renderers: Renderers
+    jobs: Jobs
 
 
 def _context(connection: HTTPConnection) -> Context:

@@ -8,70 +8,107 @@ an exact frame PNG.
 from __future__ import annotations
 
 import asyncio
-import base64
+import logging
 import struct
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 
 from fastapi import WebSocket, WebSocketDisconnect
-from pydantic import ValidationError
+from pydantic import BaseModel, Field, ValidationError
 from starlette.websockets import WebSocketState
 
-from aurelon.core import AurelonError, Rig, render
+from aurelon.core import AurelonError, Renderer, Rig
 from aurelon.core.errors import Cancelled, RigError
-from aurelon.core.graph.pipeline import STAGES, Evaluation, seen_frame, show_frame
+from aurelon.core.graph.show import RESULT, STAGES, Show, ShowBefore, ShowResult, ShowStage
+from aurelon.core.imaging.crop_and_straighten import Box
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.screen import encode_jpeg, encode_png, mark_clipped, to_screen
-from aurelon.core.rig.model import problem_of
-from aurelon.core.rig.painting import painted_rig
-from aurelon.web.models import BoxOut, FrameHeader, PreviewFailure, PreviewRequest, View
-from aurelon.web.plates_open import OpenPlate
+from aurelon.core.rig import problem_of
+from aurelon.core.rig.copies import following
+from aurelon.core.rig.painting import Painting, painted_rig
 
 DRAFT_QUALITY = 88
 DRAFT_PIXELS = 900_000  # a draft of more pixels than this is made smaller and enlarged on the screen
+MOST_BYTES = 64 << 20  # of one message; a rig of many thousand strokes is a few
 
-_workers = ThreadPoolExecutor(2, "preview")
+log = logging.getLogger(__name__)
+_workers = ThreadPoolExecutor(3, "preview")
 
 
-def frames(opened: OpenPlate, request: PreviewRequest, rig: Rig, cancelled: Callable[[], bool]) -> Iterator[bytes]:
+class View(BaseModel):
+    """The straightened frame at `width` x `height` device pixels, and the part x0..x1, y0..y1 on the screen."""
+
+    width: int = Field(ge=1, le=60000)
+    height: int = Field(ge=1, le=60000)
+    x0: int = Field(ge=0)
+    y0: int = Field(ge=0)
+    x1: int
+    y1: int
+
+
+class PreviewRequest(BaseModel):
+    """What the bench wants to see. `draft` while something is dragged; `light` wants its stage pictures.
+
+    Without a `rig` the one that this session sent last is meant; `lead` is a light whose group follows it;
+    `painting` lays a stroke on the rig that is being drawn.
+    """
+
+    seq: int
+    rig: Rig | None
+    lead: str | None = None
+    painting: Painting | None = None
+    view: View
+    show: Show = RESULT
+    clipping: bool = False
+    draft: bool = False
+    light: str | None = None
+    stage_width: int = Field(200, ge=16, le=800)
+
+
+class FrameHeader(BaseModel):
+    """Goes before the picture in every binary frame, as JSON after a 4-byte length. `box` is what is seen of the
+    straightened frame, in its fractions."""
+
+    seq: int
+    part: str
+    exact: bool
+    view: View
+    box: Box
+    angle: float
+
+
+class PreviewFailure(BaseModel):
+    seq: int
+    error: str
+
+
+def frames(renderer: Renderer, request: PreviewRequest, rig: Rig, cancelled: Callable[[], bool]) -> Iterator[bytes]:
     """The binary frames that answer a request for `rig`: the picture, then the stages of the chosen light."""
-    plate = opened.plate
+    plate = renderer.plate
+    rig = following(rig, request.lead)
     if request.painting is not None:
         rig = painted_rig(rig, request.painting)
     view = _drafted(request.view) if request.draft else request.view
 
-    def shown(show: str, v: View) -> bytes:
+    def drawn(show: Show, v: View) -> bytes:
         frame = Frame(v.width, v.height, v.x0, v.y0, v.x1, v.y1)
         if not (v.x0 < v.x1 <= v.width and v.y0 < v.y1 <= v.height):
             raise ValueError("the part of the picture that was asked for lies outside it; reload the page")
-        pixels = show_frame(
-            plate, rig, frame, opened.cache, show=show, draft=request.draft, cancelled=cancelled
-        )
-        whole = show in ("result", "before")
-        alpha = Evaluation(plate, rig, opened.cache).alpha(frame) if whole else None
+        pixels = renderer.part(rig, frame, show=show, draft=request.draft, cancelled=cancelled)
+        whole = isinstance(show, ShowResult | ShowBefore)
+        alpha = renderer.alpha(rig, frame) if whole else None
         picture = to_screen(pixels, plate.space, v.x0, v.y0, alpha)
         if request.clipping and whole:
             mark_clipped(picture, pixels)
         return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture)
 
-    yield _frame(request, rig, plate.size, "picture", view, shown(request.show, view))
+    yield _frame(request, rig, plate.size, "picture", view, drawn(request.show, view))
     if request.light is None:
         return
     width, height = fit_within(plate.size, request.stage_width)
     small = View(width=width, height=height, x0=0, y0=0, x1=width, y1=height)
     for stage in STAGES:
-        yield _frame(request, rig, plate.size, stage, small, shown(f"stage:{request.light}:{stage}", small))
-
-
-SMALL_EDGE, SMALL_QUALITY = 320, 84
-
-
-def small_picture(opened: OpenPlate, rig: Rig) -> str:
-    """A small result as a JPEG in base64, of the coarser grids that are enough for it."""
-    plate = opened.plate
-    rows, columns = seen_frame(plate, rig).shape
-    pixels = render(plate, rig, size=fit_within((columns, rows), SMALL_EDGE), cache=opened.cache, draft=True)
-    return base64.b64encode(encode_jpeg(to_screen(pixels, plate.space), SMALL_QUALITY)).decode()
+        yield _frame(request, rig, plate.size, stage, small, drawn(ShowStage(light=request.light, stage=stage), small))
 
 
 def _drafted(view: View) -> View:
@@ -83,15 +120,18 @@ def _drafted(view: View) -> View:
     across, down = width / view.width, height / view.height
     x0, y0 = int(view.x0 * across), int(view.y0 * down)
     return View(
-        width=width, height=height, x0=x0, y0=y0,
-        x1=min(width, max(x0 + 1, -int(-view.x1 * across // 1))), y1=min(height, max(y0 + 1, -int(-view.y1 * down // 1))),
-    )  # fmt: skip
+        width=width,
+        height=height,
+        x0=x0,
+        y0=y0,
+        x1=min(width, max(x0 + 1, -int(-view.x1 * across // 1))),
+        y1=min(height, max(y0 + 1, -int(-view.y1 * down // 1))),
+    )
 
 
 def _frame(request: PreviewRequest, rig: Rig, size: tuple[int, int], part: str, view: View, picture: bytes) -> bytes:
-    box = BoxOut.model_validate(rig.prepare.box(size), from_attributes=True)
     header = FrameHeader(
-        seq=request.seq, part=part, exact=not request.draft, view=view, box=box, angle=rig.prepare.straighten
+        seq=request.seq, part=part, exact=not request.draft, view=view, box=rig.prepare.box(size), angle=rig.prepare.straighten
     )
     head = header.model_dump_json().encode()
     return struct.pack("<I", len(head)) + head + picture
@@ -100,9 +140,9 @@ def _frame(request: PreviewRequest, rig: Rig, size: tuple[int, int], part: str, 
 class PreviewSession:
     """One bench: takes requests as they come, answers the newest, drops the rest."""
 
-    def __init__(self, socket: WebSocket, open_plate: Callable[[], OpenPlate]) -> None:
+    def __init__(self, socket: WebSocket, renderer: Callable[[], Renderer]) -> None:
         self._socket = socket
-        self._open_plate = open_plate
+        self._renderer = renderer
         self._newest: PreviewRequest | None = None
         self._rig: Rig | None = None
         self._arrived = asyncio.Event()
@@ -110,11 +150,13 @@ class PreviewSession:
 
     async def run(self) -> None:
         answering = asyncio.create_task(self._answer())
+        loop = asyncio.get_running_loop()
         try:
             while True:
                 text = await self._socket.receive_text()
                 try:
-                    self._newest = PreviewRequest.model_validate_json(text)
+                    # A rig of many strokes takes a while to read, and others are waiting for the loop.
+                    self._newest = await loop.run_in_executor(_workers, PreviewRequest.model_validate_json, text)
                     self._rig = self._newest.rig or self._rig
                 except ValidationError as error:
                     problems = [problem_of(e, skip=("rig",)) for e in error.errors()]
@@ -144,8 +186,8 @@ class PreviewSession:
                 return not request.draft and self._count != number
 
             try:
-                opened = await loop.run_in_executor(_workers, self._open_plate)
-                answers = frames(opened, request, rig, stale)
+                renderer = await loop.run_in_executor(_workers, self._renderer)
+                answers = frames(renderer, request, rig, stale)
                 while (data := await loop.run_in_executor(_workers, next, answers, None)) is not None:
                     if self._socket.client_state is not WebSocketState.CONNECTED:
                         return
@@ -154,6 +196,9 @@ class PreviewSession:
                 continue
             except (AurelonError, ValueError) as error:
                 await self._fail(request.seq, str(error))
+            except Exception as error:  # a fault of ours ends no session: it is told, and the log has the trace
+                log.exception("a preview failed")
+                await self._fail(request.seq, f"the picture could not be made, by a fault of Aurelon's own ({error})")
 
     async def _fail(self, seq: int, what: str) -> None:
         await self._socket.send_text(PreviewFailure(seq=seq, error=what).model_dump_json())

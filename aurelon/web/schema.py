@@ -12,7 +12,8 @@ from pydantic.json_schema import models_json_schema
 from aurelon.core import Rig
 from aurelon.store import Store
 from aurelon.web.app import make_app
-from aurelon.web.models import ConflictOut, FrameHeader, PreviewFailure, PreviewRequest
+from aurelon.web.preview import FrameHeader, PreviewFailure, PreviewRequest
+from aurelon.web.problems import ConflictProblem
 
 DOCS = Path(__file__).resolve().parents[2] / "docs"
 
@@ -24,10 +25,14 @@ def openapi_schema() -> dict[str, Any]:
         document = make_app(store).openapi()
         store.close()
     _, definitions = models_json_schema(
-        [(PreviewRequest, "validation"), (FrameHeader, "serialization"), (PreviewFailure, "serialization"),
-         (ConflictOut, "serialization")],
+        [
+            (PreviewRequest, "validation"),
+            (FrameHeader, "serialization"),
+            (PreviewFailure, "serialization"),
+            (ConflictProblem, "serialization"),
+        ],
         ref_template="#/components/schemas/{model}",
-    )  # fmt: skip
+    )
     components = document["components"]["schemas"]
     for name, schema in definitions["$defs"].items():
         components.setdefault(name, schema)

@@ -19,21 +19,19 @@ NIGHT = "Night over Merrow Point"
 
 def _seed_comparison(store: Store) -> None:
     """On the brass lens, its true depth as a file, and a take of each surface for a lamp."""
-    plate = next(record for record in store.plates() if record.file_name == "brasslens.jpg")
-    if store.takes(plate.id):
+    plate = next(record for record in store.plates.all() if record.file_name == "brasslens.jpg")
+    if store.takes.of(plate.id):
         return
-    store.add_file((DEMO / "beside" / "brasslens-depth.png").read_bytes(), "brasslens-depth.png", plate_id=plate.id)
-    rig = store.bench(plate.id).rig
+    store.files.add((DEMO / "beside" / "brasslens-depth.png").read_bytes(), "brasslens-depth.png", plate_id=plate.id)
+    rig = store.revisions.bench(plate.id).rig
     for name, lit in (("Lamp on the true depth", "lamp-on-true-depth"), ("Lamp on the brightness", "lamp-on-brightness")):
-        lights = [
-            light.model_copy(update={"on": light.id == lit}) if light.kind == "lamp" else light for light in rig.stack
-        ]
-        store.keep_take(plate.id, name, rig.model_copy(update={"lights": lights}))
+        lights = [light.model_copy(update={"on": light.id == lit}) if light.kind == "lamp" else light for light in rig.stack]
+        store.takes.keep(plate.id, name, rig.model_copy(update={"lights": lights}))
 
 
 def seed_demo(store: Store) -> None:
     """Adds every demo plate whose file the store does not hold yet, and the named rigs."""
-    present = {record.file_name for record in store.plates()}
+    present = {record.file_name for record in store.plates.all()}
     for stem, title in TITLES.items():
         path = DEMO / "plates" / f"{stem}.jpg"
         if path.name in present:
@@ -43,19 +41,21 @@ def seed_demo(store: Store) -> None:
         data = path.read_bytes()
         plate = read_plate(data, path.name)
         rig = parse_rig((DEMO / "rigs" / f"{stem}.json").read_bytes())
-        store.add_plate(data, path.name, plate.size, plate.depth, rig, title)
+        store.plates.add(data, path.name, plate.size, plate.depth, rig, title)
     _seed_comparison(store)
-    if NIGHT not in {record.name for record in store.plates()}:
+    if NIGHT not in {record.name for record in store.plates.all()}:
         data = blank_picture(Blank(begin="#3a3550", end="#070b18", angle=90))
         rig = parse_rig((DEMO / "rigs" / "night.json").read_bytes())
         plate = read_plate(data, "night.png")
-        store.add_plate(data, "night.png", plate.size, plate.depth, rig, NIGHT)
-    headland = next(record for record in store.plates() if record.file_name == "headland.jpg")
-    if not store.takes(headland.id):
-        signal = apply_rig(parse_rig((DEMO / "rigs" / "named" / "signal-line.json").read_bytes()), store.bench(headland.id).rig)
-        store.keep_take(headland.id, "Signal at dusk", signal.rig)
-    saved = {one.name for one in store.saved_rigs()}
+        store.plates.add(data, "night.png", plate.size, plate.depth, rig, NIGHT)
+    headland = next(record for record in store.plates.all() if record.file_name == "headland.jpg")
+    if not store.takes.of(headland.id):
+        signal = apply_rig(
+            parse_rig((DEMO / "rigs" / "named" / "signal-line.json").read_bytes()), store.revisions.bench(headland.id).rig
+        )
+        store.takes.keep(headland.id, "Signal at dusk", signal.rig)
+    saved = {one.name for one in store.rigs.all()}
     for path in sorted((DEMO / "rigs" / "named").glob("*.json")):
         name = path.stem.replace("-", " ").capitalize()
         if name not in saved:
-            store.save_rig(name, parse_rig(path.read_bytes()), None)
+            store.rigs.save(name, parse_rig(path.read_bytes()), None)

@@ -11,6 +11,7 @@ from aurelon.core import AurelonError
 from aurelon.store import Store
 from aurelon.web.app import make_app
 from aurelon.web.guard import LOOPBACK
+from aurelon.web.preview import MOST_BYTES
 from aurelon.web.seed import seed_demo
 
 
@@ -27,6 +28,11 @@ def serve(host: str, port: int, data: Path, *, demo: bool) -> None:
     suffix = f"/?token={token}" if token else ""
     print(f"Aurelon is at http://{host}:{port}{suffix}", flush=True)
     uvicorn.run(
-        make_app(store, token=token), host=host, port=port, log_level="warning", ws_max_size=1 << 22,
-        ws_per_message_deflate=False, timeout_graceful_shutdown=2,
-    )  # fmt: skip
+        make_app(store, token=token),
+        host=host,
+        port=port,
+        log_level="warning",
+        ws_max_size=MOST_BYTES,
+        ws_per_message_deflate=False,
+        timeout_graceful_shutdown=2,
+    )

@@ -42,8 +42,17 @@ def planks(across: float, y: float, through: float, seed: int) -> float:
 @njit(fastmath=True)
 def walls(x: float, y: float, z: float) -> float:
     back = planks(x, y, z - LONG, 3)
-    back = max(back, -box(x - (HATCH_X0 + HATCH_X1) / 2, y - (HATCH_Y0 + HATCH_Y1) / 2, z - LONG,
-                          (HATCH_X1 - HATCH_X0) / 2, (HATCH_Y1 - HATCH_Y0) / 2, 0.3))  # fmt: skip
+    back = max(
+        back,
+        -box(
+            x - (HATCH_X0 + HATCH_X1) / 2,
+            y - (HATCH_Y0 + HATCH_Y1) / 2,
+            z - LONG,
+            (HATCH_X1 - HATCH_X0) / 2,
+            (HATCH_Y1 - HATCH_Y0) / 2,
+            0.3,
+        ),
+    )
     right = planks(z, y, x - HALF, 5)
     left = abs(x + HALF) - 0.03
     rails = min(box(x, y - 1.25, z - LONG + 0.08, HALF, 0.07, 0.05), box(x, y - 3.6, z - LONG + 0.08, HALF, 0.08, 0.05))
@@ -148,9 +157,7 @@ def wood(along: float, across: float, n: int) -> tuple[float, float, float]:
 
 
 @njit(fastmath=True)
-def radiance(
-    ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int
-) -> tuple[float, float, float]:
+def radiance(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int) -> tuple[float, float, float]:
     t = march(ox, oy, oz, dx, dy, dz, 0.05, 26.0, 220)
     if t > 26.0:
         return outside(dx, dy, dz)
@@ -217,9 +224,7 @@ def radiance(
 
 
 @njit(fastmath=True)
-def beside(
-    ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int
-) -> tuple[float, float, float]:
+def beside(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int) -> tuple[float, float, float]:
     """Whether the ray meets the subject, the boat (1 or 0), and how far away it ends."""
     t = march(ox, oy, oz, dx, dy, dz, 0.05, 26.0, 220)
     if t > 26.0:

@@ -108,9 +108,7 @@ def room(x: float, y: float, z: float, dx: float, dy: float, dz: float) -> tuple
 
 
 @njit(fastmath=True)
-def radiance(
-    ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int
-) -> tuple[float, float, float]:
+def radiance(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int) -> tuple[float, float, float]:
     t = march(ox, oy, oz, dx, dy, dz, 0.2, 4.5, 260)
     if t > 4.5:
         return room(ox, oy, oz, dx, dy, dz)
@@ -170,9 +168,7 @@ def radiance(
 
 
 @njit(fastmath=True)
-def beside(
-    ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int
-) -> tuple[float, float, float]:
+def beside(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int) -> tuple[float, float, float]:
     """Whether the ray meets the subject, the lens and its brass ring (1 or 0), and how far away it ends."""
     t = march(ox, oy, oz, dx, dy, dz, 0.2, 4.5, 260)
     if t > 4.5:

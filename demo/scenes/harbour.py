@@ -188,9 +188,7 @@ def facade(along: float, y: float, seed: int) -> tuple[float, float, float, floa
 
 
 @njit(fastmath=True)
-def lamp_light(
-    x: float, y: float, z: float, nx: float, ny: float, nz: float, seed: int
-) -> float:
+def lamp_light(x: float, y: float, z: float, nx: float, ny: float, nz: float, seed: int) -> float:
     total = 0.0
     for n in range(LAMPS):
         lx = LAMP_X + 0.22 * (hash01(seed, n, 1) - 0.5) - x
@@ -204,9 +202,7 @@ def lamp_light(
         strength = facing / (square + 0.15)
         if strength < 0.0006:
             continue
-        total += strength * shadow(
-            x + nx * 0.02, y + ny * 0.02, z + nz * 0.02, lx / far, ly / far, lz / far, far - 0.36, 60.0, 40
-        )
+        total += strength * shadow(x + nx * 0.02, y + ny * 0.02, z + nz * 0.02, lx / far, ly / far, lz / far, far - 0.36, 60.0, 40)
     return total
 
 
@@ -301,9 +297,7 @@ def look(
 
 
 @njit(fastmath=True)
-def radiance(
-    ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int
-) -> tuple[float, float, float]:
+def radiance(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int) -> tuple[float, float, float]:
     r, g, b, t, nx, ny, nz, wet = look(ox, oy, oz, dx, dy, dz, 200, seed)
     if t < 0:
         return r, g, b
@@ -320,9 +314,7 @@ def radiance(
         fresnel = 0.03 + 0.97 * (1 - min(abs(facing), 1.0)) ** 5
         share = min(wet, 1.0) * fresnel
         lift = 0.012 + 0.001 * t
-        br, bg, bb, bt, _, _, _, _ = look(
-            x + nx * lift, y + ny * lift, z + nz * lift, rx, ry, rz, 110, seed + 31
-        )
+        br, bg, bb, bt, _, _, _, _ = look(x + nx * lift, y + ny * lift, z + nz * lift, rx, ry, rz, 110, seed + 31)
         if bt > 0:
             br, bg, bb = hazed(br, bg, bb, bt)
         r, g, b = r + share * br, g + share * bg, b + share * bb
@@ -330,9 +322,7 @@ def radiance(
 
 
 @njit(fastmath=True)
-def beside(
-    ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int
-) -> tuple[float, float, float]:
+def beside(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int) -> tuple[float, float, float]:
     """Whether the ray meets the subject, the houses (1 or 0), and how far away it ends."""
     t = march(ox, oy, oz, dx, dy, dz, 0.05, 90.0, 200)
     if t > 90.0:

@@ -20,9 +20,7 @@ TOWER_X, TOWER_Z, TOWER_Y = 3.5, 74.0, 17.2
 def ground(x: float, z: float) -> float:
     edge = 9.0 - 0.10 * z + 25.0 * np.exp(-(((z - 80.0) / 26.0) ** 2)) + 3.0 * (noise(z * 0.13, 0.3, 0.0) - 0.5)
     edge -= 0.02 * max(z - 100.0, 0.0) ** 2
-    top = 13.2 + 3.0 * (fbm(x * 0.045, z * 0.045, 0.0, 3) - 0.5) + 3.4 * np.exp(
-        -((x - TOWER_X) ** 2 + (z - TOWER_Z) ** 2) / 900.0
-    )
+    top = 13.2 + 3.0 * (fbm(x * 0.045, z * 0.045, 0.0, 3) - 0.5) + 3.4 * np.exp(-((x - TOWER_X) ** 2 + (z - TOWER_Z) ** 2) / 900.0)
     top += 0.9 * np.exp(-(((z + 1.0) / 7.0) ** 2))
     rock = 1.6 * (fbm(x * 0.35, z * 0.35, 0.0, 4) - 0.5)
     fall = smooth(-0.25, 1.0, (edge - x) / 7.0 + 0.22 * rock)
@@ -135,9 +133,7 @@ def sky(dx: float, dy: float, dz: float) -> tuple[float, float, float]:
 
 
 @njit(fastmath=True)
-def hazed(
-    r: float, g: float, b: float, t: float, dx: float, dy: float, dz: float
-) -> tuple[float, float, float]:
+def hazed(r: float, g: float, b: float, t: float, dx: float, dy: float, dz: float) -> tuple[float, float, float]:
     toward = max(dx * SX + dy * SY + dz * SZ, 0.0)
     haze = 1 - np.exp(-t * 0.0015)
     hr, hg, hb = 0.52 + 0.75 * toward**10, 0.43 + 0.42 * toward**10, 0.44 + 0.17 * toward**10
@@ -145,9 +141,7 @@ def hazed(
 
 
 @njit(fastmath=True)
-def sea(
-    ox: float, oy: float, oz: float, dx: float, dy: float, dz: float
-) -> tuple[float, float, float]:
+def sea(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float) -> tuple[float, float, float]:
     t = oy / max(-dy, 1e-5)
     x, z = ox + dx * t, oz + dz * t
     rough = 0.17 / (1 + t * 0.0009)
@@ -167,9 +161,7 @@ def sea(
 
 
 @njit(fastmath=True)
-def radiance(
-    ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int
-) -> tuple[float, float, float]:
+def radiance(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int) -> tuple[float, float, float]:
     far = 240.0 if dy > -0.01 else min(240.0, (oy + 3.0) / -dy)
     t = march(ox, oy, oz, dx, dy, dz, 0.4, far, 240)
     water = oy / -dy if dy < 0 else 1e9
@@ -205,8 +197,10 @@ def radiance(
         blade = noise(x * 40.0, y * 14.0, z * 40.0)
         ar, ag, ab = 0.085 + 0.13 * tuft * blade, 0.095 + 0.10 * tuft * blade, 0.03 + 0.02 * blade
         stone = 0.5 + 0.8 * fbm(x * 2.0, y * 5.0, z * 2.0, 5)
-        ar, ag, ab = mix(ar, 0.23 * stone, max(steep, 0.8 * path)), mix(ag, 0.20 * stone, max(steep, 0.8 * path)), mix(
-            ab, 0.16 * stone, max(steep, 0.8 * path)
+        ar, ag, ab = (
+            mix(ar, 0.23 * stone, max(steep, 0.8 * path)),
+            mix(ag, 0.20 * stone, max(steep, 0.8 * path)),
+            mix(ab, 0.16 * stone, max(steep, 0.8 * path)),
         )
         through = 0.25 * (1 - steep) * (1 - path)
     lambert = nx * SX + ny * SY + nz * SZ
@@ -224,9 +218,7 @@ def radiance(
 
 
 @njit(fastmath=True)
-def beside(
-    ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int
-) -> tuple[float, float, float]:
+def beside(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int) -> tuple[float, float, float]:
     """Whether the ray meets the subject, the lighthouse and its cottage (1 or 0), and how far away it ends."""
     t = march(ox, oy, oz, dx, dy, dz, 0.4, 240.0, 240)
     if t > 240.0:

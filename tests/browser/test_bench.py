@@ -111,8 +111,9 @@ class Desk(BrowserTest):
         self.assertEqual([light["id"] for light in self.rig(plate)["lights"]], ["shafts-2", "shafts-1"])
         self.page.get_by_role("group", name="Shafts", exact=True).drag_to(
             self.page.get_by_role("group", name="Shafts copy", exact=True),
-            source_position={"x": 60, "y": 12}, target_position={"x": 60, "y": 12},
-        )  # fmt: skip
+            source_position={"x": 60, "y": 12},
+            target_position={"x": 60, "y": 12},
+        )
         self.page.wait_for_timeout(200)
         self.rested()
         self.assertEqual([light["id"] for light in self.rig(plate)["lights"]], ["shafts-1", "shafts-2"])

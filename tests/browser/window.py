@@ -21,8 +21,15 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.pictures import scene
 
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-         "--disable-component-update", "--disable-sync"]  # fmt: skip
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 ROOT = Path(__file__).resolve().parents[2]
 AURELON = [sys.executable, "-m", "aurelon.cli"]
 

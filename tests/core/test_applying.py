@@ -8,9 +8,10 @@ from typing import Any
 import numpy as np
 
 from aurelon.core import Rig, RigError, render
-from aurelon.core.masks.strokes import Stroke
+from aurelon.core.rig.owner import HouseOwner, LightOwner, MatteOwner, Owner
 from aurelon.core.rig.painting import Painting, painted_rig
 from aurelon.core.rig.transfer import apply_rig
+from aurelon.core.settings import Stroke
 from tests.pictures import MATTE, light, masked_rig, plate_of, rig_of, scene, stroke
 
 
@@ -77,32 +78,37 @@ class Painted(unittest.TestCase):
     def test_a_stroke_is_laid_on_a_light_on_the_house_light_and_on_a_matte(self) -> None:
         matte = {**MATTE, "mask": {"parts": [{"part": "strokes"}]}}
         rig = Rig.model_validate({**self.rig.model_dump(), "mattes": [matte]})
-        for owner, identity in (("light", "under-test"), ("house", ""), ("matte", "shape")):
-            made = painted_rig(rig, Painting(owner=owner, id=identity, part=0, stroke=self.stroke))
-            mask = {"light": made.stack[0].mask, "house": made.house.mask, "matte": made.mattes[0].mask}[owner]
+        owners: tuple[Owner, ...] = (LightOwner(id="under-test"), HouseOwner(), MatteOwner(id="shape"))
+        for owner in owners:
+            made = painted_rig(rig, Painting(owner=owner, part=0, stroke=self.stroke))
+            mask = {"light": made.stack[0].mask, "house": made.house.mask, "matte": made.mattes[0].mask}[owner.of]
             self.assertEqual(mask.stack[0].strokes, (self.stroke,))  # type: ignore[attr-defined]
             self.assertNotEqual(made, rig)
 
     def test_a_stroke_of_a_light_that_is_painted_is_seen_as_if_it_had_been_kept(self) -> None:
         rig = rig_of(light("strokes", source={"strokes": [stroke((0.1, 0.8), (0.4, 0.7))]}))
-        made = painted_rig(rig, Painting(owner="light", id="under-test", stroke=self.stroke))
+        made = painted_rig(rig, Painting(owner=LightOwner(id="under-test"), stroke=self.stroke))
         kept = rig_of(light("strokes", source={"strokes": [stroke((0.1, 0.8), (0.4, 0.7)), self.stroke.model_dump()]}))
         plate = plate_of(scene(120, 80))
         np.testing.assert_array_equal(render(plate, made), render(plate, kept))
         self.assertGreater(float(np.abs(render(plate, made) - render(plate, rig)).max()), 0.05)
 
     def test_what_was_worked_out_before_does_not_stay(self) -> None:
-        before = self.rig.stack[0].mask.key
-        made = painted_rig(self.rig, Painting(owner="light", id="under-test", part=0, stroke=self.stroke))
-        self.assertNotEqual(made.stack[0].mask.key, before)
+        before = self.rig.stack[0].mask.digest
+        made = painted_rig(self.rig, Painting(owner=LightOwner(id="under-test"), part=0, stroke=self.stroke))
+        self.assertNotEqual(made.stack[0].mask.digest, before)
         whole = Rig.model_validate(made.model_dump())
-        self.assertEqual(whole.stack[0].mask.key, made.stack[0].mask.key)
+        self.assertEqual(whole.stack[0].mask.digest, made.stack[0].mask.digest)
 
     def test_where_there_is_nothing_to_paint_on_it_is_said(self) -> None:
-        for owner, identity, part, said in (
-            ("light", "under-test", 1, "is no brush"), ("light", "under-test", 9, "is no brush"), ("light", "gone", 0, "no light"),
-            ("matte", "gone", 0, "no matte"), ("light", "under-test", None, "no light that is painted"),
-            ("house", "", None, "is no brush"),
-        ):  # fmt: skip
+        cases: tuple[tuple[Owner, int | None, str], ...] = (
+            (LightOwner(id="under-test"), 1, "is no brush"),
+            (LightOwner(id="under-test"), 9, "is no brush"),
+            (LightOwner(id="gone"), 0, "no light"),
+            (MatteOwner(id="gone"), 0, "no matte"),
+            (LightOwner(id="under-test"), None, "no light that is painted"),
+            (HouseOwner(), None, "only a light"),
+        )
+        for owner, part, said in cases:
             with self.assertRaisesRegex(RigError, said):
-                painted_rig(self.rig, Painting(owner=owner, id=identity, part=part, stroke=self.stroke))
+                painted_rig(self.rig, Painting(owner=owner, part=part, stroke=self.stroke))

@@ -7,7 +7,8 @@ import unittest
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core.imaging.blend import BLACK_IS_NEUTRAL, MODES, merge
+from aurelon.core.imaging.blend import BLACK_IS_NEUTRAL, MODES
+from aurelon.core.imaging.merging import merge
 
 Doubles = NDArray[np.float64]
 LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
@@ -46,14 +47,23 @@ def w3c(mode: str, b: Doubles, s: Doubles) -> Doubles:
     with np.errstate(all="ignore"):
         d = np.where(b <= 0.25, ((16 * b - 12) * b + 4) * b, np.sqrt(b))
         return {
-            "normal": s, "multiply": b * s, "screen": b + s - b * s, "overlay": hard(s, b), "darken": np.minimum(b, s),
-            "lighten": np.maximum(b, s), "hard-light": hard(b, s), "difference": abs(b - s),
+            "normal": s,
+            "multiply": b * s,
+            "screen": b + s - b * s,
+            "overlay": hard(s, b),
+            "darken": np.minimum(b, s),
+            "lighten": np.maximum(b, s),
+            "hard-light": hard(b, s),
+            "difference": abs(b - s),
             "color-dodge": np.where(b == 0, 0, np.where(s >= 1 - 1e-9, 1, np.minimum(1, b / (1 - s)))),
             "color-burn": np.where(b >= 1 - 1e-9, 1, np.where(s <= 0, 0, 1 - np.minimum(1, (1 - b) / s))),
             "soft-light": np.where(s <= 0.5, b - (1 - 2 * s) * b * (1 - b), b + (2 * s - 1) * (d - b)),
-            "exclusion": b + s - 2 * b * s, "hue": set_lum(set_sat(s, sat(b)), lum(b)),
-            "saturation": set_lum(set_sat(b, sat(s)), lum(b)), "color": set_lum(s, lum(b)), "luminosity": set_lum(b, lum(s)),
-        }[mode]  # fmt: skip
+            "exclusion": b + s - 2 * b * s,
+            "hue": set_lum(set_sat(s, sat(b)), lum(b)),
+            "saturation": set_lum(set_sat(b, sat(s)), lum(b)),
+            "color": set_lum(s, lum(b)),
+            "luminosity": set_lum(b, lum(s)),
+        }[mode]
 
 
 def expected(mode: str, below: Doubles, light: Doubles, alpha: Doubles) -> Doubles:

@@ -13,8 +13,16 @@ from aurelon.core.imaging.noise import periodic_noise
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB, Curve, make_space, matrix_profile, read_profile
 
 # Planckian locus, CIE 1931: Wyszecki and Stiles, "Color Science", table 1(3.11), rounded; and CIE illuminant A.
-LOCUS = {1000: (0.6528, 0.3444), 2000: (0.5267, 0.4133), 2856: (0.4476, 0.4074), 4000: (0.3805, 0.3768),
-         5000: (0.3451, 0.3516), 6500: (0.3135, 0.3237), 10000: (0.2807, 0.2884), 25000: (0.2525, 0.2523)}  # fmt: skip
+LOCUS = {
+    1000: (0.6528, 0.3444),
+    2000: (0.5267, 0.4133),
+    2856: (0.4476, 0.4074),
+    4000: (0.3805, 0.3768),
+    5000: (0.3451, 0.3516),
+    6500: (0.3135, 0.3237),
+    10000: (0.2807, 0.2884),
+    25000: (0.2525, 0.2523),
+}
 
 
 class Temperature(unittest.TestCase):

@@ -10,8 +10,10 @@ import numpy as np
 from aurelon.core import RigError, read_plate
 from aurelon.core.analysis.edge_directions import edge_directions
 from aurelon.core.blank import Blank, blank_picture
-from aurelon.core.imaging.perspective import Quad, next_in_row
-from aurelon.core.rig.copies import OWN_HANDLES, with_copies
+from aurelon.core.imaging.perspective import next_in_row
+from aurelon.core.masks.shared.mask import Mask
+from aurelon.core.rig.copies import following, with_copies
+from aurelon.core.settings import Quad
 from aurelon.core.settings.catalogue import catalogue
 from tests.pictures import every_kind, grey_file, light, rig_of, stroke
 
@@ -75,10 +77,27 @@ class Copies(unittest.TestCase):
 
     def test_the_catalogue_tells_which_settings_each_copy_has_for_itself(self) -> None:
         self.assertEqual([k.name for k in catalogue()], every_kind())
+        where = {"place", "places", "path", "quads", "strokes"}
         for kind in catalogue():
             for group in kind.groups:
                 for s in group.settings:
-                    self.assertEqual(s.own, s.handle in OWN_HANDLES, f"{kind.name} {s.name}")
+                    self.assertEqual(s.own, s.type in where, f"{kind.name} {s.name}")
+
+    def test_a_group_follows_one_of_it_but_for_place_and_mask(self) -> None:
+        lamp = light("lamp", spread={"position": [0.2, 0.3]}, mask={"start": "nothing"})
+        rig, (copy,) = with_copies(rig_of(lamp, {**light("lamp"), "id": "alone"}), "under-test", 1, (0.1, 0))
+        first = rig.light("under-test")
+        spread = first.spread.model_copy(update={"temperature": 2500, "position": (0.9, 0.9), "aim": (0.1, 0.1)})
+        merge = first.merge.model_copy(update={"intensity": 3.0})
+        changed = first.model_copy(update={"spread": spread, "merge": merge, "mask": Mask()})
+        made = following(rig.with_light(changed), "under-test")
+        other = made.light(copy)
+        self.assertEqual((other.spread.temperature, other.merge.intensity), (2500, 3.0))  # type: ignore[attr-defined]
+        self.assertEqual(other.spread.position, rig.light(copy).spread.position)  # type: ignore[attr-defined]
+        self.assertEqual(other.mask.start, "nothing")
+        self.assertEqual(made.light("alone"), rig.light("alone"))
+        self.assertIs(following(rig, "alone"), rig)
+        self.assertIs(following(rig, None), rig)
 
 
 class BlankPlates(unittest.TestCase):
@@ -111,5 +130,5 @@ class Edges(unittest.TestCase):
 class Carried(unittest.TestCase):
     def test_a_rig_knows_the_pictures_of_its_lights(self) -> None:
         name, data = grey_file(np.zeros((4, 6), np.float32))
-        rig = rig_of(light("lamp", source={"surface": "depth", "picture": name}), pictures={name: data})
-        self.assertEqual(rig.picture_names(), [name])
+        rig = rig_of(light("lamp", source={"surface": "depth", "file": name}), files={name: data})
+        self.assertEqual(rig.file_names(), [name])

@@ -18,9 +18,9 @@ from PIL import Image
 from aurelon.core import OutputError, PlateError, open_plate, read_plate
 from aurelon.core.codecs import codecs
 from aurelon.core.codecs.shared.raster import Raster
-from aurelon.core.export.picture import ExportOptions, export, write_whole
+from aurelon.core.files import write_whole
 from aurelon.core.imaging.rgb_space import DISPLAY_P3
-from tests.pictures import light, plate_of, rig_of, scene
+from tests.pictures import exported, light, plate_of, rig_of, scene
 
 
 def encoded(samples: Any, form: str, **more: Any) -> bytes:
@@ -82,7 +82,7 @@ class Reading(unittest.TestCase):
             upright = np.asarray(ImageOps.exif_transpose(Image.open(io.BytesIO(data))))
             np.testing.assert_array_equal(np.round(plate.space.curves[0].encode(plate.pixels) * 255), upright)
             for form in ("jpeg", "png", "tiff"):
-                back = Image.open(io.BytesIO(export(plate, rig_of(), ExportOptions(form, "8")))).getexif()
+                back = Image.open(io.BytesIO(exported(plate, rig_of(), form, "8"))).getexif()
                 self.assertEqual(back[0x010F], "Merrow Point", form)
                 self.assertEqual(back.get(0x0112, 1), 1, form)
 
@@ -90,8 +90,8 @@ class Reading(unittest.TestCase):
         exif = Image.Exif()
         exif.get_ifd(0x8769)[0x829A] = 0.004
         plate = read_plate(encoded(self.samples, "JPEG", exif=exif), "a.jpg")
-        first = export(plate, rig_of(), ExportOptions("tiff", "16"))
-        again = export(read_plate(first, "b.tif"), rig_of(), ExportOptions("tiff", "8"))
+        first = exported(plate, rig_of(), "tiff", "16")
+        again = exported(read_plate(first, "b.tif"), rig_of(), "tiff", "8")
         for data in (first, again):
             kept = Image.open(io.BytesIO(data)).getexif().get_ifd(0x8769)[0x829A]
             self.assertAlmostEqual(float(kept), 0.004, places=5)
@@ -100,11 +100,11 @@ class Reading(unittest.TestCase):
         plate = read_plate(encoded(self.samples, "PNG", icc_profile=DISPLAY_P3.icc), "a.png")
         self.assertEqual(plate.space.name, "Display P3")
         for form, depth in (("png", "8"), ("png", "16"), ("tiff", "16"), ("tiff", "float"), ("jpeg", "8")):
-            kept = export(plate, rig_of(), ExportOptions(form, depth))
+            kept = exported(plate, rig_of(), form, depth)
             self.assertEqual(read_plate(kept, f"a{codecs()[form].FORMAT.suffixes[0]}").space.name, "Display P3")
             if form == "jpeg":
                 continue
-            data = export(plate, rig_of(), ExportOptions(form, depth, profile="srgb"))
+            data = exported(plate, rig_of(), form, depth, profile="srgb")
             turned = read_plate(data, f"a{codecs()[form].FORMAT.suffixes[0]}")
             matrix = plate.space.matrix_to(turned.space)
             assert matrix is not None
@@ -115,16 +115,16 @@ class Reading(unittest.TestCase):
         four = np.dstack([self.samples, self.samples[:, :, 0]])
         plate = read_plate(encoded(four, "PNG"), "a.png")
         for form in ("png", "tiff"):
-            back = read_plate(export(plate, rig_of(), ExportOptions(form, "16")), f"b.{form}")
+            back = read_plate(exported(plate, rig_of(), form, "16"), f"b.{form}")
             assert back.alpha is not None
             np.testing.assert_allclose(back.alpha, four[:, :, 3] / 255, atol=2e-5)
-        self.assertIsNone(read_plate(export(plate, rig_of(), ExportOptions("jpeg", "8")), "b.jpg").alpha)
+        self.assertIsNone(read_plate(exported(plate, rig_of(), "jpeg", "8"), "b.jpg").alpha)
 
 
 class Writing(unittest.TestCase):
     def test_size_is_the_area_mean(self) -> None:
         plate = plate_of(scene(240, 160))
-        data = export(plate, rig_of(), ExportOptions("tiff", "float", size=(80, 40)))
+        data = exported(plate, rig_of(), "tiff", "float", size=(80, 40))
         wanted = cv2.resize(plate.pixels, (80, 40), interpolation=cv2.INTER_AREA)
         got = plate.space.curves[0].decode(tifffile.imread(io.BytesIO(data)).astype(np.float64))
         np.testing.assert_allclose(got, wanted, atol=1e-4)
@@ -132,14 +132,38 @@ class Writing(unittest.TestCase):
     def test_8_bits_are_dithered_where_light_fell(self) -> None:
         plate = plate_of(np.full((200, 300, 3), 0.02, np.float32))
         rig = rig_of(light("shafts", source={"threshold": 0, "knee": 0.01}, spread={"variety": 0, "falloff": 0.2}))
-        codes = np.asarray(Image.open(io.BytesIO(export(plate, rig, ExportOptions("png", "8")))))[:, :, 0].astype(float)
+        codes = np.asarray(Image.open(io.BytesIO(exported(plate, rig, "png", "8"))))[:, :, 0].astype(float)
         self.assertGreater(np.mean(np.diff(codes, axis=1) != 0), 0.1)
 
     def test_what_cannot_be_written_is_refused_in_a_sentence(self) -> None:
         plate = plate_of(scene(20, 20))
-        for options in (ExportOptions("jpeg", "16"), ExportOptions("gif", "8"), ExportOptions("png", "8", size=(99, 20))):
-            with self.assertRaises(OutputError):
-                export(plate, rig_of(), options)
+        cases: list[tuple[str, str, dict[str, Any], str]] = [
+            ("jpeg", "16", {}, "JPEG cannot hold 16 bits"),
+            ("gif", "8", {}, "no format 'gif'"),
+            ("png", "8", {"size": (99, 20)}, "other proportions"),
+            ("png", "8", {"size": (100, 100)}, "more than 4 times"),
+            ("png", "8", {"long_edge": 81}, "more than 4 times"),
+            ("png", "8", {"long_edge": 10, "size": (10, 10)}, "not both"),
+        ]
+        for form, depth, options, said in cases:
+            with self.assertRaisesRegex(OutputError, said):
+                exported(plate, rig_of(), form, depth, **options)
+
+    def test_a_smaller_or_larger_export_of_a_cropped_plate_keeps_its_shape(self) -> None:
+        # A disc stays a disc: its width and height in the file are alike, however the plate is cropped.
+        y, x = np.mgrid[0:160, 0:240]
+        disc = (np.hypot(x - 150, y - 80) < 30).astype(np.float32)
+        plate = plate_of(np.repeat(disc[:, :, None], 3, axis=2))
+        for crop in ({"x0": 0.4, "y0": 0.0, "x1": 0.9, "y1": 1.0}, {"x0": 0.3, "y0": 0.2, "x1": 1.0, "y1": 0.8}):
+            rig = rig_of(prepare={"crop": crop})
+            tall, wide = round(160 * (crop["y1"] - crop["y0"])), round(240 * (crop["x1"] - crop["x0"]))
+            for edge in (80, 60, 400):
+                shown = np.asarray(Image.open(io.BytesIO(exported(plate, rig, "png", "8", long_edge=edge))))
+                self.assertEqual(max(shown.shape[:2]), edge)
+                self.assertAlmostEqual(shown.shape[1] / shown.shape[0], wide / tall, delta=0.02)
+                lit = shown[:, :, 0] > 127
+                across, down = lit.any(axis=0).sum(), lit.any(axis=1).sum()
+                self.assertAlmostEqual(across / down, 1, delta=0.06, msg=f"{crop} at {edge}")
 
     def test_an_unwritable_place_leaves_nothing(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

@@ -9,14 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from aurelon.core import Plate, open_plate, render
-from aurelon.core.analysis.finder import Proposal, find_light
-from aurelon.core.analysis.measure import judge, propose
-from aurelon.core.graph.cache import Cache
+from aurelon.core.analysis.colour_match import match_colour
+from aurelon.core.analysis.finder import Proposal, find_light, propose
+from aurelon.core.analysis.measure import measure
 from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.web.seed import DEMO
-from tests.pictures import light, masked_rig, plate_of, rig_of, scene
+from tests.pictures import light, masked_rig, plate_of, renderer_of, rig_of, scene
 
 
 def found(pixels: NDArray[Any], clue: str) -> Proposal:
@@ -83,10 +83,11 @@ class Finder(unittest.TestCase):
 class NumbersToJudgeBy(unittest.TestCase):
     def setUp(self) -> None:
         self.plate = plate_of(scene())
+        self.renderer = renderer_of(self.plate)
 
     def test_newly_clipped_pixels_are_those_that_the_lights_clip(self) -> None:
         rig = rig_of(light("bloom", merge={"mode": "add", "intensity": 8}, spread={"radius": 0.2}))
-        facts = judge(self.plate, rig, None, Cache(1 << 28))
+        facts = measure(self.renderer, rig, None)
         lit = render(self.plate, rig, size=self.plate.size)
         wanted = np.mean((lit >= 1).any(axis=2)) - np.mean((self.plate.pixels >= 1).any(axis=2))
         self.assertAlmostEqual(facts.newly_clipped, float(wanted), delta=0.01)
@@ -94,7 +95,7 @@ class NumbersToJudgeBy(unittest.TestCase):
 
     def test_light_on_a_matte_is_its_share_of_the_light(self) -> None:
         rig = masked_rig(start="everything")
-        facts = judge(self.plate, rig, "under-test", Cache(1 << 28))
+        facts = measure(self.renderer, rig, "under-test")
         glow = render(self.plate, rig, show="stage:under-test:colour").sum(axis=2)
         area = render(self.plate, rig, show="matte:shape")[:, :, 0]
         assert facts.of_light is not None
@@ -102,14 +103,14 @@ class NumbersToJudgeBy(unittest.TestCase):
 
     def test_a_light_that_keeps_behind_a_matte_leaves_none_on_it(self) -> None:
         behind = {"part": "matte", "matte": "shape", "combine": "intersect"}
-        facts = judge(self.plate, masked_rig(behind, start="everything"), "under-test", Cache(1 << 28))
+        facts = measure(self.renderer, masked_rig(behind, start="everything"), "under-test")
         assert facts.of_light is not None
         self.assertLess(facts.of_light.on_mattes["shape"], 0.1)
 
     def test_the_colour_of_a_light_and_of_the_plate_at_its_source_are_told(self) -> None:
         spread = {"position": [0.7, 0.1], "disc_strength": 0, "aureole_strength": 0}
         shafts = light("shafts", spread=spread, colour={"temperature": 2500, "strength": 1.0})
-        facts = judge(self.plate, rig_of(shafts), "under-test", Cache(1 << 28))
+        facts = measure(self.renderer, rig_of(shafts), "under-test")
         assert facts.of_light is not None
         assert facts.of_light.temperature is not None
         self.assertAlmostEqual(facts.of_light.temperature, 2500, delta=120)
@@ -121,21 +122,29 @@ class NumbersToJudgeBy(unittest.TestCase):
         pixels[150:170, 420:440] = 1.0  # to the right of the middle
         plate = Plate(pixels, SRGB)
         for place, wanted in (((0.9, 0.5), 0), ((0.5, 0.0), 90), ((0.1, 0.5), 180)):
-            facts = judge(plate, rig_of(light("shafts", spread={"position": list(place)})), "under-test", Cache(1 << 28))
+            facts = measure(renderer_of(plate), rig_of(light("shafts", spread={"position": list(place)})), "under-test")
             assert facts.of_light is not None
             assert facts.of_light.off_best is not None
             self.assertAlmostEqual(facts.of_light.off_best, wanted, delta=4)
 
     def test_a_light_says_that_its_mask_hides_it_or_that_its_matte_is_gone(self) -> None:
         hidden = rig_of(light("bloom", mask={"start": "nothing"}))
-        self.assertIn("mask", judge(self.plate, hidden, None, Cache(1 << 28)).says["under-test"])
+        self.assertIn("mask", measure(self.renderer, hidden, None).says["under-test"])
         gone = {"part": "matte", "matte": "tower", "combine": "intersect"}
-        says = judge(self.plate, masked_rig(gone, start="everything"), None, Cache(1 << 28)).says["under-test"]
+        says = measure(self.renderer, masked_rig(gone, start="everything"), None).says["under-test"]
         self.assertIn("tower", says)
         self.assertIn("goes on without it", says)
 
     def test_proposals_are_kept_until_the_picture_changes(self) -> None:
-        cache = Cache(1 << 28)
-        first = propose(self.plate, rig_of(), cache)
-        self.assertIs(propose(self.plate, rig_of(light("bloom")), cache), first)
-        self.assertIsNot(propose(self.plate, rig_of(prepare={"exposure": 1}), cache), first)
+        first = propose(self.renderer, rig_of())
+        self.assertIs(propose(self.renderer, rig_of(light("bloom"))), first)
+        self.assertIsNot(propose(self.renderer, rig_of(prepare={"exposure": 1})), first)
+
+    def test_the_finder_and_match_tell_the_same_colour_at_the_same_spot(self) -> None:
+        for exposure in (0.0, 0.7):
+            rig = rig_of(prepare={"exposure": exposure, "temperature": 0.4})
+            ranked = propose(self.renderer, rig).ranked
+            self.assertGreater(len(ranked), 0)
+            for proposal in ranked:
+                told = match_colour(self.renderer, rig, proposal.place)
+                self.assertEqual((proposal.temperature, proposal.tint), told, str(proposal.place))

@@ -105,9 +105,7 @@ class Halation(unittest.TestCase):
     def test_the_ring_lies_where_total_reflection_sets_in(self) -> None:
         # 8 mm of film on 800 pixels: 100 to the millimetre. Base 0.13 mm, n 1.48: 2 · 0.13 · tan(42.507°) = 0.2383 mm.
         self.assertAlmostEqual(ring_radius(0.13, 1.48), 0.2383, delta=2e-4)
-        got = spread_of(
-            impulse(800, 533, (400, 266), 1), "halation", OPEN, film_width=8, base_thickness=0.13, index=1.48, ring=1.0
-        )
+        got = spread_of(impulse(800, 533, (400, 266), 1), "halation", OPEN, film_width=8, base_thickness=0.13, index=1.48, ring=1.0)
         row = got[266, 400:460, 0].astype(float)
         self.assertAlmostEqual(float(np.argmax(row[5:])) + 5, 23.8, delta=1.0)
         self.assertGreater(row[24], 10 * row[10])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import sys
 import threading
 import unittest
 import weakref
@@ -13,19 +14,35 @@ import cv2
 import numpy as np
 from scipy.interpolate import BSpline
 
-from aurelon.core import render
+from aurelon.core import Renderer, render
 from aurelon.core.graph.cache import Cache
-from aurelon.core.graph.pipeline import Evaluation, render_bands, seen_frame
-from aurelon.core.imaging.blend import merge
+from aurelon.core.graph.renderer import seen_frame, shown
+from aurelon.core.graph.resolve import resolve
 from aurelon.core.imaging.colour_matrix import NEUTRAL, mixed
 from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.merging import lay
 from aurelon.core.imaging.noise import NO_CELL, lattice_noise
-from aurelon.core.imaging.resample import enlarge_to, highlights, reduce_to
+from aurelon.core.imaging.resample import enlarge_to, reduce_to
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB
 from aurelon.core.imaging.screen import encode_jpeg, encode_png, to_screen
+from aurelon.core.lights.shared.highlights import HighlightSource, highlights
+from aurelon.core.lights.shared.kind import Reading
 from aurelon.core.memory import keep_freed
 from aurelon.core.optics.transport import parallel_rays, polar_rays
-from tests.pictures import MATTE, RAMP, Floats, every_kind, every_part, light, masked_rig, plate_of, psnr, rig_of, scene
+from tests.pictures import (
+    MATTE,
+    RAMP,
+    Floats,
+    every_kind,
+    every_part,
+    light,
+    masked_rig,
+    plate_of,
+    psnr,
+    renderer_of,
+    rig_of,
+    scene,
+)
 
 
 class Reducing(unittest.TestCase):
@@ -53,7 +70,7 @@ class Reducing(unittest.TestCase):
         w = t * t * (3 - 2 * t)
         full = np.dstack([pixels * w[:, :, None], w]).astype(np.float32)
         wanted = full.reshape(50, 4, 75, 4, 4).mean(axis=(1, 3))
-        got = highlights(pixels, SRGB.luminance, 0.4, 0.2, Frame.whole((75, 50)))
+        got = highlights(Reading(pixels, SRGB, None), HighlightSource(threshold=0.4, knee=0.2), Frame.whole((75, 50)))
         np.testing.assert_allclose(got, wanted, atol=3e-5)
 
 
@@ -133,7 +150,7 @@ class Rendering(unittest.TestCase):
         plate = plate_of(scene(1600, 1400))  # more than one band
         for kind in every_kind():
             rig = rig_of(light(kind))
-            bands = list(render_bands(plate, rig, seen_frame(plate, rig)))
+            bands = list(Renderer(plate).bands(rig, seen_frame(plate, rig)))
             self.assertGreater(len(bands), 1)
             together = np.concatenate([pixels for _, pixels in bands])
             np.testing.assert_allclose(together, render(plate, rig, cache=Cache(1 << 30)), atol=3e-6, err_msg=kind)
@@ -141,23 +158,61 @@ class Rendering(unittest.TestCase):
     def test_7_each_light_is_merged_once_a_band_even_where_all_look_at_what_is_below(self) -> None:
         plate = plate_of(scene(300, 200))
         rig = rig_of(*({**light("velvet"), "id": f"veil-{k}"} for k in range(6)))
-        with mock.patch("aurelon.core.graph.pipeline.merge", wraps=merge) as merged:
-            (_,) = render_bands(plate, rig, seen_frame(plate, rig))
-        on_the_band = [call for call in merged.call_args_list if call.args[0].shape == (200, 300, 3)]
+        with mock.patch("aurelon.core.graph.resolve.lay", wraps=lay) as laid:
+            (_,) = renderer_of(plate).bands(rig, seen_frame(plate, rig))
+        on_the_band = [call for call in laid.call_args_list if call.args[0].shape == (200, 300, 3)]
         self.assertEqual(len(on_the_band), 6)
 
-    def test_an_evaluation_is_gone_with_all_it_holds_as_soon_as_it_is_let_go(self) -> None:
+    def test_resolving_and_asking_again_is_linear_in_lights(self) -> None:
+        # The steps taken, not the time: calls of Python functions for a rig of 64 lights, a light, as for one of 8.
+        plate = plate_of(scene(120, 80))
+        renderer, steps = renderer_of(plate), {}
+        for count in (8, 64):
+            kind = ("bloom", "shafts", "velvet", "line")
+            lights = [{**light(kind[k % 4], look_at="below"), "id": f"light-{k}"} for k in range(count)]
+            rig = rig_of(*lights)
+            first = renderer.part(rig, Frame.whole((60, 40)))
+            calls = 0
+
+            def count_calls(frame: Any, event: str, argument: Any) -> None:
+                nonlocal calls
+                calls += event == "call"
+
+            again = rig_of(*lights)
+            sys.setprofile(count_calls)
+            try:
+                shown = renderer.part(again, Frame.whole((60, 40)))
+            finally:
+                sys.setprofile(None)
+            np.testing.assert_array_equal(shown, first)
+            steps[count] = calls / count
+        self.assertLess(steps[64], 1.1 * steps[8], str(steps))
+
+    def test_a_frame_of_a_reel_has_nodes_of_its_own(self) -> None:
+        plate, rig = plate_of(scene(60, 40)), rig_of(light("bloom"), light("line") | {"id": "made"}, prepare={"exposure": 1})
+        first, second = (resolve(plate, rig, frame_number=n) for n in (0, 1))
+        again = resolve(plate, rig, frame_number=0)
+        for name in ("original", "prepared", "base", "result"):
+            self.assertEqual(getattr(first, name).digest, getattr(again, name).digest)
+            self.assertNotEqual(getattr(first, name).digest, getattr(second, name).digest, name)
+        bloom, made = first.lights
+        self.assertNotEqual(bloom.field.digest, second.lights[0].field.digest)
+        self.assertEqual(made.field.digest, second.lights[1].field.digest)  # a light that reads no picture is the same
+
+    def test_what_was_evaluated_is_gone_as_soon_as_it_is_let_go(self) -> None:
         plate = plate_of(scene(60, 40))
         gc.disable()
         self.addCleanup(gc.enable)
         for part in every_part():
             for kind in every_kind():
                 lit = {**light(kind), "mask": masked_rig(part).stack[0].mask.model_dump()}
-                evaluation = Evaluation(plate, rig_of(lit, mattes=[MATTE], pictures=dict([RAMP])), Cache(1 << 24))
-                evaluation.show("result", Frame.whole(plate.size))
-                held = weakref.ref(evaluation)
-                del evaluation
-                self.assertIsNone(held(), f"{kind}, {part['part']}")
+                rig = rig_of(lit, mattes=[MATTE], files=dict([RAMP]))
+                renderer = Renderer(plate, Cache(1 << 24))
+                with renderer.working(rig) as now:
+                    shown(now, "result", Frame.whole(plate.size))
+                held = [weakref.ref(thing) for thing in (now.graph, now.work)]
+                del now
+                self.assertEqual([ref() for ref in held], [None, None], f"{kind}, {part['part']}")
 
     def test_a_draft_is_close_to_the_exact_picture(self) -> None:
         plate = plate_of(scene(1200, 800))

@@ -11,11 +11,11 @@ import tifffile
 from numpy.typing import NDArray
 
 from aurelon.core import Plate, PlateError, RigError, check_rig, render
-from aurelon.core.analysis.measure import judge
+from aurelon.core.analysis.measure import measure
 from aurelon.core.graph.cache import Cache
 from aurelon.core.lights.lamp import KIND
-from aurelon.core.optics.height_field import DEEPEST, Surface, from_height, from_normals
-from tests.pictures import Floats, grey_file, light, plate_of, psnr, rig_of, scene
+from aurelon.core.optics.height_field import DEEPEST, HeightField, from_height, from_normals
+from tests.pictures import Floats, grey_file, light, plate_of, psnr, renderer_of, rig_of, scene
 
 FLAT = {"relief": 0.0}
 MATT = {"gloss": 0.0, "temperature": 6500}
@@ -58,7 +58,7 @@ class OnAPlane(unittest.TestCase):
     def test_a_new_lamp_blows_nothing_out(self) -> None:
         for level in (0.2, 0.5, 0.8, 0.9):
             plate = even(level)
-            new = light("lamp", source=FLAT, spread=MATT, **KIND.place(plate))
+            new = light("lamp", source=FLAT, spread=MATT, **KIND.initial(plate))
             out = render(plate, rig_of(new))
             self.assertLess(float(out.max()), 0.99, level)
             self.assertGreater(float(out.max()), level + 0.005, level)
@@ -77,7 +77,9 @@ class OnAPlane(unittest.TestCase):
         x, y = places()
         inner, outer, height = 15.0, 30.0, 0.2
         place, aim = np.array([0.3 * WIDTH, 0.4 * HEIGHT]) / DIAGONAL, np.array([0.6 * WIDTH, 0.6 * HEIGHT]) / DIAGONAL
-        made = lit(even(), lamp="spot", position=[0.3, 0.4], aim=[0.6, 0.6], height=height, inner=inner, outer=outer, range=4.0)
+        made = lit(
+            even(), lamp="spot", position=[0.3, 0.4], aim=[0.6, 0.6], height=height, inner_cone=inner, outer_cone=outer, range=4.0
+        )
         axis = np.array([*(aim - place), -height])
         axis /= np.linalg.norm(axis)
         to_place = np.stack([x - place[0], y - place[1], np.full_like(x, -height)], axis=2)
@@ -132,10 +134,13 @@ class OnASphere(unittest.TestCase):
         elevation, turn = np.deg2rad(40), np.deg2rad(30)
         toward = np.array([np.cos(turn) * np.cos(elevation), -np.sin(turn) * np.cos(elevation), np.sin(elevation)])
         rig = rig_of(
-            light("lamp", source={"surface": "normals", "picture": name, "relief": 1.0},
-                  spread={**MATT, "lamp": "directional", "angle": 30, "elevation": 40}),
-            pictures={name: data},
-        )  # fmt: skip
+            light(
+                "lamp",
+                source={"surface": "normals", "file": name, "relief": 1.0},
+                spread={**MATT, "lamp": "directional", "angle": 30, "elevation": 40},
+            ),
+            files={name: data},
+        )
         plate = even()
         made = render(plate, rig, show="stage:under-test:colour") @ plate.space.luminance / 0.2
         wanted = np.maximum(nx * toward[0] + ny * toward[1] + z * toward[2], 0) / np.sin(elevation)
@@ -162,7 +167,7 @@ class OnASphere(unittest.TestCase):
         normal = np.array([-slope, 0, 1]) / np.hypot(slope, 1)
         tilted = from_normals(np.broadcast_to((normal / 2 + 0.5).astype(np.float32), (20, 30, 3)), 1.0)
         np.testing.assert_allclose(tilted.cells[0], slope, atol=1e-5)
-        self.assertIsInstance(tilted, Surface)
+        self.assertIsInstance(tilted, HeightField)
 
 
 class Shadows(unittest.TestCase):
@@ -170,11 +175,18 @@ class Shadows(unittest.TestCase):
         depth = np.zeros((HEIGHT, WIDTH), np.float32)
         depth[:, 100:106] = 1.0
         name, data = grey_file(depth)
-        spread = {**MATT, "lamp": "directional", "angle": 180, "elevation": 45, "shadows": 1.0, "shadow_softness": 0.05,
-                  "shadow_length": 0.4}  # fmt: skip
-        source = {"surface": "depth", "picture": name, "relief": 1.0, "scale": 0.001}
-        rig = rig_of(light("lamp", source=source, spread=spread), pictures={name: data})
-        bare = rig_of(light("lamp", source=source, spread={**spread, "shadows": 0.0}), pictures={name: data})
+        spread = {
+            **MATT,
+            "lamp": "directional",
+            "angle": 180,
+            "elevation": 45,
+            "shadows": 1.0,
+            "shadow_softness": 0.05,
+            "shadow_length": 0.4,
+        }
+        source = {"surface": "depth", "file": name, "relief": 1.0, "scale": 0.001}
+        rig = rig_of(light("lamp", source=source, spread=spread), files={name: data})
+        bare = rig_of(light("lamp", source=source, spread={**spread, "shadows": 0.0}), files={name: data})
         plate = even()
         share = render(plate, rig)[100, :, 1] - 0.2
         share = share / np.maximum(render(plate, bare)[100, :, 1] - 0.2, 1e-6)
@@ -210,15 +222,15 @@ class Together(unittest.TestCase):
 
     def test_a_lamp_that_lights_nothing_says_what_to_do(self) -> None:
         plate = plate_of(scene())
-        aside: dict[str, Any] = {"lamp": "spot", "aim": [9.0, 0.5], "outer": 5, "inner": 2}
+        aside: dict[str, Any] = {"lamp": "spot", "aim": [9.0, 0.5], "outer_cone": 5, "inner_cone": 2}
         for spread in ({"range": 0.0}, {"position": [5, 5], "range": 0.3}, aside):
-            says = judge(plate, rig_of(light("lamp", spread=spread)), None, Cache(1 << 28)).says
+            says = measure(renderer_of(plate), rig_of(light("lamp", spread=spread)), None).says
             self.assertIn("raise Range", says.get("under-test", ""), spread)
 
     def test_a_depth_of_another_size_is_laid_over_the_whole_plate(self) -> None:
         ramp = np.tile(np.linspace(0, 1, 50, dtype=np.float32), (40, 1))
         name, data = grey_file(ramp)
-        rig = rig_of(light("lamp", source={"surface": "depth", "picture": name}), pictures={name: data})
+        rig = rig_of(light("lamp", source={"surface": "depth", "file": name}), files={name: data})
         self.assertTrue(np.isfinite(render(even(), rig)).all())
 
     def test_a_depth_that_is_no_picture_is_refused_in_a_sentence(self) -> None:
@@ -226,8 +238,8 @@ class Together(unittest.TestCase):
         import hashlib
 
         name, data = hashlib.sha256(b"no").hexdigest(), base64.b64encode(b"no").decode()
-        rig = rig_of(light("lamp", source={"surface": "depth", "picture": name}), pictures={name: data})
-        with self.assertRaisesRegex(PlateError, "the depth picture"):
+        rig = rig_of(light("lamp", source={"surface": "depth", "file": name}), files={name: data})
+        with self.assertRaisesRegex(PlateError, "the depth map"):
             render(even(), rig)
 
     def test_a_lamp_below_the_picture_is_refused_in_a_sentence(self) -> None:
@@ -236,5 +248,5 @@ class Together(unittest.TestCase):
 
     def test_a_missing_depth_falls_back_to_the_brightness(self) -> None:
         plate = plate_of(scene())
-        gone = render(plate, rig_of(light("lamp", source={"surface": "depth", "picture": "0" * 64})))
+        gone = render(plate, rig_of(light("lamp", source={"surface": "depth", "file": "0" * 64})))
         self.assertGreater(psnr(gone, render(plate, rig_of(light("lamp")))), 100)

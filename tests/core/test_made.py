@@ -13,13 +13,11 @@ import numpy as np
 from PIL import Image
 
 from aurelon.core import Plate, render
-from aurelon.core.graph.cache import Cache
-from aurelon.core.graph.pipeline import Evaluation
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.perspective import to_square, unfolded
 from aurelon.core.imaging.texture import lay, pyramid
 from aurelon.core.lights import fan, line, water
-from tests.pictures import Floats, light, plate_of, psnr, rig_of, scene, stroke
+from tests.pictures import Floats, light, plate_of, psnr, renderer_of, rig_of, scene, stroke
 
 BLACK = np.zeros((320, 480, 3))
 
@@ -190,9 +188,9 @@ class Glints(unittest.TestCase):
             top = made >= cv2.dilate(made, np.ones((9, 9)))
             return {(int(r), int(c)) for r, c in zip(*np.nonzero(top & (made > 0.02)), strict=True)}
 
-        first = peaks(source={"count": 12, "on": "everywhere"})
-        twinkled = peaks(source={"count": 12, "on": "everywhere"}, spread={"twinkle": 9})
-        moved = peaks(source={"count": 12, "on": "everywhere", "seed": 9})
+        first = peaks(source={"count": 12, "scatter": "everywhere"})
+        twinkled = peaks(source={"count": 12, "scatter": "everywhere"}, spread={"twinkle": 9})
+        moved = peaks(source={"count": 12, "scatter": "everywhere", "seed": 9})
         self.assertGreater(len(first & twinkled), len(first) // 2)
         self.assertLess(len(first & moved), 3)
 
@@ -234,8 +232,8 @@ class LightPass(unittest.TestCase):
         pixels[:, :100] = 1.0  # bright on the left
         name, data = self.file(pixels)
         for turn, brighter in ((0, (160, 200)), (90, (200, 240)), (180, (160, 280))):
-            spread = {"position": [0.5, 0.5], "size": 0.2, "turn": turn}
-            rig = rig_of(light("picture", source={"picture": name}, spread=spread), pictures={name: data})
+            spread = {"position": [0.5, 0.5], "size": 0.2, "rotation": turn}
+            rig = rig_of(light("picture", source={"file": name}, spread=spread), files={name: data})
             made = render(plate_of(BLACK), rig, show="stage:under-test:colour")[:, :, 1]
             self.assertGreater(made[brighter], 0.9, turn)
             dark = (320 - brighter[0], 480 - brighter[1])
@@ -249,7 +247,7 @@ class LightPass(unittest.TestCase):
     def test_a_small_picture_of_fine_stripes_becomes_their_mean(self) -> None:
         stripes = np.zeros((256, 256, 1), np.float32)
         stripes[::2] = 1.0
-        made = lay(pyramid(stripes), np.diag([1 / 32, 1 / 32, 1.0]), (32, 32), repeats=False, fading=0.0)
+        made = lay(pyramid(stripes), np.diag([1 / 32, 1 / 32, 1.0]), (32, 32), fading=0.0)
         np.testing.assert_allclose(made[8:24, 8:24], 0.5, atol=0.02)
 
 
@@ -260,7 +258,8 @@ class MadeOfNothing(unittest.TestCase):
             np.testing.assert_array_equal(a, b, kind)
 
     def test_made_lights_are_kept_while_the_picture_is_prepared(self) -> None:
-        cache = Cache(1 << 28)
-        plate, made = plate_of(scene()), rig_of(light("line")).stack[0]
-        fields = [Evaluation(plate, rig_of(light("line"), prepare={"exposure": e}), cache).field(made) for e in (0.0, 1.0)]
+        renderer, fields = renderer_of(scene()), []
+        for exposure in (0.0, 1.0):
+            with renderer.working(rig_of(light("line"), prepare={"exposure": exposure})) as now:
+                fields.append(now.work.once(now.graph.lights[0].field))
         self.assertIs(fields[0], fields[1])

@@ -12,13 +12,13 @@ import cv2
 import numpy as np
 from PIL import Image
 
-from aurelon.core import Plate, PlateError, Rig, RigError, check_rig, render
+from aurelon.core import Plate, PlateError, Renderer, Rig, RigError, check_rig, render
 from aurelon.core.graph.cache import Cache
-from aurelon.core.graph.pipeline import Evaluation
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
-from aurelon.core.masks.strokes import Stroke, dabs_of
+from aurelon.core.masks.strokes import dabs_of
+from aurelon.core.settings import Stroke
 from tests.pictures import (
     MATTE,
     PARTS,
@@ -33,7 +33,7 @@ from tests.pictures import (
     rig_of,
     scene,
     stroke,
-)  # fmt: skip
+)
 
 
 def mask_of(*mask_parts: dict[str, Any], plate: Plate | None = None, start: str = "nothing", **rest: Any) -> Floats:
@@ -54,9 +54,12 @@ print(hashlib.sha256(render(plate_of(scene()), rig, show="mask:under-test").toby
 
 def variants_of(part: dict[str, Any]) -> dict[str, dict[str, Any]]:
     return {
-        "as it is": part, "inverted": {**part, "invert": True}, "thin": {**part, "density": 0.4},
-        "feathered": {**part, "feather": 0.01}, "fitted": {**part, "fit": 0.01},
-    }  # fmt: skip
+        "as it is": part,
+        "inverted": {**part, "invert": True},
+        "thin": {**part, "density": 0.4},
+        "feathered": {**part, "feather": 0.01},
+        "fitted": {**part, "fit": 0.01},
+    }
 
 
 class EveryPart(unittest.TestCase):
@@ -87,11 +90,14 @@ class EveryPart(unittest.TestCase):
     def test_3_same_bits_whatever_the_number_of_threads(self) -> None:
         sums = {
             subprocess.run(
-                [sys.executable, "-c", MASK_TWICE, str(threads)], capture_output=True, text=True, check=True,
+                [sys.executable, "-c", MASK_TWICE, str(threads)],
+                capture_output=True,
+                text=True,
+                check=True,
                 env={**os.environ, "NUMBA_NUM_THREADS": "2"},
             ).stdout
             for threads in (1, 2)
-        }  # fmt: skip
+        }
         self.assertEqual(len(sums), 1)
 
     def test_7_a_wider_feather_takes_no_more_cells(self) -> None:
@@ -105,9 +111,12 @@ class EveryPart(unittest.TestCase):
 
     def test_4_within_0_to_1_on_every_kind_of_picture(self) -> None:
         plates: dict[str, Any] = {
-            "black": np.zeros((40, 60, 3)), "white": np.ones((40, 60, 3)), "one pixel": np.ones((1, 1, 3)),
-            "thin": scene(900, 1), "hdr": scene(90, 60) * 30,
-        }  # fmt: skip
+            "black": np.zeros((40, 60, 3)),
+            "white": np.ones((40, 60, 3)),
+            "one pixel": np.ones((1, 1, 3)),
+            "thin": scene(900, 1),
+            "hdr": scene(90, 60) * 30,
+        }
         for name, pixels in plates.items():
             plate, cache = plate_of(pixels), Cache(1 << 29)
             for part in every_part():
@@ -220,11 +229,11 @@ class Strokes(unittest.TestCase):
 
         def show(n: int) -> None:
             strokes = [stroke((0.1, 0.1 + 0.001 * k), (0.9, 0.9)) for k in range(n)]
-            evaluation = Evaluation(plate, masked_rig({"part": "strokes", "strokes": strokes}), cache)
-            part = evaluation.rig.stack[0].mask.stack[0]
+            rig = masked_rig({"part": "strokes", "strokes": strokes})
+            part = rig.stack[0].mask.stack[0]
             frame = Frame.whole(plate.size)
             before = sum(cache.peek((key, frame)) is None for key in part.keys[1:])  # type: ignore[attr-defined]
-            evaluation.stage(evaluation.light("under-test"), "mask", frame)
+            Renderer(plate, cache).part(rig, frame, show="mask:under-test")
             laid.append(before)
 
         show(200)
@@ -329,9 +338,9 @@ class FromThePicture(unittest.TestCase):
         self.assertGreater(psnr(after, wanted), psnr(before, wanted) + 6)
 
     def test_a_grey_picture_of_another_size_lies_over_the_whole_plate(self) -> None:
-        made = mask_of({"part": "picture", "picture": RAMP[0]})
+        made = mask_of({"part": "grey", "file": RAMP[0]})
         np.testing.assert_allclose(made[100], (np.arange(480) + 0.5) / 480, atol=0.006)
-        levelled = mask_of({"part": "picture", "picture": RAMP[0], "low": 0.5, "high": 0.5001})
+        levelled = mask_of({"part": "grey", "file": RAMP[0], "low": 0.5, "high": 0.5001})
         self.assertAlmostEqual(float(levelled.mean()), 0.5, delta=0.01)
 
     def test_depths_beyond_0_to_1_are_brought_there_and_what_is_no_number_is_refused(self) -> None:
@@ -386,12 +395,12 @@ class Mattes(unittest.TestCase):
             with self.assertRaisesRegex(RigError, "move it up or leave it out"):
                 check_rig({"mattes": mattes})
 
-    def test_a_carried_picture_must_be_the_file_it_is_called(self) -> None:
+    def test_a_carried_file_must_be_the_file_it_is_called(self) -> None:
         name, data = grey_file(np.zeros((4, 4), np.float32))
-        check_rig({"pictures": {name: data}})
-        for pictures, said in (({name: "%%%"}, "no base64"), ({RAMP[0]: data}, "is not the file")):
+        check_rig({"files": {name: data}})
+        for pictures, said in (({name: "%%%"}, "no base64"), ({RAMP[0]: data}, "is not the one")):
             with self.assertRaisesRegex(RigError, said):
-                check_rig({"pictures": pictures})
+                check_rig({"files": pictures})
 
 
 class HouseLight(unittest.TestCase):
@@ -420,7 +429,7 @@ class Awkward(unittest.TestCase):
                 check_rig({"lights": [light("bloom", mask={"parts": [part]})]})
 
     def test_a_subject_without_a_hint_and_a_missing_picture_do_nothing(self) -> None:
-        for part in ({"part": "subject"}, {"part": "picture", "picture": "0" * 64}, {"part": "matte", "matte": "gone"}):
+        for part in ({"part": "subject"}, {"part": "grey", "file": "0" * 64}, {"part": "matte", "matte": "gone"}):
             np.testing.assert_array_equal(mask_of(part), 0)
 
     def test_the_cut_is_the_same_every_time(self) -> None:

@@ -4,24 +4,30 @@ from __future__ import annotations
 
 import unittest
 import warnings
+from dataclasses import replace
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from scipy.ndimage import rotate
 
 from aurelon.core import RigError, check_rig, render
-from aurelon.core.analysis.measure import FoundPoint, judge, match_colour
-from aurelon.core.export.picture import ExportOptions, export
+from aurelon.core.analysis.colour_match import match_colour
+from aurelon.core.analysis.measure import FoundPoint, measure
 from aurelon.core.graph.cache import Cache
-from aurelon.core.graph.pipeline import seen_frame
+from aurelon.core.graph.renderer import seen_frame
 from aurelon.core.imaging.blend import MODES
 from aurelon.core.imaging.colour import temperature_of, temperature_rgb
 from aurelon.core.imaging.crop_and_straighten import largest_box
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.merging import Travelled, picture_of
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB
-from aurelon.core.imaging.tone import levelled
+from aurelon.core.imaging.tone import levels_of
+from aurelon.core.lights import kinds
 from aurelon.core.plate import read_plate
-from aurelon.core.rig.test_strip import GRID_STEPS, SEEDS, STEPS, Place, variants
-from tests.pictures import every_kind, light, plate_of, psnr, rig_of, scene
+from aurelon.core.rig.test_strip import GRID_STEPS, SettingPath, Variant, stepped
+from aurelon.core.settings import settings_of
+from tests.pictures import every_kind, exported, light, plate_of, psnr, renderer_of, rig_of, scene
 
 HALF = {"x0": 0.25, "y0": 0.1, "x1": 0.75, "y1": 0.85}
 
@@ -71,9 +77,9 @@ class Opening(unittest.TestCase):
     def test_an_export_has_the_crops_size_and_a_smaller_one_its_shape(self) -> None:
         plate = plate_of(scene(800, 400))
         rig = rig_of(light("shafts"), prepare={"crop": HALF, "straighten": -3})
-        full = read_plate(export(plate, rig, ExportOptions("png", "16")), "a.png")
+        full = read_plate(exported(plate, rig, "png", "16"), "a.png")
         self.assertEqual(full.size, (400, 300))
-        small = read_plate(export(plate, rig, ExportOptions("png", "16", size=(100, 75))), "a.png")
+        small = read_plate(exported(plate, rig, "png", "16", size=(100, 75)), "a.png")
         reduced = full.pixels.reshape(75, 4, 100, 4, 3).mean(axis=(1, 3))
         self.assertGreater(psnr(small.pixels, reduced), 38)
         self.assertEqual(seen_frame(plate, rig, (100, 75)).shape, (75, 100))
@@ -106,21 +112,23 @@ class Colour(unittest.TestCase):
     def test_match_reads_the_plate_at_the_spot(self) -> None:
         pixels = np.full((200, 300, 3), 0.2, np.float32)
         pixels[:, 150:] = temperature_rgb(3000.0, 0.0, SRGB) * np.float32(0.3)
-        kelvin, _ = match_colour(plate_of(pixels), rig_of(), (0.9, 0.5), Cache(1 << 26))
+        kelvin, _ = match_colour(renderer_of(pixels), rig_of(), (0.9, 0.5))
         self.assertAlmostEqual(kelvin, 3000, delta=60)
         pixels[95:105, 220:230] = 1.0  # a lamp that is clipped has no colour of its own
-        kelvin, _ = match_colour(plate_of(pixels), rig_of(), (0.75, 0.5), Cache(1 << 26))
+        kelvin, _ = match_colour(renderer_of(pixels), rig_of(), (0.75, 0.5))
         self.assertAlmostEqual(kelvin, 3000, delta=60)
-        kelvin, _ = match_colour(plate_of(pixels), rig_of(), (-0.4, 0.5), Cache(1 << 26))
+        kelvin, _ = match_colour(renderer_of(pixels), rig_of(), (-0.4, 0.5))
         self.assertAlmostEqual(kelvin, 6500, delta=120)
 
     def test_levels_are_black_white_and_a_power(self) -> None:
-        plate = plate_of(scene())
         ramp = np.linspace(0, 2, 301, dtype=np.float32)[None, :, None].repeat(3, 2)
         rig = rig_of(light("shafts", colour={"black": 0.1, "white": 0.6, "gamma": 2.0}))
         t = np.clip((ramp - 0.1) / 0.5, 0, None)
         wanted = np.where(t < 1, np.sqrt(t), 1 + (t - 1) / 2)
-        np.testing.assert_allclose(levelled(ramp, rig.stack[0].colour), wanted, atol=1e-5)
+        np.testing.assert_allclose(
+            picture_of(Travelled(drawn=ramp), Frame.whole((301, 1)), levels_of(rig.stack[0].colour)), wanted, atol=1e-5
+        )
+        plate = plate_of(scene())
         plain = render(plate, rig_of(light("shafts")), show="stage:under-test:colour")
         raised = render(plate, rig_of(light("shafts", colour={"black": 0.3})), show="stage:under-test:colour")
         self.assertEqual(float(raised[plain.max(axis=2) < 0.29].max(initial=0)), 0.0)
@@ -130,64 +138,73 @@ class Strips(unittest.TestCase):
     def setUp(self) -> None:
         self.rig = rig_of(light("bloom"), {**light("shafts"), "id": "rays"})
 
-    def swept(self, sweep: Any, *places: Place, light_id: str = "under-test", span: float = 1.0) -> Any:
-        return variants(self.rig, light_id, sweep, list(places), span)
+    def swept(self, *paths: SettingPath, light_id: str = "under-test", span: float = 1.0) -> list[Variant]:
+        return stepped(self.rig, light_id, list(paths), span).variants
 
     def test_seven_steps_cover_the_range_evenly_in_the_sliders_travel(self) -> None:
-        values = [v.values[0][1] for v in self.swept("setting", Place("spread", "radius"))]
-        self.assertEqual((len(values), values[0], values[-1]), (STEPS, 0.002, 0.3))
+        values = [v.values[0][1] for v in self.swept(SettingPath("spread", "radius"))]
+        self.assertEqual((len(values), values[0], values[-1]), (7, 0.002, 0.3))
         travel = np.sqrt((np.array(values) - 0.002) / 0.298)
         np.testing.assert_allclose(np.diff(travel), 1 / 6, atol=0.02)
 
     def test_a_narrower_span_is_centred_on_the_present_value(self) -> None:
-        cells = self.swept("setting", Place("merge", "opacity"), span=0.25)
+        cells = self.swept(SettingPath("merge", "opacity"), span=0.25)
         self.assertEqual([round(c.values[0][1], 2) for c in cells][-1], 1.0)
         self.assertAlmostEqual(cells[0].values[0][1], 0.75)
         self.assertTrue(cells[-1].present)
 
-    def test_grid_seeds_and_modes(self) -> None:
-        grid = self.swept("grid", Place("spread", "radius"), Place("spread", "falloff"))
-        self.assertEqual(len(grid), GRID_STEPS**2)
-        self.assertEqual(grid[1].values[1], grid[0].values[1])
-        seeds = self.swept("seeds", light_id="rays")
-        self.assertEqual(len({v.values[0][1] for v in seeds}), SEEDS)
-        modes = self.swept("modes")
+    def test_a_grid_and_every_choice(self) -> None:
+        strip = stepped(self.rig, "under-test", [SettingPath("spread", "radius"), SettingPath("spread", "falloff")])
+        self.assertEqual((len(strip.variants), strip.columns), (GRID_STEPS**2, GRID_STEPS))
+        self.assertEqual(strip.variants[1].values[1], strip.variants[0].values[1])
+        modes = self.swept(SettingPath("merge", "mode"))
         self.assertEqual([v.values[0][1] for v in modes], list(MODES))
         self.assertEqual([v.values[0][1] for v in modes if v.present], ["expose"])
         self.assertEqual(modes[3].rig.stack[0].merge.mode, MODES[3])
+        with_modes = stepped(self.rig, "under-test", [SettingPath("merge", "mode"), SettingPath("merge", "opacity")])
+        self.assertEqual(with_modes.columns, len(MODES))
+
+    def test_the_seed_of_every_kind_is_stepped_through_wherever_it_stands(self) -> None:
+        found = 0
+        for kind in every_kind():
+            for stage in ("source", "spread"):
+                for name, setting in settings_of(type(getattr(rig_of(light(kind)).stack[0], stage))):
+                    if setting.type != "seed":
+                        continue
+                    found += 1
+                    strip = stepped(rig_of(light(kind, **{stage: {name: 9990}})), "under-test", [SettingPath(stage, name)])
+                    values = [v.values[0][1] for v in strip.variants]
+                    self.assertEqual((len(set(values)), values[0], max(values)), (12, 9990, 9999), kind)
+        self.assertGreaterEqual(found, 8)
 
     def test_what_cannot_be_swept_is_refused(self) -> None:
-        for sweep, places, light_id in (
-            ("setting", [Place("spread", "moon")], "under-test"), ("setting", [Place("colour", "picked")], "under-test"),
-            ("grid", [Place("spread", "radius")], "under-test"), ("modes", [], "nobody"), ("seeds", [], "under-test"),
-        ):  # fmt: skip
+        for paths, light_id in (
+            ([SettingPath("spread", "moon")], "under-test"),
+            ([SettingPath("sky", "radius")], "under-test"),
+            ([SettingPath("colour", "picked")], "under-test"),
+            ([], "under-test"),
+            ([SettingPath("spread", "radius")] * 3, "under-test"),
+            ([SettingPath("merge", "mode")], "nobody"),
+        ):
             with self.assertRaises(RigError):
-                self.swept(sweep, *places, light_id=light_id)
+                self.swept(*paths, light_id=light_id)
 
     def test_stages_above_the_changed_one_are_computed_once(self) -> None:
-        plate, cache = plate_of(scene()), Cache(1 << 28)
-        made: list[str] = []
-        keep = cache.get
-
-        def counted(key: Any, make: Any) -> Any:
-            def making() -> Any:
-                made.append(str(key))
-                return make()
-
-            return keep(key, making)
-
-        cache.get = counted  # type: ignore[method-assign]
-        for variant in self.swept("setting", Place("merge", "intensity")):
-            render(plate, variant.rig, size=(160, 107), cache=cache)
-        self.assertEqual(sum("('spread'" in key[:12] for key in made), 2)  # one for each light
-        self.assertEqual(sum("('colour'" in key[:14] for key in made), 2)
+        for kind in ("bloom", "shafts"):
+            kinds_spread, laid = kinds()[kind].spread, mock.Mock(side_effect=kinds()[kind].spread)
+            self.assertIsNot(kinds_spread, laid)
+            cache = Cache(1 << 28)
+            with mock.patch.dict(kinds(), {kind: replace(kinds()[kind], spread=laid)}):
+                for variant in self.swept(SettingPath("merge", "intensity")):
+                    render(plate_of(scene()), variant.rig, size=(160, 107), cache=cache)
+            self.assertEqual(laid.call_count, 1, kind)
 
 
 class Judging(unittest.TestCase):
     def test_histograms_and_clipping_agree_with_numpy(self) -> None:
         pixels = scene(300, 200)
         pixels[:20] = 1.5
-        facts = judge(plate_of(pixels), rig_of(), None, Cache(1 << 26))
+        facts = measure(renderer_of(pixels), rig_of(), None)
         codes = np.where(pixels <= 0.0031308, 12.92 * pixels, 1.055 * np.minimum(pixels, 1) ** (1 / 2.4) - 0.055)
         wanted = np.histogram(codes[:, :, 0], 96, (0, 1))[0] / codes[:, :, 0].size
         np.testing.assert_allclose(facts.before.red, wanted, atol=2e-3)
@@ -196,9 +213,9 @@ class Judging(unittest.TestCase):
     def test_a_light_that_lights_nothing_says_what_to_change(self) -> None:
         plate = plate_of(np.full((60, 80, 3), 0.02, np.float32))
         for kind in ("bloom", "shafts", "halation", "edge", "starburst", "flare"):
-            says = judge(plate, rig_of(light(kind, source={"threshold": 0.9})), "under-test", Cache(1 << 26)).says
+            says = measure(renderer_of(plate), rig_of(light(kind, source={"threshold": 0.9})), "under-test").says
             self.assertIn("Source", says["under-test"], kind)
-        bright = judge(plate_of(scene()), rig_of(light("bloom", source={"threshold": 0.3})), "under-test", Cache(1 << 26))
+        bright = measure(renderer_of(scene()), rig_of(light("bloom", source={"threshold": 0.3})), "under-test")
         self.assertEqual(bright.says, {})
         assert bright.of_light is not None
         self.assertAlmostEqual(sum(bright.of_light.shares), 1.0, places=5)
@@ -208,7 +225,7 @@ class Judging(unittest.TestCase):
         pixels[50:53, 70:73] = pixels[150:153, 200:203] = 1.0
 
         def points(source: dict[str, Any]) -> list[FoundPoint]:
-            facts = judge(plate_of(pixels), rig_of(light("starburst", source=source)), "under-test", Cache(1 << 26))
+            facts = measure(renderer_of(pixels), rig_of(light("starburst", source=source)), "under-test")
             assert facts.of_light is not None
             return facts.of_light.points or []
 

@@ -12,7 +12,7 @@ from aurelon.core import render
 from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.core.lights.flare import RIM_SHARE, disc_area
 from aurelon.core.lights.shared.kind import Reading
-from aurelon.core.lights.shared.points import PLACED_RADIUS, PointSource, find_points
+from aurelon.core.lights.shared.points import PLACED_RADIUS, PointSource, detect_points
 from aurelon.core.optics.aperture import EDGE, diffraction, drawn_star
 from aurelon.core.optics.lens import COATING_INDEX, LensError, focal_length, ghosts, lenses, read_lens, reflectance
 from tests.core.test_glows import impulse, spread_of
@@ -62,7 +62,12 @@ class Aperture(unittest.TestCase):
 
 def two_surfaces(**more: Any) -> dict[str, Any]:
     return {
-        "format": "aurelon-lens", "version": 1, "name": "pair", "title": "Pair", "about": "A glass and a stop", "blades": 6,
+        "format": "aurelon-lens",
+        "version": 1,
+        "name": "pair",
+        "title": "Pair",
+        "about": "A glass and a stop",
+        "blades": 6,
         "image_diagonal": 43.3,
         "surfaces": [
             {"radius": 50.0, "gap": 6.0, "index": 1.5, "semi": 200.0},
@@ -70,7 +75,7 @@ def two_surfaces(**more: Any) -> dict[str, Any]:
             {"stop": True, "gap": 0.0, "semi": 5.0},
         ],
         **more,
-    }  # fmt: skip
+    }
 
 
 def trace(height: float, angle: float) -> tuple[float, float, float]:
@@ -152,9 +157,12 @@ class Lens(unittest.TestCase):
 
     def test_a_bad_surface_is_refused_by_name(self) -> None:
         for change, said in (
-            ({"radius": 0.2}, "surface 2"), ({"gap": -1}, "surface 2 (gap)"), ({"index": 0.5}, "surface 2 (index)"),
-            ({"semi": 0}, "surface 2 (semi)"), ({"colour": "red"}, "surface 2 (colour)"),
-        ):  # fmt: skip
+            ({"radius": 0.2}, "surface 2"),
+            ({"gap": -1}, "surface 2 (gap)"),
+            ({"index": 0.5}, "surface 2 (index)"),
+            ({"semi": 0}, "surface 2 (semi)"),
+            ({"colour": "red"}, "surface 2 (colour)"),
+        ):
             table = two_surfaces()
             table["surfaces"][1] |= change
             with self.assertRaises(LensError) as caught:
@@ -181,7 +189,7 @@ class Flare(unittest.TestCase):
 
     def test_ghosts_lie_on_the_line_through_the_middle(self) -> None:
         pixels = impulse(900, 600, (300, 200), 9)
-        got = spread_of(pixels, "flare", {"threshold": 0.5, "most": 1}, veil=0, dispersion=0, lens="breakwater", ghosts=20)
+        got = spread_of(pixels, "flare", {"threshold": 0.5, "max_points": 1}, veil=0, dispersion=0, lens="breakwater", ghosts=20)
         self.assertGreater(float(got.max()), 0.0)
         # On the far side of the middle from the point lies at least one ghost, centred on the line.
         far = got[300:, 450:].sum(axis=2).astype(float)
@@ -208,7 +216,7 @@ class Flare(unittest.TestCase):
 
 class Points(unittest.TestCase):
     def found(self, pixels: Any, **settings: Any) -> Any:
-        return find_points(Reading(np.ascontiguousarray(pixels, np.float32), SRGB), PointSource.model_validate(settings))
+        return detect_points(Reading(np.ascontiguousarray(pixels, np.float32), SRGB, None), PointSource.model_validate(settings))
 
     def picture(self) -> Floats:
         pixels = np.full((400, 600, 3), 0.02, np.float32)
@@ -221,9 +229,9 @@ class Points(unittest.TestCase):
         self.assertEqual(len(points.places), 3)
         np.testing.assert_allclose(points.places[0] * (600, 400), (102.5, 82.5), atol=0.5)
 
-    def test_most_and_apart_limit_them(self) -> None:
-        self.assertEqual(len(self.found(self.picture(), threshold=0.6, most=2).places), 2)
-        self.assertEqual(len(self.found(self.picture(), threshold=0.6, apart=0.3).places), 2)
+    def test_max_points_and_min_spacing_limit_them(self) -> None:
+        self.assertEqual(len(self.found(self.picture(), threshold=0.6, max_points=2).places), 2)
+        self.assertEqual(len(self.found(self.picture(), threshold=0.6, min_spacing=0.3).places), 2)
 
     def test_a_found_point_can_be_switched_off_and_another_placed(self) -> None:
         place = self.found(self.picture(), threshold=0.6).places[0].tolist()
@@ -242,7 +250,7 @@ class Points(unittest.TestCase):
         pixels[:, 300:] = 0.9
         dark, bright, outside = [0.2, 0.9], [0.8, 0.1], [1.5, 0.5]
         for hiding, left in ((0.0, (1.0, 1.0, 1.0)), (1.0, (0.0, 1.0, 1.0)), (0.5, (0.5, 1.0, 1.0))):
-            found = self.found(pixels, threshold=0.6, most=0, placed=[dark, bright, outside], hiding=hiding)
+            found = self.found(pixels, threshold=0.6, max_points=0, placed=[dark, bright, outside], hiding=hiding)
             np.testing.assert_allclose(found.light[:, 0] / (np.pi * PLACED_RADIUS**2), left, atol=1e-3)
 
     def test_one_colour_alone_can_be_made_to_shine(self) -> None:

@@ -12,20 +12,21 @@ from typing import Any
 
 import cv2
 import numpy as np
-from annotated_types import Le
 from PIL import Image
 
 from aurelon.core import Plate, Rig, open_plate, read_plate, render
-from aurelon.core.export.picture import ExportOptions, export
 from aurelon.core.graph.cache import Cache
-from aurelon.core.graph.pipeline import Evaluation
 from aurelon.core.imaging.blend import MODES
 from aurelon.core.lights import kinds
-from tests.pictures import every_kind, light, plate_of, psnr, rig_of, scene
+from aurelon.core.settings import settings_of
+from aurelon.core.settings.slider import Slider
+from tests.pictures import every_kind, exported, light, plate_of, psnr, renderer_of, rig_of, scene
 
 RENDER_TWICE = """
 import hashlib, sys, numba
-from tests.pictures import every_kind, light, plate_of, rig_of, scene
+from aurelon.core.settings import settings_of
+from aurelon.core.settings.slider import Slider
+from tests.pictures import every_kind, exported, light, plate_of, psnr, renderer_of, rig_of, scene
 from aurelon.core import render
 numba.set_num_threads(int(sys.argv[1]))
 for kind in every_kind():
@@ -46,7 +47,7 @@ class Promises(unittest.TestCase):
                 for form in ("png", "tiff"):
                     out = Path(folder) / f"b.{form}"
                     off = rig_of({**light("shafts"), "on": False})
-                    out.write_bytes(export(plate, off, ExportOptions(form, depth)))
+                    out.write_bytes(exported(plate, off, form, depth))
                     back = cv2.imread(str(out), cv2.IMREAD_UNCHANGED)
                     assert back is not None
                     np.testing.assert_array_equal(back[:, :, ::-1], samples, f"{form} {depth}")
@@ -89,19 +90,27 @@ class Promises(unittest.TestCase):
     def test_3_same_bits_whatever_the_number_of_threads(self) -> None:
         one, two = (
             subprocess.run(
-                [sys.executable, "-c", RENDER_TWICE, str(threads)], capture_output=True, text=True, check=True,
+                [sys.executable, "-c", RENDER_TWICE, str(threads)],
+                capture_output=True,
+                text=True,
+                check=True,
                 env={**os.environ, "NUMBA_NUM_THREADS": "2"},
             ).stdout.splitlines()
             for threads in (1, 2)
-        )  # fmt: skip
+        )
         self.assertEqual(len(one), len(every_kind()))
         self.assertEqual(one, two)
 
     def test_4_never_nan_never_negative(self) -> None:
         plates: dict[str, Any] = {
-            "scene": scene(), "black": np.zeros((40, 60, 3)), "white": np.ones((40, 60, 3)), "one pixel": np.ones((1, 1, 3)),
-            "thin": scene(4000, 1), "tall": scene(1, 400), "hdr": scene() * 30,
-        }  # fmt: skip
+            "scene": scene(),
+            "black": np.zeros((40, 60, 3)),
+            "white": np.ones((40, 60, 3)),
+            "one pixel": np.ones((1, 1, 3)),
+            "thin": scene(4000, 1),
+            "tall": scene(1, 400),
+            "hdr": scene() * 30,
+        }
         for kind in every_kind():
             for name, pixels in plates.items():
                 plate, cache = plate_of(pixels), Cache(1 << 28)
@@ -132,17 +141,18 @@ class Promises(unittest.TestCase):
     def test_7_the_work_does_not_grow_with_any_length(self) -> None:
         def cells(plate: Plate, kind: str, spread: dict[str, Any]) -> int:
             rig = rig_of(light(kind, spread=spread))
-            return Evaluation(plate, rig, Cache(1 << 28)).field(rig.stack[0]).nbytes
+            with renderer_of(plate).working(rig) as now:
+                return now.work.once(now.graph.lights[0].field).nbytes
 
         plate = plate_of(scene())
         # Light travels on as many cells whatever its lengths; `make bench` has the times.
         for kind in every_kind():
-            lengths = [
-                name for name, field in kinds()[kind].spread_settings.model_fields.items()
-                if isinstance(field.json_schema_extra, dict) and field.json_schema_extra.get("unit") == "diagonal"
-            ]  # fmt: skip
-            for name in lengths:
-                most = next(m.le for m in kinds()[kind].spread_settings.model_fields[name].metadata if isinstance(m, Le))
+            lengths = {
+                name: s.high
+                for name, s in settings_of(kinds()[kind].spread_settings)
+                if isinstance(s, Slider) and s.unit == "diagonal"
+            }
+            for name, most in lengths.items():
                 at_default = 1.05 * cells(plate, kind, {})
                 # A light that is drawn at every frame may go over to a grid, but never one finer than the plate.
                 self.assertLessEqual(cells(plate, kind, {name: most}), max(at_default, plate.pixels.nbytes), f"{kind} {name}")
@@ -160,7 +170,7 @@ class Promises(unittest.TestCase):
         for kind in every_kind():
             if kinds()[kind].needs_file:
                 continue
-            placed = kinds()[kind].place(plate)
+            placed = kinds()[kind].initial(plate)
             gain = render(plate, rig_of(light(kind, **placed))) - plate.pixels
             self.assertGreater(float(np.abs(gain).max()), 0.05, kind)
             if not kinds()[kind].opaque:  # a whole picture laid over another deepens as well

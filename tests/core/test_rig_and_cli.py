@@ -16,12 +16,16 @@ from PIL import Image
 
 from aurelon.cli import main
 from aurelon.core import RigError, check_rig, open_plate, parse_rig, render
+from aurelon.core.rig.migrate import PARTS, RENAMED
 from tests.core.test_files import bad_files
 from tests.pictures import RAMP, every_kind, light, masked_rig, plate_of, psnr, rig_of, scene
 
 
 def lights(**stages: Any) -> dict[str, Any]:
     return {"lights": [light("shafts", **stages)]}
+
+
+DATA = Path(__file__).resolve().parents[1] / "store" / "data"
 
 
 class RigFormat(unittest.TestCase):
@@ -41,7 +45,8 @@ class RigFormat(unittest.TestCase):
             (lights(colour={"temperature": 20}), "lights[0].colour.temperature", "at least 1000"),
             ({"prepare": {"exposure": "up"}}, "prepare.exposure", "number"),
             ({"surprise": 1}, "surprise", "not a setting"),
-            ({"version": 2}, "version", "1"),
+            ({"version": 3}, "", "later than this Aurelon reads"),
+            ({"version": "x"}, "version", "2"),
             ({"lights": [light("shafts"), light("shafts")]}, "", "under-test"),
         ]
         for data, path, what in cases:
@@ -49,6 +54,42 @@ class RigFormat(unittest.TestCase):
                 check_rig(data)
             self.assertEqual(caught.exception.problems[0][0], path)
             self.assertIn(what, caught.exception.problems[0][1])
+
+    def test_every_renamed_setting_of_version_1_is_read(self) -> None:
+        old = json.loads((DATA / "version-1.json").read_text())
+        rig = check_rig(old)
+        star, lens, sparkle, spot, light_pass, painted = rig.stack
+        (name,) = rig.files
+        read: list[tuple[Any, dict[str, Any]]] = [
+            (star.source, {"max_points": 5, "min_spacing": 0.05}),
+            (lens.source, {"max_points": 2, "min_spacing": 0.04}),
+            (sparkle.source, {"scatter": "everywhere"}),
+            (sparkle.spread, {"rotation": 30, "rotation_spread": 0.4}),
+            (spot.source, {"file": name}),
+            (spot.spread, {"inner_cone": 12, "outer_cone": 25}),
+            (light_pass.source, {"file": name}),
+            (light_pass.spread, {"rotation": 15}),
+            (painted.mask.stack[1], {"part": "grey", "file": name, "high": 0.9}),
+            (rig.house.mask.stack[0], {"part": "grey", "file": name, "low": 0.1}),
+            (rig.mattes[0].mask.stack[0], {"part": "grey", "file": name}),
+        ]
+        for settings, wanted in read:
+            self.assertEqual({key: getattr(settings, key) for key in wanted}, wanted)
+        renamed = {key for names in RENAMED.values() for key in names} | {key for _, names in PARTS.values() for key in names}
+        for key in renamed:
+            self.assertIn(f'"{key}":', json.dumps(old), "the rig of version 1 here lacks a setting that was renamed")
+        self.assertEqual(check_rig(rig.model_dump(mode="json")), rig)
+        self.assertEqual(rig.version, 2)
+
+    def test_old_names_are_refused_in_a_rig_of_today(self) -> None:
+        with self.assertRaises(RigError) as caught:
+            check_rig({"version": 2, "lights": [light("lamp", spread={"inner": 3})]})
+        self.assertEqual(caught.exception.problems[0][0], "lights[0].spread.inner")
+
+    def test_what_is_no_rig_at_all_is_refused_whatever_version_it_claims(self) -> None:
+        for data in ({"version": 1, "lights": 7}, {"version": 1, "lights": ["a"]}, {"version": 1, "mattes": {"a": 1}, "house": 3}):
+            with self.assertRaises(RigError):
+                check_rig(data)
 
     def test_no_number_that_is_none(self) -> None:
         with self.assertRaises(RigError):
@@ -104,7 +145,7 @@ class CommandLine(unittest.TestCase):
             self.assertEqual((code, tifffile.imread(self.folder / "s.tif").shape), (0, (60, 90, 3)))
 
     def test_masks_mattes_and_lights_alone_are_rendered_from_a_file_that_carries_its_pictures(self) -> None:
-        part = {"part": "picture", "picture": RAMP[0]}
+        part = {"part": "grey", "file": RAMP[0]}
         rig = masked_rig(part, {"part": "matte", "matte": "shape"}, start="nothing")
         (self.folder / "carried.json").write_text(rig.model_dump_json())
         for show in ("mask:under-test", "matte:shape", "over:mask:under-test", "light:under-test", "house-mask"):
@@ -118,7 +159,7 @@ class CommandLine(unittest.TestCase):
         (self.folder / "gone.json").write_text(rig.model_dump_json())
         code, out, _ = self.run_cli("check", "@gone.json")
         self.assertEqual(code, 0)
-        self.assertIn("the matte 'tower' is not there; under-test used it and goes on without it", out)
+        self.assertIn("the matte 'tower' is missing; under-test used it and goes on without it", out)
 
     def test_bad_input_exits_2_with_one_line_and_no_file(self) -> None:
         (self.folder / "bad.json").write_text('{"lights": [{"id": "a", "kind": "lava"}]}')
@@ -150,7 +191,7 @@ class CommandLine(unittest.TestCase):
             for group in kind["groups"]:
                 for s in group["settings"]:
                     self.assertTrue(s["help"], s)
-                    if s["kind"] in ("number", "whole"):
+                    if s["type"] in ("number", "whole"):
                         self.assertTrue(s["low"] <= s["default"] <= s["high"] and s["step"] > 0, s)
         self.assertIn("reach", self.run_cli("kinds")[1])
         self.assertEqual(self.run_cli("check", "@rig.json")[0], 0)

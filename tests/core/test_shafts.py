@@ -11,9 +11,7 @@ from aurelon.core import render
 from aurelon.core.lights.shafts import FALLOFF_LENGTH, STRONGEST_BLOCKING
 from tests.pictures import light, plate_of, rig_of, scene
 
-PLAIN: dict[str, Any] = {
-    "variety": 0, "softness": 0, "falloff": 0, "disc_strength": 0, "aureole_strength": 0, "blocking": 0,
-}  # fmt: skip
+PLAIN: dict[str, Any] = {"variety": 0, "softness": 0, "falloff": 0, "disc_strength": 0, "aureole_strength": 0, "blocking": 0}
 
 
 def spread_of(pixels: Any, **spread: Any) -> Any:
@@ -75,8 +73,10 @@ class Shafts(unittest.TestCase):
         spread = {**PLAIN, "position": (0.5, 0.5), "disc_strength": 4.0, "disc_size": 0.05, "reach": 0.02, "blocking": 1}
         rig = rig_of(light("shafts", spread=spread))
         dark = rig_of(light("shafts", spread={**spread, "disc_strength": 0}))
-        disc = (render(plate_of(pixels), rig, show="stage:under-test:spread")
-                - render(plate_of(pixels), dark, show="stage:under-test:spread")).sum(axis=2)  # fmt: skip
+        disc = (
+            render(plate_of(pixels), rig, show="stage:under-test:spread")
+            - render(plate_of(pixels), dark, show="stage:under-test:spread")
+        ).sum(axis=2)
         self.assertGreater(disc[200, 285], 3.0)
         self.assertEqual(float(disc[200, 301:].max()), 0.0)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import tempfile
 import unittest
 from pathlib import Path
@@ -13,6 +14,7 @@ from fastapi.testclient import TestClient
 from PIL import Image
 from starlette.testclient import WebSocketTestSession
 
+from aurelon.core.graph.show import parse_show
 from aurelon.store import Store
 from aurelon.web.app import make_app
 from tests.pictures import Floats, scene
@@ -22,6 +24,11 @@ def png(pixels: Floats) -> bytes:
     out = io.BytesIO()
     Image.fromarray((np.clip(pixels, 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)).save(out, "PNG")
     return out.getvalue()
+
+
+def show(word: str) -> Any:
+    """What a word of the command line asks for, as the preview is asked."""
+    return parse_show(word).model_dump()
 
 
 class ServiceTest(unittest.TestCase):
@@ -38,6 +45,19 @@ class ServiceTest(unittest.TestCase):
 
     def preview(self, plate: int) -> WebSocketTestSession:
         return self.client.websocket_connect(f"/api/plates/{plate}/preview", headers={"host": "127.0.0.1"})
+
+    def edited(self, plate: int, rig: dict[str, Any], **edit: Any) -> Any:
+        """The answer to an edit of a rig."""
+        return self.told("POST", f"/plates/{plate}/edits", json={"rig": rig, "edit": edit})
+
+    def finished(self, job: Any) -> list[Any]:
+        """The items of a job, once it is done."""
+        answer = self.client.get(f"/api/jobs/{job['id']}/news")
+        lines = [json.loads(line) for line in answer.text.splitlines()]
+        shares = [line["job"]["share"] for line in lines]
+        self.assertEqual(shares, sorted(shares))
+        self.assertEqual(lines[-1]["job"]["state"], "done", lines[-1])
+        return [item for line in lines for item in line["items"]]
 
     def add(self, data: bytes | None = None, name: str = "shore.png") -> int:
         answer = self.client.post("/api/plates", files={"file": (name, data or png(scene(300, 200)))})

@@ -30,11 +30,14 @@ class Choosing(ServiceTest):
     def test_the_sheet_shows_every_kind_on_this_plate(self) -> None:
         plate = self.add()
         rig = {"lights": [{**light("bloom"), "id": "bloom-1"}]}
-        answer = self.client.post(f"/api/plates/{plate}/sheet", json={"rig": rig})
-        cells = [json.loads(line) for line in answer.text.splitlines()]
+        cells = self.finished(self.told("POST", f"/plates/{plate}/sheets/kinds", 202, json={"rig": rig}))
         self.assertEqual([cell["light"]["kind"] for cell in cells], every_kind())
         self.assertIn("bloom-2", [cell["light"]["id"] for cell in cells])
-        plain = picture(self.post(plate, "strip", rig=rig, light="bloom-1", sweep="modes")["cells"][0]["picture"])
+        plain = picture(
+            self.post(plate, "strip", rig=rig, light="bloom-1", settings=[{"stage": "merge", "setting": "mode"}])["cells"][0][
+                "picture"
+            ]
+        )
         for cell in cells:
             shown = picture(cell["picture"])
             self.assertEqual(max(shown.shape), 300)
@@ -49,23 +52,26 @@ class Choosing(ServiceTest):
         plate = self.add()
         rig = {"lights": [light("shafts")]}
         reach = {"stage": "spread", "setting": "reach"}
-        seven = self.post(plate, "strip", rig=rig, light="under-test", sweep="setting", places=[reach])
+        seven = self.post(plate, "strip", rig=rig, light="under-test", settings=[reach])
         self.assertEqual((len(seven["cells"]), seven["columns"]), (7, 7))
         first, last = picture(seven["cells"][0]["picture"]), picture(seven["cells"][-1]["picture"])
         self.assertGreater(last.mean(), first.mean())
         softness = {"stage": "spread", "setting": "softness"}
-        grid = self.post(plate, "strip", rig=rig, light="under-test", sweep="grid", places=[reach, softness])
+        grid = self.post(plate, "strip", rig=rig, light="under-test", settings=[reach, softness])
         self.assertEqual((len(grid["cells"]), grid["columns"]), (25, 5))
-        self.assertEqual(len(self.post(plate, "strip", rig=rig, light="under-test", sweep="seeds")["cells"]), 12)
-        modes = self.post(plate, "strip", rig=rig, light="under-test", sweep="modes")
+        self.assertEqual(
+            len(self.post(plate, "strip", rig=rig, light="under-test", settings=[{"stage": "spread", "setting": "seed"}])["cells"]),
+            12,
+        )
+        modes = self.post(plate, "strip", rig=rig, light="under-test", settings=[{"stage": "merge", "setting": "mode"}])
         self.assertEqual([cell["values"][0]["value"] for cell in modes["cells"]], list(MODES))
 
     def test_a_strip_that_cannot_be_is_refused_in_a_sentence(self) -> None:
         plate = self.add()
         wrong: tuple[dict[str, Any], ...] = (
-            {"light": "nobody", "sweep": "modes"},
-            {"light": "under-test", "sweep": "setting", "places": [{"stage": "spread", "setting": "moon"}]},
-            {"light": "under-test", "sweep": "setting", "places": []},
+            {"light": "nobody", "settings": [{"stage": "merge", "setting": "mode"}]},
+            {"light": "under-test", "settings": [{"stage": "spread", "setting": "moon"}]},
+            {"light": "under-test", "settings": []},
         )
         for body in wrong:
             answer = self.client.post(f"/api/plates/{plate}/strip", json={"rig": {"lights": [light("bloom")]}, **body})
@@ -84,8 +90,10 @@ class Choosing(ServiceTest):
         warm = np.zeros((60, 90, 3), np.float32)
         warm[:] = (0.6, 0.3, 0.1)
         plate = self.add(png(warm))
-        answer = self.post(plate, "match", rig={}, spot=[0.5, 0.5])
-        self.assertLess(answer["temperature"], 3500)
+        answer = self.post(plate, "edits/match", rig={"lights": [light("bloom")]}, light="under-test", spot=[0.5, 0.5])
+        colour = answer["rig"]["lights"][0]["colour"]
+        self.assertEqual(colour["origin"], "temperature")
+        self.assertLess(colour["temperature"], 3500)
 
     def test_the_preview_tells_what_is_seen_and_marks_what_is_clipped(self) -> None:
         bright = scene(300, 200)

@@ -12,7 +12,7 @@ import numpy as np
 from PIL import Image
 
 from tests.pictures import RAMP, light, scene, stroke
-from tests.web.service import ServiceTest, png
+from tests.web.service import ServiceTest, png, show
 
 BRUSH = {"lights": [light("bloom", source={"threshold": 0.3}, mask={"start": "nothing", "parts": [{"part": "strokes"}]})]}
 VIEW = {"width": 150, "height": 100, "x0": 0, "y0": 0, "x1": 150, "y1": 100}
@@ -27,12 +27,12 @@ class Masking(ServiceTest):
     def test_a_stroke_is_previewed_without_sending_the_rig_again(self) -> None:
         plate = self.add()
         with self.preview(plate) as socket:
-            socket.send_json({"seq": 1, "rig": BRUSH, "view": VIEW, "show": "mask:under-test"})
+            socket.send_json({"seq": 1, "rig": BRUSH, "view": VIEW, "show": show("mask:under-test")})
             _, before = decoded(socket.receive_bytes())
             self.assertEqual(before.max(), 0)
             across = stroke((0.2, 0.5), (0.8, 0.5), size=0.1, flow=1.0)
-            painting = {"owner": "light", "id": "under-test", "part": 0, "stroke": across}
-            socket.send_json({"seq": 2, "rig": None, "painting": painting, "view": VIEW, "show": "mask:under-test"})
+            painting = {"owner": {"of": "light", "id": "under-test"}, "part": 0, "stroke": across}
+            socket.send_json({"seq": 2, "rig": None, "painting": painting, "view": VIEW, "show": show("mask:under-test")})
             head, after = decoded(socket.receive_bytes())
             self.assertEqual(head["seq"], 2)
             self.assertGreater(after[50, 75].min(), 240)
@@ -48,20 +48,27 @@ class Masking(ServiceTest):
 
     def test_a_mask_is_shown_over_the_picture_alone_and_as_light(self) -> None:
         plate = self.add()
-        half = {"lights": [light("bloom", source={"threshold": 0.3}, mask={"start": "nothing", "parts": [
-            {"part": "polygon", "corners": [[0, 0], [0.5, 0], [0.5, 1], [0, 1]]}]})]}  # fmt: skip
+        half = {
+            "lights": [
+                light(
+                    "bloom",
+                    source={"threshold": 0.3},
+                    mask={"start": "nothing", "parts": [{"part": "polygon", "corners": [[0, 0], [0.5, 0], [0.5, 1], [0, 1]]}]},
+                )
+            ]
+        }
         with self.preview(plate) as socket:
             shown = {}
-            for seq, show in enumerate(("result", "over:mask:under-test", "mask:under-test", "light:under-test")):
-                socket.send_json({"seq": seq, "rig": half, "view": VIEW, "show": show})
-                _, shown[show] = decoded(socket.receive_bytes())
+            for seq, word in enumerate(("result", "over:mask:under-test", "mask:under-test", "light:under-test")):
+                socket.send_json({"seq": seq, "rig": half, "view": VIEW, "show": show(word)})
+                _, shown[word] = decoded(socket.receive_bytes())
         # A mask that begins with everything is tinted where it keeps the light off.
         away = {**half["lights"][0]["mask"]["parts"][0], "combine": "subtract"}
         rest = {"lights": [{**half["lights"][0], "mask": {"start": "everything", "parts": [away]}}]}
         with self.preview(plate) as socket:
             socket.send_json({"seq": 8, "rig": rest, "view": VIEW})
             _, lit = decoded(socket.receive_bytes())
-            socket.send_json({"seq": 9, "rig": rest, "view": VIEW, "show": "over:mask:under-test"})
+            socket.send_json({"seq": 9, "rig": rest, "view": VIEW, "show": show("over:mask:under-test")})
             _, kept_off = decoded(socket.receive_bytes())
         self.assertGreater(np.abs(kept_off - lit)[:, :70].mean(), 20)
         self.assertLess(np.abs(kept_off - lit)[:, 80:].mean(), 1)
@@ -74,15 +81,16 @@ class Masking(ServiceTest):
 
     def test_a_mask_is_inverted_with_its_parts(self) -> None:
         mask = {"start": "everything", "parts": [{"part": "linear", "combine": "subtract"}]}
-        made = self.told("POST", "/masks/inverted", json=mask)
-        self.assertEqual((made["start"], made["parts"][0]["combine"]), ("nothing", "add"))
+        rig = {"lights": [light("bloom", mask=mask)]}
+        made = self.edited(self.add(), rig, do="invert-mask", owner={"of": "light", "id": "under-test"})
+        turned = made["rig"]["lights"][0]["mask"]
+        self.assertEqual((turned["start"], turned["parts"][0]["combine"]), ("nothing", "add"))
+        self.assertEqual(made["label"], "Invert the mask of under-test")
 
     def test_a_subject_is_cut_out_with_progress(self) -> None:
         plate = self.add()
-        answer = self.client.post(f"/api/plates/{plate}/cut", json={"subject": {"part": "subject", "box": [0.3, 0.1, 0.5, 0.8]}})
-        shares = [json.loads(line)["share"] for line in answer.text.splitlines()]
-        self.assertEqual(shares, sorted(shares))
-        self.assertEqual((len(shares) > 2, shares[-1]), (True, 1))
+        subject = {"part": "subject", "box": [0.3, 0.1, 0.5, 0.8]}
+        self.finished(self.told("POST", f"/plates/{plate}/cut", 202, json={"subject": subject}))
 
     def test_a_grey_picture_is_kept_with_the_plate_and_one_of_another_shape_is_refused(self) -> None:
         plate = self.add()
@@ -94,10 +102,10 @@ class Masking(ServiceTest):
         said = self.told("POST", f"/plates/{plate}/files", 415, files={"file": ("tall.png", tall)})["error"]
         self.assertIn("tall.png is 100 x 300, which is another shape", said)
         self.assertIn("bad.png", self.told("POST", f"/plates/{plate}/files", 415, files={"file": ("bad.png", b"no")})["error"])
-        part = {"part": "picture", "picture": RAMP[0]}
+        part = {"part": "grey", "file": RAMP[0]}
         rig = {"lights": [light("bloom", mask={"start": "nothing", "parts": [part]})]}
         with self.preview(plate) as socket:
-            socket.send_json({"seq": 1, "rig": rig, "view": VIEW, "show": "mask:under-test"})
+            socket.send_json({"seq": 1, "rig": rig, "view": VIEW, "show": show("mask:under-test")})
             _, shown = decoded(socket.receive_bytes())
         self.assertGreater(shown[50, 140].mean(), shown[50, 10].mean() + 150)
 
@@ -118,13 +126,15 @@ class Masking(ServiceTest):
         sun = light("shafts", spread={"position": [0.5, -0.2]})
         saved = self.told("POST", "/rigs", 201, json={"name": "Low sun", "rig": {"lights": [sun]}, "plate": first})
         self.assertEqual(self.client.get(f"/api/rigs/{saved['id']}/picture").headers["content-type"], "image/jpeg")
-        cell = self.told("POST", f"/plates/{second}/rigs", json={"rig": {}})["cells"][0]
+        cell = self.finished(self.told("POST", f"/plates/{second}/sheets/rigs", 202, json={"rig": {}}))[0]
         picture = np.asarray(Image.open(io.BytesIO(base64.b64decode(cell["picture"]))))
         self.assertGreater(picture.shape[0], picture.shape[1])
         bloom = {"lights": [light("bloom")]}
-        whole = self.told("POST", f"/plates/{second}/apply", json={"onto": bloom, "saved": saved["id"]})
+        apply = f"/plates/{second}/edits/apply"
+        whole = self.told("POST", apply, json={"rig": bloom, "saved": saved["id"]})
         self.assertEqual([one["kind"] for one in whole["rig"]["lights"]], ["shafts"])
-        one = self.told("POST", f"/plates/{second}/apply", json={"onto": bloom, "saved": saved["id"], "lights": ["under-test"]})
+        one = self.told("POST", apply, json={"rig": bloom, "saved": saved["id"], "lights": ["under-test"]})
+        self.assertEqual((one["label"], one["owner"]["id"]), ("Apply Low sun", one["rig"]["lights"][-1]["id"]))
         self.assertEqual([one["kind"] for one in one["rig"]["lights"]], ["bloom", "shafts"])
         file = self.client.get(f"/api/rigs/{saved['id']}/file")
         self.assertIn('filename="Low sun.json"', file.headers["content-disposition"])
@@ -140,15 +150,15 @@ class Masking(ServiceTest):
 
     def test_a_rig_file_brings_its_pictures_with_it(self) -> None:
         plate = self.add()
-        part = {"part": "picture", "picture": RAMP[0]}
-        rig = {"lights": [light("bloom", mask={"parts": [part]})], "pictures": dict([RAMP])}
+        part = {"part": "grey", "file": RAMP[0]}
+        rig = {"lights": [light("bloom", mask={"parts": [part]})], "files": dict([RAMP])}
         saved = self.told("POST", "/rigs", 201, json={"name": "Depth", "rig": rig, "plate": plate})
-        self.assertEqual(saved["rig"]["pictures"], {})
-        self.assertEqual(self.client.get(f"/api/rigs/{saved['id']}/file").json()["pictures"], rig["pictures"])
+        self.assertEqual(saved["rig"]["files"], {})
+        self.assertEqual(self.client.get(f"/api/rigs/{saved['id']}/file").json()["files"], rig["files"])
         base = self.told("GET", f"/plates/{plate}/bench")["revision"]
         kept = self.told("POST", f"/plates/{plate}/revisions", json={"base": base, "label": "Depth", "rig": rig})
-        self.assertEqual(kept["rig"]["pictures"], {})
-        self.assertEqual(self.client.get(f"/api/plates/{plate}/rig").json()["pictures"], rig["pictures"])
+        self.assertEqual(kept["rig"]["files"], {})
+        self.assertEqual(self.client.get(f"/api/plates/{plate}/rig").json()["files"], rig["files"])
 
     def test_the_finder_proposes_places_with_their_colours(self) -> None:
         pixels = np.full((200, 300, 3), 0.03, np.float32)
@@ -160,8 +170,8 @@ class Masking(ServiceTest):
 
     def test_a_picture_that_a_rig_names_in_vain_is_seen_as_soon_as_it_is_brought_in(self) -> None:
         plate = self.add()
-        rig = {"lights": [light("bloom", mask={"start": "nothing", "parts": [{"part": "picture", "picture": RAMP[0]}]})]}
-        wish = {"rig": rig, "view": VIEW, "show": "mask:under-test"}
+        rig = {"lights": [light("bloom", mask={"start": "nothing", "parts": [{"part": "grey", "file": RAMP[0]}]})]}
+        wish = {"rig": rig, "view": VIEW, "show": show("mask:under-test")}
         with self.preview(plate) as socket:
             socket.send_json({"seq": 1, **wish})
             _, without = decoded(socket.receive_bytes())
@@ -174,10 +184,15 @@ class Masking(ServiceTest):
     def test_facts_of_a_light_tell_of_mattes_and_of_what_is_missing(self) -> None:
         plate = self.add()
         rig = {
-            "mattes": [{"id": "left", "name": "Left", "mask": {"start": "nothing", "parts": [
-                {"part": "polygon", "corners": [[0, 0], [0.5, 0], [0.5, 1], [0, 1]]}]}}],
+            "mattes": [
+                {
+                    "id": "left",
+                    "name": "Left",
+                    "mask": {"start": "nothing", "parts": [{"part": "polygon", "corners": [[0, 0], [0.5, 0], [0.5, 1], [0, 1]]}]},
+                }
+            ],
             "lights": [light("bloom", mask={"parts": [{"part": "matte", "matte": "right"}]})],
-        }  # fmt: skip
+        }
         facts = self.told("POST", f"/plates/{plate}/facts", json={"rig": rig, "light": "under-test"})
         self.assertTrue(0.2 < facts["of_light"]["on_mattes"]["left"] < 0.8)
         self.assertIn("right", facts["says"]["under-test"])
@@ -190,14 +205,16 @@ class Making(ServiceTest):
         self.assertEqual((made["name"], made["width"], made["depth"]), ("Night", 300, "16"))
         self.assertIn("width", self.told("POST", "/plates/blank", 422, json={"width": 3})["error"])
         self.assertIn("too large", self.told("POST", "/plates/blank", 415, json={"width": 20000, "height": 20000})["error"])
-        body = {"rig": {"lights": [light("lamp")]}, "light": "under-test", "count": 2}
-        copies = self.told("POST", f"/plates/{made['id']}/copies", json=body)
-        self.assertEqual(([one["id"] for one in copies["rig"]["lights"]][1:], len(copies["ids"])), (copies["ids"], 2))
+        copies = self.edited(made["id"], {"lights": [light("lamp")]}, do="copy", light="under-test", count=2)
+        ids = [one["id"] for one in copies["rig"]["lights"]]
+        self.assertEqual((len(set(ids)), copies["owner"]), (3, {"of": "light", "id": ids[-1]}))
         self.assertEqual(self.told("GET", f"/plates/{made['id']}/edges")["degrees"], [])
         first = [[0.1, 0.1], [0.2, 0.1], [0.2, 0.5], [0.1, 0.5]]
-        quad = self.told("POST", f"/plates/{made['id']}/row", json={"quads": [first], "usual": first})["quad"]
+        row = {"lights": [light("beam", source={"beams": [first]})]}
+        longer = self.edited(made["id"], row, do="next-quad", light="under-test", stage="source", setting="beams")
+        _, quad = longer["rig"]["lights"][0]["source"]["beams"]
         np.testing.assert_allclose(np.subtract(quad, first), [[0.12, 0]] * 4, atol=1e-9)
-        self.told("POST", "/plates/99/row", 404, json={"quads": [], "usual": first})
+        self.told("POST", "/plates/99/edits", 404, json={"rig": row, "edit": {"do": "duplicate", "light": "under-test"}})
         tall = png(np.ones((300, 100, 3), np.float32))
         kept = self.told("POST", f"/plates/{made['id']}/files?any_shape=true", 201, files={"file": ("tall.png", tall)})
         self.assertEqual((kept["width"], kept["height"]), (100, 300))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import json
 import struct
-import time
 from typing import Any
 
 import numpy as np
@@ -16,8 +15,8 @@ from starlette.websockets import WebSocketDisconnect
 from aurelon.core import read_plate, render
 from aurelon.core.export.picture import to_codes
 from tests.core.test_files import bad_files
-from tests.pictures import light, rig_of, scene
-from tests.web.service import ServiceTest, png
+from tests.pictures import light, rig_of, scene, stroke
+from tests.web.service import ServiceTest, png, show
 
 
 class Plates(ServiceTest):
@@ -87,13 +86,11 @@ class Bench(ServiceTest):
         data = png(scene(300, 200))
         plate = self.add(data)
         rig = {"lights": [light("shafts")]}
-        wanted = {"rig": rig, "format": "tiff", "depth": "16"}
-        job = self.client.post(f"/api/plates/{plate}/exports", json=wanted).json()
-        while job["state"] in ("waiting", "working"):
-            time.sleep(0.05)
-            job = self.client.get(f"/api/exports/{job['id']}").json()
-        self.assertEqual((job["state"], job["share"]), ("done", 1.0))
-        answer = self.client.get(f"/api/exports/{job['id']}/file")
+        wanted = {"rig": rig, "export": {"target": "picture", "format": "tiff", "depth": "16"}}
+        job = self.told("POST", f"/plates/{plate}/exports", 202, json=wanted)
+        self.finished(job)
+        self.assertEqual(self.told("GET", f"/jobs/{job['id']}")["share"], 1.0)
+        answer = self.client.get(f"/api/jobs/{job['id']}/file")
         self.assertIn("shore-lit.tif", answer.headers["content-disposition"])
         opened = read_plate(data, "shore.png")
         codes = to_codes(render(opened, rig_of(light("shafts"))), opened.space, opened.space)
@@ -101,14 +98,15 @@ class Bench(ServiceTest):
 
     def test_exports_that_cannot_be_and_cancelling(self) -> None:
         plate = self.add()
-        too_wide = {"format": "png", "depth": "8", "width": 9999, "height": 1}
-        for wrong in ({"format": "jpeg", "depth": "16"}, {"format": "gif", "depth": "8"}, too_wide):
-            answer = self.client.post(f"/api/plates/{plate}/exports", json={"rig": {}, **wrong})
-            self.assertEqual(answer.status_code, 422, wrong)
-        first = self.client.post(f"/api/plates/{plate}/exports", json={"rig": {}, "format": "png", "depth": "8"}).json()
-        state = self.client.delete(f"/api/exports/{first['id']}").json()["state"]
+        png_8 = {"target": "picture", "format": "png", "depth": "8"}
+        wrong: tuple[dict[str, Any], ...] = ({"format": "jpeg", "depth": "16"}, {"format": "gif"}, {"long_edge": 99999})
+        for options in wrong:
+            body = {"rig": {}, "export": {**png_8, **options}}
+            self.assertTrue(self.told("POST", f"/plates/{plate}/exports", 422, json=body)["error"])
+        first = self.told("POST", f"/plates/{plate}/exports", 202, json={"rig": {}, "export": png_8})
+        state = self.told("DELETE", f"/jobs/{first['id']}")["state"]
         self.assertIn(state, ("waiting", "working", "cancelled", "done"))
-        self.assertEqual(self.client.get("/api/exports/none").status_code, 422)
+        self.assertIn("no longer kept", self.told("GET", "/jobs/none", 404)["error"])
 
 
 class Preview(ServiceTest):
@@ -154,12 +152,39 @@ class Preview(ServiceTest):
     def test_what_is_wrong_is_said_and_the_socket_lives(self) -> None:
         plate = self.add()
         with self.preview(plate) as socket:
-            self.ask(socket, show="stage:none:spread")
+            self.ask(socket, show=show("stage:none:spread"))
             self.assertIn("none", json.loads(socket.receive_text())["error"])
             self.ask(socket, rig={"lights": [light("shafts", spread={"reach": 99})]})
             self.assertIn("lights[0].spread.reach", json.loads(socket.receive_text())["error"])
             self.ask(socket)
             self.assertEqual(self.frame(socket)[0]["part"], "picture")
+
+    def test_a_rig_of_thousands_of_strokes_is_shown_and_the_socket_lives(self) -> None:
+        plate = self.add()
+        strokes = [stroke(*[(0.001 * k + 0.01 * j, 0.3 + 0.01 * j) for j in range(100)], size=0.01) for k in range(1900)]
+        rig = {"lights": [light("bloom", mask={"start": "nothing", "parts": [{"part": "strokes", "strokes": strokes}]})]}
+        self.assertGreater(len(json.dumps(rig)), 4 << 20)
+        with self.preview(plate) as socket:
+            for _ in range(2):
+                self.ask(socket, rig=rig)
+                self.assertEqual(self.frame(socket)[0]["part"], "picture")
+
+    def test_the_lights_of_a_group_follow_the_one_that_leads(self) -> None:
+        plate = self.add()
+        pair = [light("lamp", spread={"position": [0.2, 0.5]}), {**light("lamp"), "id": "other"}]
+        lamps = [{**one, "group": "pair"} for one in pair]
+        lamps[0]["spread"]["temperature"] = 1800
+        base = self.told("GET", f"/plates/{plate}/bench")["revision"]
+        save = {"base": base, "label": "warm", "rig": {"lights": lamps}, "lead": "under-test"}
+        kept = self.told("POST", f"/plates/{plate}/revisions", json=save)["rig"]["lights"]
+        self.assertEqual([one["spread"]["temperature"] for one in kept], [1800, 1800])
+        self.assertNotEqual(kept[0]["spread"]["position"], kept[1]["spread"]["position"])
+        with self.preview(plate) as socket:
+            shown = []
+            for more in ({"rig": {"lights": lamps}, "lead": "under-test"}, {"rig": {"lights": kept}}):
+                self.ask(socket, **more)
+                shown.append(self.frame(socket)[1])
+        np.testing.assert_array_equal(shown[0], shown[1])
 
 
 class Guarding(ServiceTest):
@@ -167,8 +192,9 @@ class Guarding(ServiceTest):
         self.assertEqual(self.client.get("/api/plates", headers={"host": "merrow.example"}).status_code, 403)
         self.assertEqual(self.client.get("/api/plates", headers={"origin": "http://merrow.example"}).status_code, 403)
         self.assertEqual(self.client.get("/api/plates", headers={"origin": "http://127.0.0.1"}).status_code, 200)
-        with self.assertRaises(WebSocketDisconnect), self.client.websocket_connect(
-            "/api/plates/1/preview", headers={"origin": "http://merrow.example"}
+        with (
+            self.assertRaises(WebSocketDisconnect),
+            self.client.websocket_connect("/api/plates/1/preview", headers={"origin": "http://merrow.example"}),
         ):
             pass
 

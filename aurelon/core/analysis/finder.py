@@ -20,6 +20,7 @@ from aurelon.core.analysis.colour_match import EDGE, colour_at
 from aurelon.core.graph.nodes import ValueNode, digest_of
 from aurelon.core.graph.renderer import Renderer, Working
 from aurelon.core.imaging.arrays import Doubles, Floats
+from aurelon.core.imaging.colour import temperature_hex
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.rgb_space import RgbSpace
@@ -45,13 +46,14 @@ SAME_PLACE = 0.06  # diagonals within which two proposals are one
 
 @dataclass(frozen=True)
 class Proposal:
-    """A place (plate fractions) from which light may come, why, how surely (0..1), and its colour."""
+    """A place (plate fractions) from which light may come, why, how surely (0..1), and its colour, also as sRGB."""
 
     place: tuple[float, float]
     clue: Clue
     confidence: float
     temperature: float
     tint: float
+    colour: str
 
 
 @dataclass(frozen=True)
@@ -77,7 +79,8 @@ def find_light(pixels: Floats, space: RgbSpace) -> Proposals:
         if any(np.hypot(*((np.array(p.place) - place) * size)) < SAME_PLACE * diagonal for p in ranked):
             continue
         at = (round(float(place[0]), 4), round(float(place[1]), 4))
-        ranked.append(Proposal(at, clue, confidence, *colour_at(pixels, space, at)))
+        kelvin, tint = colour_at(pixels, space, at)
+        ranked.append(Proposal(at, clue, confidence, kelvin, tint, temperature_hex(kelvin, tint)))
     return Proposals([p for p in ranked[:MOST] if p.confidence >= LEAST_SURE])
 
 

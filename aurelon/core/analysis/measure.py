@@ -78,9 +78,7 @@ class Facts:
 def _histogram(pixels: Floats) -> Histogram:
     codes = encode_array(pixels)
     clipped = float(np.mean((codes >= CLIPPED).any(axis=2)))
-    red, green, blue = (
-        [float(v) for v in np.histogram(codes[:, :, c], BINS, (0, 1))[0] / codes[:, :, c].size] for c in range(3)
-    )
+    red, green, blue = ([float(v) for v in np.histogram(codes[:, :, c], BINS, (0, 1))[0] / codes[:, :, c].size] for c in range(3))
     return Histogram(red, green, blue, clipped)
 
 
@@ -99,9 +97,7 @@ def _says(now: Working, nodes: LightNodes, frame: Frame) -> str | None:
     return nodes.kind.nothing_seen if float(change.max()) < INVISIBLE else None
 
 
-def measure(
-    renderer: Renderer, rig: Rig, light_id: str | None, cancelled: Callable[[], bool] = never
-) -> Facts:
+def measure(renderer: Renderer, rig: Rig, light_id: str | None, cancelled: Callable[[], bool] = never) -> Facts:
     """Facts of a rig on a plate, and of one of its lights. Raises RigError where it has no such light."""
     plate = renderer.plate
     rows, columns = seen_frame(plate, rig).shape

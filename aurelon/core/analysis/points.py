@@ -58,6 +58,3 @@ def _summit(level: Floats, row: int, column: int) -> tuple[float, float]:
     if 0 < column < level.shape[1] - 1:
         x += offset(level[row, column - 1], level[row, column], level[row, column + 1])
     return y, x
-
-
-

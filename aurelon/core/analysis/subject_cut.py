@@ -9,9 +9,7 @@ from aurelon.core.masks.subject import Subject
 from aurelon.core.rig import Rig
 
 
-def cut_subject(
-    renderer: Renderer, subject: Subject, *, progress: Callable[[float], None], cancelled: Callable[[], bool]
-) -> None:
+def cut_subject(renderer: Renderer, subject: Subject, *, progress: Callable[[float], None], cancelled: Callable[[], bool]) -> None:
     """The cut is kept in the renderer's cache, where every later rendering finds it. Raises Cancelled."""
     with renderer.working(Rig(), cancelled=cancelled) as now:
         if subject.counts(now.ground):

@@ -27,10 +27,24 @@ from aurelon.core.codecs.shared.raster import (
 FORMAT = Format("tiff", "TIFF", "image/tiff", (".tif", ".tiff"), ("8", "16", "float"))
 ICC_TAG = 34675
 PLACEHOLDER = 1  # how far below a directory pointer its placeholder tag lies
-READABLE = (tifffile.PHOTOMETRIC.MINISBLACK, tifffile.PHOTOMETRIC.MINISWHITE, tifffile.PHOTOMETRIC.RGB,
-            tifffile.PHOTOMETRIC.PALETTE, tifffile.PHOTOMETRIC.YCBCR)  # fmt: skip
-DAMAGE = (tifffile.TiffFileError, ValueError, IndexError, KeyError, TypeError, OSError, RuntimeError,
-          struct.error, ZeroDivisionError)  # fmt: skip
+READABLE = (
+    tifffile.PHOTOMETRIC.MINISBLACK,
+    tifffile.PHOTOMETRIC.MINISWHITE,
+    tifffile.PHOTOMETRIC.RGB,
+    tifffile.PHOTOMETRIC.PALETTE,
+    tifffile.PHOTOMETRIC.YCBCR,
+)
+DAMAGE = (
+    tifffile.TiffFileError,
+    ValueError,
+    IndexError,
+    KeyError,
+    TypeError,
+    OSError,
+    RuntimeError,
+    struct.error,
+    ZeroDivisionError,
+)
 
 
 def matches(head: bytes) -> bool:

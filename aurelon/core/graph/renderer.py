@@ -56,9 +56,15 @@ class Renderer:
 
     @contextmanager
     def working(
-        self, rig: Rig, *, draft: bool = False, frame_number: int = 0, cancelled: Callable[[], bool] = never,
-        passing: Frame | None = None, cache: Cache | None = None,
-    ) -> Iterator[Working]:  # fmt: skip
+        self,
+        rig: Rig,
+        *,
+        draft: bool = False,
+        frame_number: int = 0,
+        cancelled: Callable[[], bool] = never,
+        passing: Frame | None = None,
+        cache: Cache | None = None,
+    ) -> Iterator[Working]:
         """A rig resolved on the plate, for as long as nobody else works on this plate."""
         kept = cache or self.cache or Cache(SHARED_BYTES)
         graph = resolve(self.plate, rig, draft=draft, frame_number=frame_number)
@@ -66,9 +72,16 @@ class Renderer:
             yield Working(graph, Work(kept, cancelled, passing))
 
     def render(
-        self, rig: Rig, *, size: tuple[int, int] | None = None, region: tuple[int, int, int, int] | None = None,
-        show: Show | str = RESULT, draft: bool = False, frame_number: int = 0, cancelled: Callable[[], bool] = never,
-    ) -> Floats:  # fmt: skip
+        self,
+        rig: Rig,
+        *,
+        size: tuple[int, int] | None = None,
+        region: tuple[int, int, int, int] | None = None,
+        show: Show | str = RESULT,
+        draft: bool = False,
+        frame_number: int = 0,
+        cancelled: Callable[[], bool] = never,
+    ) -> Floats:
         """The picture, float32 (h, w, 3), linear light in the plate's primaries; see `aurelon.core.render`."""
         frame = seen_frame(self.plate, rig, size)
         if region is not None:
@@ -85,17 +98,22 @@ class Renderer:
         return out
 
     def part(
-        self, rig: Rig, frame: Frame, *, show: Show | str = RESULT, draft: bool = False, frame_number: int = 0,
+        self,
+        rig: Rig,
+        frame: Frame,
+        *,
+        show: Show | str = RESULT,
+        draft: bool = False,
+        frame_number: int = 0,
         cancelled: Callable[[], bool] = never,
-    ) -> Floats:  # fmt: skip
+    ) -> Floats:
         """Any part of the straightened frame, cropped away or not; as `render` else."""
         with self.working(rig, draft=draft, frame_number=frame_number, cancelled=cancelled) as now:
             return shown(now, show, frame)
 
     def bands(
-        self, rig: Rig, frame: Frame, *, show: Show | str = RESULT, frame_number: int = 0,
-        cancelled: Callable[[], bool] = never,
-    ) -> Iterator[tuple[Frame, Floats]]:  # fmt: skip
+        self, rig: Rig, frame: Frame, *, show: Show | str = RESULT, frame_number: int = 0, cancelled: Callable[[], bool] = never
+    ) -> Iterator[tuple[Frame, Floats]]:
         """Yields (band, pixels) of a part of the straightened frame from top to bottom, keeping what bands share."""
         between = Cache(SHARED_BYTES)
         for band in frame.bands(BAND_PIXELS):

@@ -44,8 +44,9 @@ class Backdrop:
 
 @dataclass(frozen=True)
 class LightNodes:
-    """The five stages of a light as nodes; `unlevelled` is Colour before its levels. `mask` is None where the light may be everywhere; `below` is the picture
-    that it is laid on, `merged` that picture with the light, `alone` the light on black as a pass."""
+    """The five stages of a light as nodes; `unlevelled` is Colour before its levels. `mask` is None where the light may
+    be everywhere; `below` is the picture that it is laid on, `merged` that picture with the light, `alone` the light on
+    black as a pass."""
 
     light: Light
     kind: AnyKind
@@ -171,11 +172,7 @@ class _Masks:
 
 
 def ground_for(
-    backdrop: Backdrop,
-    original: PictureNode,
-    prepared: PictureNode,
-    mattes: Mapping[str, PictureNode | None],
-    work: Work,
+    backdrop: Backdrop, original: PictureNode, prepared: PictureNode, mattes: Mapping[str, PictureNode | None], work: Work
 ) -> Ground:
     """What masks are made on."""
 
@@ -241,9 +238,7 @@ def _light(
     source = PictureNode(digest_of("source", *of_source), make_source, kept=not kind.at_frame)
 
     def scene(work: Work, view: Frame) -> Scene[Any]:
-        return Scene(
-            partial(work.at, source), found(work), plate.size, plate.space, backdrop.edge, view, backdrop.file_of
-        )
+        return Scene(partial(work.at, source), found(work), plate.size, plate.space, backdrop.edge, view, backdrop.file_of)
 
     field: ValueNode[LightField] = ValueNode(
         digest_of("field", source.digest, light.spread.digest, backdrop.edge),
@@ -252,9 +247,7 @@ def _light(
     tint, levels = tint_of(light.colour, plate.space), levels_of(light.colour)
     mask = masks.node(light.mask)
     m = light.merge
-    how = blending(
-        mode=m.mode, intensity=m.intensity, opacity=m.opacity, keep_darks=m.keep_darks, opaque=kind.opaque
-    )
+    how = blending(mode=m.mode, intensity=m.intensity, opacity=m.opacity, keep_darks=m.keep_darks, opaque=kind.opaque)
     coloured = digest_of("colour", field.digest, light.colour.digest)
     masked_as = mask and mask.digest
     merged = PictureNode(
@@ -318,9 +311,15 @@ def _merging(
                 work.go_on()
                 part = slice(band.y0 - frame.y0, band.y1 - frame.y0)
                 lay(
-                    under[part], light.at(seen, band, tint), band, None if cover is None else cover[part], luminance,
-                    levels, how, out[part],
-                )  # fmt: skip
+                    under[part],
+                    light.at(seen, band, tint),
+                    band,
+                    None if cover is None else cover[part],
+                    luminance,
+                    levels,
+                    how,
+                    out[part],
+                )
         finally:
             for node, _ in held.values():
                 work.drop(node)

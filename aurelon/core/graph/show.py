@@ -63,9 +63,7 @@ class ShowCover(Settings):
     owner: Owner
 
 
-Show = Annotated[
-    ShowResult | ShowBefore | ShowStage | ShowLight | ShowMask | ShowCover, Field(discriminator="what")
-]
+Show = Annotated[ShowResult | ShowBefore | ShowStage | ShowLight | ShowMask | ShowCover, Field(discriminator="what")]
 RESULT, BEFORE = ShowResult(), ShowBefore()
 _SHOW: TypeAdapter[Show] = TypeAdapter(Show)
 WORDS = "result, before, stage:LIGHT:STAGE, light:LIGHT, mask:LIGHT, matte:MATTE or house-mask, and over: before one of the masks"

@@ -22,17 +22,50 @@ from aurelon.core.imaging.fastmath import exp_minus, smoothstep, srgb_decode, sr
 Triple = tuple[np.float32, np.float32, np.float32]
 
 ModeName = Literal[
-    "expose", "add", "relight",
-    "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn",
-    "hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "color", "luminosity",
-]  # fmt: skip
+    "expose",
+    "add",
+    "relight",
+    "normal",
+    "multiply",
+    "screen",
+    "overlay",
+    "darken",
+    "lighten",
+    "color-dodge",
+    "color-burn",
+    "hard-light",
+    "soft-light",
+    "difference",
+    "exclusion",
+    "hue",
+    "saturation",
+    "color",
+    "luminosity",
+]
 MODES: tuple[str, ...] = get_args(ModeName)
-(EXPOSE, ADD, RELIGHT, NORMAL, MULTIPLY, SCREEN, OVERLAY, DARKEN, LIGHTEN, COLOR_DODGE, COLOR_BURN,
- HARD_LIGHT, SOFT_LIGHT, DIFFERENCE, EXCLUSION, HUE, SATURATION, COLOR, LUMINOSITY) = range(len(MODES))  # fmt: skip
+(
+    EXPOSE,
+    ADD,
+    RELIGHT,
+    NORMAL,
+    MULTIPLY,
+    SCREEN,
+    OVERLAY,
+    DARKEN,
+    LIGHTEN,
+    COLOR_DODGE,
+    COLOR_BURN,
+    HARD_LIGHT,
+    SOFT_LIGHT,
+    DIFFERENCE,
+    EXCLUSION,
+    HUE,
+    SATURATION,
+    COLOR,
+    LUMINOSITY,
+) = range(len(MODES))
 # Modes in which black light changes nothing, so that light needs no alpha of its own.
-BLACK_IS_NEUTRAL = frozenset(
-    ("expose", "add", "relight", "screen", "lighten", "color-dodge", "difference", "exclusion")
-)
+BLACK_IS_NEUTRAL = frozenset(("expose", "add", "relight", "screen", "lighten", "color-dodge", "difference", "exclusion"))
 # keep_darks holds light back below this display-encoded luminance, wholly so at 0.
 DARKS_END = 0.4
 

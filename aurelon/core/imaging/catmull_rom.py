@@ -16,7 +16,5 @@ def catmull_rom(points: Doubles, counts: NDArray[np.int64]) -> Doubles:
     before = np.concatenate([points[:1], points[:-2]])[part]
     after = np.concatenate([points[2:], points[-1:]])[part]
     a, b = points[:-1][part], points[1:][part]
-    curve = 0.5 * (
-        2 * a + t * (b - before + t * (2 * before - 5 * a + 4 * b - after + t * (3 * a - before - 3 * b + after)))
-    )
+    curve = 0.5 * (2 * a + t * (b - before + t * (2 * before - 5 * a + 4 * b - after + t * (3 * a - before - 3 * b + after))))
     return np.concatenate([points[:1], curve])

@@ -25,7 +25,7 @@ class Tint:
     @cached_property
     def of_white(self) -> Floats:
         """What becomes of white light, (3,), never negative."""
-        return np.maximum(self.light.sum(axis=1), 0).astype(np.float32)
+        return np.asarray(np.maximum(self.light.sum(axis=1), 0), np.float32)
 
     @cached_property
     def is_neutral(self) -> bool:

@@ -37,9 +37,7 @@ def largest_box(angle: float, size: tuple[int, int]) -> Box:
     """The largest box of the shape of `size` (width, height) within the picture turned by `angle` degrees."""
     turn = abs(np.deg2rad(angle))
     width, height = size
-    share = min(
-        width / (width * np.cos(turn) + height * np.sin(turn)), height / (width * np.sin(turn) + height * np.cos(turn))
-    )
+    share = min(width / (width * np.cos(turn) + height * np.sin(turn)), height / (width * np.sin(turn) + height * np.cos(turn)))
     beside = float(1 - share) / 2
     return Box(beside, beside, 1 - beside, 1 - beside)
 

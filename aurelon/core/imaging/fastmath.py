@@ -7,6 +7,8 @@ largest error over the range in float32, and the tests hold it to that.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numba import njit, prange
 from numba.extending import register_jitable
@@ -14,14 +16,14 @@ from numba.extending import register_jitable
 from aurelon.core.imaging.arrays import Floats, f32
 
 
-@register_jitable  # type: ignore[untyped-decorator]
-def smoothstep(t):  # type: ignore[no-untyped-def]
+@register_jitable
+def smoothstep(t: Any) -> Any:
     """3t² - 2t³ of t in 0..1, a number or an array: the smooth way from 0 to 1, flat at both ends."""
     return t * t * (f32(3.0) - f32(2.0) * t)
 
 
-@register_jitable  # type: ignore[untyped-decorator]
-def unit(x):  # type: ignore[no-untyped-def]
+@register_jitable
+def unit(x: Any) -> Any:
     """A number held in 0..1."""
     return min(max(x, f32(0.0)), f32(1.0))
 

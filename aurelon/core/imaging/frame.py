@@ -61,11 +61,7 @@ class Frame:
     def within(self, other: Frame) -> bool:
         """Whether this is a part of `other`, at the same size."""
         return (
-            self.size == other.size
-            and self.x0 >= other.x0
-            and self.y0 >= other.y0
-            and self.x1 <= other.x1
-            and self.y1 <= other.y1
+            self.size == other.size and self.x0 >= other.x0 and self.y0 >= other.y0 and self.x1 <= other.x1 and self.y1 <= other.y1
         )
 
     def bands(self, pixels: int) -> Iterator[Frame]:

@@ -76,21 +76,45 @@ def _soft(light: Travelled, frame: Frame) -> tuple[Soft, Floats | None]:
 
 
 def lay(
-    below: Floats, light: Travelled, frame: Frame, mask: Floats | None, luminance: Floats, levels: Levels, how: Blending, out: Floats
+    below: Floats,
+    light: Travelled,
+    frame: Frame,
+    mask: Floats | None,
+    luminance: Floats,
+    levels: Levels,
+    how: Blending,
+    out: Floats,
 ) -> None:
     """`light` laid on `below` (h, w, 3) into `out`, all linear and of the frame's shape; `mask` (h, w) in 0..1, or None
     for all of it. `luminance` (3,) weighs the plate's primaries."""
     soft, drawn = _soft(light, frame)
     _lay(
-        np.ascontiguousarray(below), soft, NOTHING if drawn is None else np.ascontiguousarray(drawn), drawn is not None,
-        NO_MASK if mask is None else np.ascontiguousarray(mask), mask is not None, luminance, levels, not levels.idle, how, out,
-    )  # fmt: skip
+        np.ascontiguousarray(below),
+        soft,
+        NOTHING if drawn is None else np.ascontiguousarray(drawn),
+        drawn is not None,
+        NO_MASK if mask is None else np.ascontiguousarray(mask),
+        mask is not None,
+        luminance,
+        levels,
+        not levels.idle,
+        how,
+        out,
+    )
 
 
 def merge(
-    below: Floats, light: Floats, mask: Floats | None, luminance: Floats,
-    *, mode: str, intensity: float, opacity: float, keep_darks: float, opaque: bool = False,
-) -> Floats:  # fmt: skip
+    below: Floats,
+    light: Floats,
+    mask: Floats | None,
+    luminance: Floats,
+    *,
+    mode: str,
+    intensity: float,
+    opacity: float,
+    keep_darks: float,
+    opaque: bool = False,
+) -> Floats:
     """A picture of light (h, w, 3) laid on `below` by the name of a blend mode; all linear, (h, w, 3)."""
     out = np.empty(below.shape, np.float32)
     frame = Frame.whole((below.shape[1], below.shape[0]))
@@ -159,9 +183,18 @@ ROWS = 4  # rows that a thread takes at once, with one set of planes
 
 @njit(parallel=True, cache=True, fastmath=True)
 def _lay(
-    below: Floats, soft: Soft, drawn: Floats, has_drawn: bool, mask: Floats, masked: bool, luminance: Floats, levels: Levels,
-    levelling: bool, how: Blending, out: Floats,
-) -> None:  # fmt: skip
+    below: Floats,
+    soft: Soft,
+    drawn: Floats,
+    has_drawn: bool,
+    mask: Floats,
+    masked: bool,
+    luminance: Floats,
+    levels: Levels,
+    levelling: bool,
+    how: Blending,
+    out: Floats,
+) -> None:
     rows, columns, _ = out.shape
     chunks = (columns + CHUNK - 1) // CHUNK
     for block in prange((rows + ROWS - 1) // ROWS):

@@ -66,9 +66,16 @@ def source_columns(x0: int, columns: int, ratio: float, limit: int) -> tuple[Pla
 
 @njit(fastmath=True)
 def gather_row(
-    line: Floats, stride: int, channel: int, first: Places, weights: Floats, scale: np.float32, total: Floats, out: Floats,
+    line: Floats,
+    stride: int,
+    channel: int,
+    first: Places,
+    weights: Floats,
+    scale: np.float32,
+    total: Floats,
+    out: Floats,
     channels: int,
-) -> None:  # fmt: skip
+) -> None:
     """One channel of a reduced row, interleaved into `out`, from a line that holds the sum of its rows.
 
     `line` has `stride` channels, of which `channel` is read; `total` (columns,) is scratch.
@@ -146,9 +153,18 @@ def widened(grid: Floats, frame: Frame, rows: Indices) -> Floats:
     a, b, c, d = np.ascontiguousarray(across.T)
     wide = np.empty((int(rows[-1, 3]) + 1 - top, frame.shape[1] * channels), np.float32)
     _widen(
-        grid.reshape(height, -1), channels, top, left, int(columns[-1, 3]) + 1 - left,
-        (columns[:, 0] - left).astype(np.uint32), a, b, c, d, wide,
-    )  # fmt: skip
+        grid.reshape(height, -1),
+        channels,
+        top,
+        left,
+        int(columns[-1, 3]) + 1 - left,
+        (columns[:, 0] - left).astype(np.uint32),
+        a,
+        b,
+        c,
+        d,
+        wide,
+    )
     return wide
 
 
@@ -158,16 +174,12 @@ def _taps(first: int, last: int, ratio: float, limit: int) -> tuple[Indices, Flo
     cell = np.clip(np.floor(place), -1, limit - 1)
     t = place - cell
     cells = (cell[:, None] + np.arange(-1, 3)).astype(np.int64)
-    weights = np.stack(
-        [(1 - t) ** 3, 3 * t**3 - 6 * t**2 + 4, -3 * t**3 + 3 * t**2 + 3 * t + 1, t**3], axis=1
-    )
+    weights = np.stack([(1 - t) ** 3, 3 * t**3 - 6 * t**2 + 4, -3 * t**3 + 3 * t**2 + 3 * t + 1, t**3], axis=1)
     return cells, (weights / 6).astype(np.float32)
 
 
 @njit(fastmath=True)
-def _across(
-    line: Floats, channels: int, first: Places, a: Floats, b: Floats, c: Floats, d: Floats, out: Floats
-) -> None:
+def _across(line: Floats, channels: int, first: Places, a: Floats, b: Floats, c: Floats, d: Floats, out: Floats) -> None:
     """The four taps along a row; `line` holds every cell that is read, its border repeated."""
     if channels == 3:
         for x in range(first.size):
@@ -193,9 +205,18 @@ def _across(
 
 @njit(parallel=True, cache=True, fastmath=True)
 def _widen(
-    grid: Floats, channels: int, top: int, left: int, cells: int, first: Places,
-    a: Floats, b: Floats, c: Floats, d: Floats, out: Floats,
-) -> None:  # fmt: skip
+    grid: Floats,
+    channels: int,
+    top: int,
+    left: int,
+    cells: int,
+    first: Places,
+    a: Floats,
+    b: Floats,
+    c: Floats,
+    d: Floats,
+    out: Floats,
+) -> None:
     """Rows `top` and on of `grid`, each to the width of `out`; `left` is the first cell that is read."""
     width = grid.shape[1] // channels
     lowest, highest = max(left, 0), min(left + cells, width)

@@ -20,16 +20,10 @@ from aurelon.core.imaging.arrays import Floats
 
 # ICC PCS white, D50, and the sRGB primaries adapted to it (Bradford), as the ICC publishes them.
 PCS_WHITE = np.array([0.9642, 1.0, 0.8249])
-SRGB_TO_PCS = np.array(
-    [[0.4360747, 0.3850649, 0.1430804], [0.2225045, 0.7168786, 0.0606169], [0.0139322, 0.0971045, 0.7141733]]
-)
-P3_TO_PCS = np.array(
-    [[0.5151187, 0.2919778, 0.1571035], [0.2411892, 0.6922441, 0.0665668], [-0.0010505, 0.0418791, 0.7840713]]
-)
+SRGB_TO_PCS = np.array([[0.4360747, 0.3850649, 0.1430804], [0.2225045, 0.7168786, 0.0606169], [0.0139322, 0.0971045, 0.7141733]])
+P3_TO_PCS = np.array([[0.5151187, 0.2919778, 0.1571035], [0.2411892, 0.6922441, 0.0665668], [-0.0010505, 0.0418791, 0.7840713]])
 # Bradford adaptation from D65 to the PCS white (Lindbloom, "Chromatic Adaptation").
-D65_TO_PCS = np.array(
-    [[1.0478112, 0.0228866, -0.0501270], [0.0295424, 0.9904844, -0.0170491], [-0.0092345, 0.0150436, 0.7521316]]
-)
+D65_TO_PCS = np.array([[1.0478112, 0.0228866, -0.0501270], [0.0295424, 0.9904844, -0.0170491], [-0.0092345, 0.0150436, 0.7521316]])
 
 
 @dataclass(frozen=True)
@@ -221,10 +215,30 @@ def matrix_profile(name: str, to_pcs: NDArray[np.float64], curves: tuple[Curve, 
         body += tag
     header = struct.pack(
         ">I4sI4s4s4s6H4s4sI4sIQI3i4s",
-        offset + len(body), b"\0\0\0\0", 0x04400000, b"mntr", b"RGB ", b"XYZ ",
-        2026, 1, 1, 0, 0, 0, b"acsp", b"\0\0\0\0", 0, b"\0\0\0\0", 0, 0, 0,
-        round(PCS_WHITE[0] * 65536), 65536, round(PCS_WHITE[2] * 65536), b"\0\0\0\0",
-    )  # fmt: skip
+        offset + len(body),
+        b"\0\0\0\0",
+        0x04400000,
+        b"mntr",
+        b"RGB ",
+        b"XYZ ",
+        2026,
+        1,
+        1,
+        0,
+        0,
+        0,
+        b"acsp",
+        b"\0\0\0\0",
+        0,
+        b"\0\0\0\0",
+        0,
+        0,
+        0,
+        round(PCS_WHITE[0] * 65536),
+        65536,
+        round(PCS_WHITE[2] * 65536),
+        b"\0\0\0\0",
+    )
     return header.ljust(128, b"\0") + table + body
 
 

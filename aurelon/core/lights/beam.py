@@ -35,12 +35,18 @@ class Source(Settings):
 class Spread(Settings):
     """The light in the air."""
 
-    penumbra: float = number(0.45, "How far the sides have blurred where the beam lands", unit="share", low=0.01, high=1.5, step=0.01, essential=True)
+    penumbra: float = number(
+        0.45, "How far the sides have blurred where the beam lands", unit="share", low=0.01, high=1.5, step=0.01, essential=True
+    )
     crispness: float = number(0.85, "How sharp the sides are at the opening", unit="share", low=0, high=1, step=0.01)
     fade: float = number(0.9, "How much the beam weakens along its length", low=0, high=6, step=0.05, exponent=1.5, essential=True)
     landing: float = number(0.35, "Fade-out at the far end", unit="share", low=0.01, high=1, step=0.01)
-    dust: float = number(0.3, "How visible the dust in the beam is", unit="share", low=0, high=1, step=0.01, group="Dust", essential=True)
-    dust_scale: float = number(0.03, "Size of the drifts of dust", unit="diagonal", low=0.005, high=0.3, step=0.005, exponent=2.0, group="Dust")
+    dust: float = number(
+        0.3, "How visible the dust in the beam is", unit="share", low=0, high=1, step=0.01, group="Dust", essential=True
+    )
+    dust_scale: float = number(
+        0.03, "Size of the drifts of dust", unit="diagonal", low=0.005, high=0.3, step=0.005, exponent=2.0, group="Dust"
+    )
     seed: int = seed_setting("Different dust", group="Dust")
 
 
@@ -54,9 +60,14 @@ def draw(beams: tuple[Quad, ...], settings: Spread, frame: Frame) -> Floats:
     s = settings
     out = np.zeros(frame.shape, np.float32)
     air = Air(
-        f32(s.penumbra), f32(1 - s.crispness), f32(s.fade), f32(s.landing), f32(s.dust),
-        f32(1 / (s.dust_scale * frame.diagonal)), s.seed,
-    )  # fmt: skip
+        f32(s.penumbra),
+        f32(1 - s.crispness),
+        f32(s.fade),
+        f32(s.landing),
+        f32(s.dust),
+        f32(1 / (s.dust_scale * frame.diagonal)),
+        s.seed,
+    )
     for quad in beams:
         matrix = to_square(quad, frame, in_diagonals(frame.size))
         if matrix is not None:

@@ -31,14 +31,20 @@ TIP = 1.1  # natural logarithm by which falloff 0 and 1 weigh one octave against
 class Source(HighlightSource):
     """Which highlights spill."""
 
-    threshold: float = number(0.6, "How bright the picture must be to bloom", unit="share", low=0, high=2, step=0.01, essential=True)
+    threshold: float = number(
+        0.6, "How bright the picture must be to bloom", unit="share", low=0, high=2, step=0.01, essential=True
+    )
 
 
 class Spread(Settings):
     """How far they spill."""
 
-    radius: float = number(0.05, "Width of the widest part of the glow", unit="diagonal", low=0.002, high=0.3, step=0.001, exponent=2.0, essential=True)
-    falloff: float = number(0.5, "Balance between a wide veil (0) and a tight core (1)", unit="share", low=0, high=1, step=0.01, essential=True)
+    radius: float = number(
+        0.05, "Width of the widest part of the glow", unit="diagonal", low=0.002, high=0.3, step=0.001, exponent=2.0, essential=True
+    )
+    falloff: float = number(
+        0.5, "Balance between a wide veil (0) and a tight core (1)", unit="share", low=0, high=1, step=0.01, essential=True
+    )
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:

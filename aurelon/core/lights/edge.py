@@ -38,16 +38,24 @@ STRONGEST = 600.0  # gradient at threshold 1: display-encoded values a diagonal
 class Source(Settings):
     """Which outlines shine."""
 
-    scale: float = number(0.0012, "Size of the detail whose outlines count", unit="diagonal", low=0.0004, high=0.02, step=0.0002, exponent=2.0)
+    scale: float = number(
+        0.0012, "Size of the detail whose outlines count", unit="diagonal", low=0.0004, high=0.02, step=0.0002, exponent=2.0
+    )
     threshold: float = number(0.3, "How strong an edge must be", unit="share", low=0, high=1, step=0.01, essential=True)
-    thickness: float = number(0.001, "Thickness of the lines", unit="diagonal", low=0.0003, high=0.01, step=0.0001, exponent=2.0, essential=True)
+    thickness: float = number(
+        0.001, "Thickness of the lines", unit="diagonal", low=0.0003, high=0.01, step=0.0001, exponent=2.0, essential=True
+    )
 
 
 class Spread(Settings):
     """How far the lines glow."""
 
-    glow_radius: float = number(0.02, "Width of the glow around the lines", unit="diagonal", low=0.002, high=0.2, step=0.001, exponent=2.0, essential=True)
-    glow: float = number(0.5, "Share of the light that glows; the rest stays in the line", unit="share", low=0, high=1, step=0.01, essential=True)
+    glow_radius: float = number(
+        0.02, "Width of the glow around the lines", unit="diagonal", low=0.002, high=0.2, step=0.001, exponent=2.0, essential=True
+    )
+    glow: float = number(
+        0.5, "Share of the light that glows; the rest stays in the line", unit="share", low=0, high=1, step=0.01, essential=True
+    )
 
 
 @dataclass(frozen=True)
@@ -123,9 +131,7 @@ def _lines(smooth: Floats, field: Floats, colour: Floats, luminance: Floats, pen
                 shine = smoothstep(t) * exp_minus(f32(0.5) * away * away)
             level = colour[y, x, 0] * luminance[0] + colour[y, x, 1] * luminance[1] + colour[y, x, 2] * luminance[2]
             shine /= max(level, f32(1e-4))
-            out[y, x, 0], out[y, x, 1], out[y, x, 2] = (
-                shine * colour[y, x, 0], shine * colour[y, x, 1], shine * colour[y, x, 2]
-            )  # fmt: skip
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = (shine * colour[y, x, 0], shine * colour[y, x, 1], shine * colour[y, x, 2])
 
 
 def detect(reading: Reading[None], settings: Source) -> Outlines:

@@ -31,11 +31,15 @@ NEAR = 0.05  # diagonals over which the table's first cells are spread
 class Source(Settings):
     """Where the rays come from, and their pattern."""
 
-    style: Literal["rays", "clouds"] = choice("rays", "Straight rays, or softer bars that change along their length", essential=True)
+    style: Literal["rays", "clouds"] = choice(
+        "rays", "Straight rays, or softer bars that change along their length", essential=True
+    )
     count: int = whole(24, "Approximate number of rays", low=3, high=200, essential=True)
     fineness: int = whole(3, "Number of finer patterns mixed in", low=1, high=6)
     persistence: float = number(0.5, "Strength of the finer patterns", unit="share", low=0, high=1, step=0.01)
-    contrast: float = number(0.6, "How strongly the rays stand out from one another", unit="share", low=0, high=1, step=0.01, essential=True)
+    contrast: float = number(
+        0.6, "How strongly the rays stand out from one another", unit="share", low=0, high=1, step=0.01, essential=True
+    )
     seed: int = seed_setting("A different pattern of the same kind")
 
 
@@ -43,11 +47,46 @@ class Spread(Settings):
     """How the rays travel."""
 
     position: Place = place_setting((0.5, -0.1), "Where the rays come from, in or outside the frame", essential=True)
-    bearing: float = number(-90.0, "Direction of the middle of the fan", unit="degrees", low=-180, high=180, step=1, handle="direction", about="position", essential=True)
-    opening: float = number(120.0, "Angle that the fan covers; 360 goes all the way round", unit="degrees", low=2, high=360, step=1, essential=True)
-    start: float = number(0.02, "Distance at which the rays begin", unit="diagonal", low=0, high=1, step=0.005, handle="radius", about="position", exponent=2.0)
-    reach: float = number(0.6, "How far the rays carry", unit="diagonal", low=0.02, high=3, step=0.01, handle="radius", about="position", exponent=2.0, essential=True)
-    softness: float = number(0.4, "Blurs the rays sideways", unit="degrees", low=0, high=20, step=0.05, exponent=2.0, essential=True)
+    bearing: float = number(
+        -90.0,
+        "Direction of the middle of the fan",
+        unit="degrees",
+        low=-180,
+        high=180,
+        step=1,
+        handle="direction",
+        about="position",
+        essential=True,
+    )
+    opening: float = number(
+        120.0, "Angle that the fan covers; 360 goes all the way round", unit="degrees", low=2, high=360, step=1, essential=True
+    )
+    start: float = number(
+        0.02,
+        "Distance at which the rays begin",
+        unit="diagonal",
+        low=0,
+        high=1,
+        step=0.005,
+        handle="radius",
+        about="position",
+        exponent=2.0,
+    )
+    reach: float = number(
+        0.6,
+        "How far the rays carry",
+        unit="diagonal",
+        low=0.02,
+        high=3,
+        step=0.01,
+        handle="radius",
+        about="position",
+        exponent=2.0,
+        essential=True,
+    )
+    softness: float = number(
+        0.4, "Blurs the rays sideways", unit="degrees", low=0, high=20, step=0.05, exponent=2.0, essential=True
+    )
 
 
 def pattern(settings: Source) -> Floats:

@@ -77,17 +77,43 @@ class Spread(Settings):
     """The lens."""
 
     lens: LensName = choice("gull", "The lens that the light passes through", words=LENSES, group="Ghosts", essential=True)
-    headroom: float = number(14.0, "How much brighter the lamps are than the picture shows", unit="stops", low=0, high=22, step=0.1, group="Ghosts")
-    ghosts: float = number(0.5, "Strength of the ghosts", unit="gain", low=0, high=20, step=0.05, exponent=2.0, group="Ghosts", essential=True)
-    size: float = number(1.0, "Size of the ghosts", unit="gain", low=0.1, high=4, step=0.05, exponent=2.0, group="Ghosts", essential=True)
-    dispersion: float = number(1.0, "How far the glass separates the colours", unit="gain", low=0, high=6, step=0.05, exponent=2.0, group="Ghosts")
-    roundness: float = number(0.25, "Shape of the aperture: straight blades (0) to round (1)", unit="share", low=0, high=1, step=0.01, group="Ghosts")
+    headroom: float = number(
+        14.0, "How much brighter the lamps are than the picture shows", unit="stops", low=0, high=22, step=0.1, group="Ghosts"
+    )
+    ghosts: float = number(
+        0.5, "Strength of the ghosts", unit="gain", low=0, high=20, step=0.05, exponent=2.0, group="Ghosts", essential=True
+    )
+    size: float = number(
+        1.0, "Size of the ghosts", unit="gain", low=0.1, high=4, step=0.05, exponent=2.0, group="Ghosts", essential=True
+    )
+    dispersion: float = number(
+        1.0, "How far the glass separates the colours", unit="gain", low=0, high=6, step=0.05, exponent=2.0, group="Ghosts"
+    )
+    roundness: float = number(
+        0.25, "Shape of the aperture: straight blades (0) to round (1)", unit="share", low=0, high=1, step=0.01, group="Ghosts"
+    )
     rotation: float = number(9.0, "Rotates the aperture", unit="degrees", low=-180, high=180, step=1, group="Ghosts")
-    streak: float = number(0.0, "Strength of the streak", unit="gain", low=0, high=8, step=0.05, exponent=2.0, group="Streak", essential=True)
+    streak: float = number(
+        0.0, "Strength of the streak", unit="gain", low=0, high=8, step=0.05, exponent=2.0, group="Streak", essential=True
+    )
     streak_angle: float = number(0.0, "Angle of the streak", unit="degrees", low=-90, high=90, step=1, group="Streak")
-    streak_length: float = number(0.18, "Distance over which the streak fades", unit="diagonal", low=0.01, high=1, step=0.01, exponent=2.0, group="Streak")
-    streak_temperature: float = number(14000, "Colour of the streak", unit="kelvin", low=1000, high=25000, step=50, exponent=2.2, group="Streak")
-    veil: float = number(0.6, "Strength of the haze over the whole picture", unit="gain", low=0, high=8, step=0.05, exponent=2.0, group="Veil", essential=True)
+    streak_length: float = number(
+        0.18, "Distance over which the streak fades", unit="diagonal", low=0.01, high=1, step=0.01, exponent=2.0, group="Streak"
+    )
+    streak_temperature: float = number(
+        14000, "Colour of the streak", unit="kelvin", low=1000, high=25000, step=50, exponent=2.2, group="Streak"
+    )
+    veil: float = number(
+        0.6,
+        "Strength of the haze over the whole picture",
+        unit="gain",
+        low=0,
+        high=8,
+        step=0.05,
+        exponent=2.0,
+        group="Veil",
+        essential=True,
+    )
 
 
 def seen_by_lens(offset: Doubles) -> Doubles:
@@ -208,9 +234,7 @@ def _add_ghosts(discs: Floats, lens: Lens, settings: Spread, scene: Scene[Points
     discs = discs[discs[:, 4:].max(axis=1) > FAINTEST]
     turn = np.deg2rad(-settings.rotation) + (np.arange(lens.blades) + 0.5) * 2 * np.pi / lens.blades
     normals = np.asarray(np.stack([np.cos(turn), np.sin(turn)], axis=1), np.float32)
-    shape = Diaphragm(
-        normals, f32(1 / np.cos(np.pi / lens.blades)), f32(settings.roundness), f32(SOFT_RIM), f32(RIM_SHARE)
-    )
+    shape = Diaphragm(normals, f32(1 / np.cos(np.pi / lens.blades)), f32(settings.roundness), f32(SOFT_RIM), f32(RIM_SHARE))
     height, width, _ = out.shape
     whole_frame = Frame.whole((width, height))
     for (low, high), coarser in zip(pairwise((0.0, *LEVELS, np.inf)), (1, 2, 4, 8), strict=True):
@@ -240,9 +264,11 @@ def spread(scene: Scene[Points], source: Source, settings: Spread) -> ColouredFi
         energy = np.asarray(np.outer(level, colour), np.float32)
         angle = np.deg2rad(-s.streak_angle)
         streak = Streak(
-            f32(np.cos(angle)), f32(np.sin(angle)), f32(s.streak_length * frame.diagonal),
+            f32(np.cos(angle)),
+            f32(np.sin(angle)),
+            f32(s.streak_length * frame.diagonal),
             f32(max(STREAK_HEIGHT * frame.diagonal, 0.6)),
-        )  # fmt: skip
+        )
         _draw_streaks((points.places * size).astype(np.float32), energy, streak, out)
     if s.veil > 0 and len(light):
         small = scene.frame_of(VEIL_EDGE / scene.working_edge)

@@ -32,9 +32,20 @@ LOTS_EDGE = 384  # long edge of the version on which lots are drawn
 class Source(HighlightSource):
     """Where glints lie."""
 
-    scatter: Literal["highlights", "everywhere"] = choice("highlights", "On the highlights of the picture, or anywhere", essential=True)
+    scatter: Literal["highlights", "everywhere"] = choice(
+        "highlights", "On the highlights of the picture, or anywhere", essential=True
+    )
     count: int = whole(60, "Number of glints on the whole plate", low=1, high=600, exponent=2.0, essential=True)
-    threshold: float = number(0.7, "How bright the picture must be for a glint", unit="share", low=0, high=2, step=0.01, when={"scatter": ["highlights"]}, essential=True)
+    threshold: float = number(
+        0.7,
+        "How bright the picture must be for a glint",
+        unit="share",
+        low=0,
+        high=2,
+        step=0.01,
+        when={"scatter": ["highlights"]},
+        essential=True,
+    )
     seed: int = seed_setting("Glints in other places")
 
 

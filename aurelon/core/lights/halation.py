@@ -48,12 +48,43 @@ class Source(HighlightSource):
 class Spread(Settings):
     """The film."""
 
-    film_width: float = number(36.0, "Long edge of the frame on the film; smaller film has a wider fringe", unit="mm", low=4, high=130, step=0.5, exponent=2.0, group="Film", essential=True)
-    base_thickness: float = number(0.13, "Thickness of the film base", unit="mm", low=0.02, high=0.5, step=0.005, exponent=1.5, group="Film")
+    film_width: float = number(
+        36.0,
+        "Long edge of the frame on the film; smaller film has a wider fringe",
+        unit="mm",
+        low=4,
+        high=130,
+        step=0.5,
+        exponent=2.0,
+        group="Film",
+        essential=True,
+    )
+    base_thickness: float = number(
+        0.13, "Thickness of the film base", unit="mm", low=0.02, high=0.5, step=0.005, exponent=1.5, group="Film"
+    )
     index: float = number(1.48, "Refractive index of the film base", low=1.2, high=1.9, step=0.01, group="Film")
-    skirt: float = number(0.16, "Distance over which the red fringe fades", unit="mm", low=0.02, high=1, step=0.005, exponent=1.5, group="Fringe", essential=True)
+    skirt: float = number(
+        0.16,
+        "Distance over which the red fringe fades",
+        unit="mm",
+        low=0.02,
+        high=1,
+        step=0.005,
+        exponent=1.5,
+        group="Fringe",
+        essential=True,
+    )
     ring: float = number(0.12, "Share of the light that lies in the ring", unit="share", low=0, high=1, step=0.01, group="Fringe")
-    green: float = number(0.2, "How much reaches the green layer: 0 is red, more turns to orange", unit="share", low=0, high=1, step=0.01, group="Fringe", essential=True)
+    green: float = number(
+        0.2,
+        "How much reaches the green layer: 0 is red, more turns to orange",
+        unit="share",
+        low=0,
+        high=1,
+        step=0.01,
+        group="Fringe",
+        essential=True,
+    )
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
@@ -74,17 +105,19 @@ def bessel_j0(x: float) -> float:
         low = ((-0.3163866 + t * (0.0444479 + t * (-0.0039444 + t * 0.0002100))) * t + 1.2656208) * t - 2.2499997
         return 1.0 + low * t
     t = 3.0 / x
-    size = 0.79788456 + t * (-0.00000077 + t * (-0.00552740 + t * (-0.00009512 + t * (
-        0.00137237 + t * (-0.00072805 + t * 0.00014476)))))  # fmt: skip
-    phase = x - 0.78539816 + t * (-0.04166397 + t * (-0.00003954 + t * (0.00262573 + t * (
-        -0.00054125 + t * (-0.00029333 + t * 0.00013558)))))  # fmt: skip
+    size = 0.79788456 + t * (
+        -0.00000077 + t * (-0.00552740 + t * (-0.00009512 + t * (0.00137237 + t * (-0.00072805 + t * 0.00014476))))
+    )
+    phase = (
+        x
+        - 0.78539816
+        + t * (-0.04166397 + t * (-0.00003954 + t * (0.00262573 + t * (-0.00054125 + t * (-0.00029333 + t * 0.00013558)))))
+    )
     return float(size * np.cos(phase) / np.sqrt(x))
 
 
 @njit(parallel=True, cache=True, fastmath=True)
-def transfer(
-    down: Doubles, across: Doubles, skirts: Doubles, ring: float, radius: float, blur: float, out: Floats
-) -> None:
+def transfer(down: Doubles, across: Doubles, skirts: Doubles, ring: float, radius: float, blur: float, out: Floats) -> None:
     """The transforms of kernels that share a ring, at frequencies `down` (n,) and `across` (m,), cycles a unit.
 
     `skirts` (k,) and the other lengths are in that unit; `out` is (k, n, m), 1 at frequency 0.

@@ -35,30 +35,139 @@ SURFACE_EDGE = 1024  # long edge of the version of the plate that the surface is
 class Source(Settings):
     """The surface that the picture is taken for."""
 
-    surface: Literal["luminance", "depth", "normals"] = choice("luminance", "Heights from the picture's own brightness, or from a depth or normal map", essential=True)
+    surface: Literal["luminance", "depth", "normals"] = choice(
+        "luminance", "Heights from the picture's own brightness, or from a depth or normal map", essential=True
+    )
     file: str = file_setting("The depth or normal map", when={"surface": ["depth", "normals"]}, essential=True)
     relief: float = number(0.5, "How far things stand out", unit="gain", low=0, high=4, step=0.01, exponent=2.0, essential=True)
-    scale: float = number(0.003, "Size of the detail that counts", unit="diagonal", low=0.0005, high=0.05, step=0.0005, when={"surface": ["luminance", "depth"]}, exponent=2.0)
+    scale: float = number(
+        0.003,
+        "Size of the detail that counts",
+        unit="diagonal",
+        low=0.0005,
+        high=0.05,
+        step=0.0005,
+        when={"surface": ["luminance", "depth"]},
+        exponent=2.0,
+    )
 
 
 class Spread(Settings):
     """The lamp."""
 
-    lamp: Literal["point", "spot", "directional"] = choice("point", "Shines all round, in a cone, or from far away", label="Type of lamp", words={"directional": "Far away"}, group="Lamp", essential=True)
-    position: Place = place_setting((0.5, 0.5), "Where it hangs, in or outside the frame", when={"lamp": ["point", "spot"]}, group="Lamp", essential=True)
-    height: float = number(0.15, "How high above the picture it hangs", unit="diagonal", low=0.005, high=2, step=0.005, handle="radius", about="position", when={"lamp": ["point", "spot"]}, exponent=2.0, group="Lamp", essential=True)
-    range: float = number(0.8, "How far its light carries", unit="diagonal", low=0, high=4, step=0.01, handle="radius", about="position", when={"lamp": ["point", "spot"]}, exponent=2.0, group="Lamp", essential=True)
+    lamp: Literal["point", "spot", "directional"] = choice(
+        "point",
+        "Shines all round, in a cone, or from far away",
+        label="Type of lamp",
+        words={"directional": "Far away"},
+        group="Lamp",
+        essential=True,
+    )
+    position: Place = place_setting(
+        (0.5, 0.5), "Where it hangs, in or outside the frame", when={"lamp": ["point", "spot"]}, group="Lamp", essential=True
+    )
+    height: float = number(
+        0.15,
+        "How high above the picture it hangs",
+        unit="diagonal",
+        low=0.005,
+        high=2,
+        step=0.005,
+        handle="radius",
+        about="position",
+        when={"lamp": ["point", "spot"]},
+        exponent=2.0,
+        group="Lamp",
+        essential=True,
+    )
+    range: float = number(
+        0.8,
+        "How far its light carries",
+        unit="diagonal",
+        low=0,
+        high=4,
+        step=0.01,
+        handle="radius",
+        about="position",
+        when={"lamp": ["point", "spot"]},
+        exponent=2.0,
+        group="Lamp",
+        essential=True,
+    )
     aim: Place = place_setting((0.5, 0.7), "Where it points", when={"lamp": ["spot"]}, group="Lamp", essential=True)
-    inner_cone: float = number(18.0, "Half-angle of the bright cone", unit="degrees", low=0, high=89, step=0.5, handle="cone", about="aim", apex="position", above="height", when={"lamp": ["spot"]}, group="Lamp")
-    outer_cone: float = number(32.0, "Half-angle beyond which there is no light", unit="degrees", low=1, high=89, step=0.5, handle="cone", about="aim", apex="position", above="height", when={"lamp": ["spot"]}, group="Lamp")
-    angle: float = number(60.0, "Side that it shines from: 0 is the right, 90 the top", unit="degrees", low=-180, high=180, step=1, handle="direction", when={"lamp": ["directional"]}, group="Lamp", essential=True)
-    elevation: float = number(35.0, "Height above the picture plane: 90 shines straight at it", unit="degrees", low=1, high=90, step=1, when={"lamp": ["directional"]}, group="Lamp", essential=True)
-    temperature: float = number(4200, "Colour of the lamp", unit="kelvin", low=1000, high=25000, step=50, exponent=2.2, group="Lamp", essential=True)
-    gloss: float = number(0.25, "Strength of the reflections", unit="gain", low=0, high=8, step=0.01, exponent=2.0, group="Gloss", essential=True)
+    inner_cone: float = number(
+        18.0,
+        "Half-angle of the bright cone",
+        unit="degrees",
+        low=0,
+        high=89,
+        step=0.5,
+        handle="cone",
+        about="aim",
+        apex="position",
+        above="height",
+        when={"lamp": ["spot"]},
+        group="Lamp",
+    )
+    outer_cone: float = number(
+        32.0,
+        "Half-angle beyond which there is no light",
+        unit="degrees",
+        low=1,
+        high=89,
+        step=0.5,
+        handle="cone",
+        about="aim",
+        apex="position",
+        above="height",
+        when={"lamp": ["spot"]},
+        group="Lamp",
+    )
+    angle: float = number(
+        60.0,
+        "Side that it shines from: 0 is the right, 90 the top",
+        unit="degrees",
+        low=-180,
+        high=180,
+        step=1,
+        handle="direction",
+        when={"lamp": ["directional"]},
+        group="Lamp",
+        essential=True,
+    )
+    elevation: float = number(
+        35.0,
+        "Height above the picture plane: 90 shines straight at it",
+        unit="degrees",
+        low=1,
+        high=90,
+        step=1,
+        when={"lamp": ["directional"]},
+        group="Lamp",
+        essential=True,
+    )
+    temperature: float = number(
+        4200, "Colour of the lamp", unit="kelvin", low=1000, high=25000, step=50, exponent=2.2, group="Lamp", essential=True
+    )
+    gloss: float = number(
+        0.25, "Strength of the reflections", unit="gain", low=0, high=8, step=0.01, exponent=2.0, group="Gloss", essential=True
+    )
     roughness: float = number(0.45, "How far reflections spread", unit="share", low=0.05, high=1, step=0.01, group="Gloss")
-    metalness: float = number(0.0, "From plastic and stone (0) to metal, which colours its reflections (1)", unit="share", low=0, high=1, step=0.01, group="Gloss")
-    shadows: float = number(0.0, "How dark cast shadows are", unit="share", low=0, high=1, step=0.01, group="Shadows", essential=True)
-    shadow_length: float = number(0.15, "How far shadows reach", unit="diagonal", low=0.01, high=0.6, step=0.005, exponent=2.0, group="Shadows")
+    metalness: float = number(
+        0.0,
+        "From plastic and stone (0) to metal, which colours its reflections (1)",
+        unit="share",
+        low=0,
+        high=1,
+        step=0.01,
+        group="Gloss",
+    )
+    shadows: float = number(
+        0.0, "How dark cast shadows are", unit="share", low=0, high=1, step=0.01, group="Shadows", essential=True
+    )
+    shadow_length: float = number(
+        0.15, "How far shadows reach", unit="diagonal", low=0.01, high=0.6, step=0.005, exponent=2.0, group="Shadows"
+    )
     shadow_softness: float = number(0.3, "How soft shadow edges are", unit="share", low=0, high=1, step=0.01, group="Shadows")
 
 
@@ -104,8 +213,14 @@ class LampField:
         picture = np.ascontiguousarray(scene.source_at(frame))
         colour = np.maximum(temperature_rgb(self.settings.temperature, 0.0, scene.space), 0).astype(np.float32)
         shade = None if self.shade is None else enlarge_to(self.shade[:, :, None], frame)[:, :, 0]
-        lit = shine(picture, self.surface.at(frame, scene.view), lamp_of(self.settings, scene.size), colour,
-                    placement(frame, scene.size), shade)  # fmt: skip
+        lit = shine(
+            picture,
+            self.surface.at(frame, scene.view),
+            lamp_of(self.settings, scene.size),
+            colour,
+            placement(frame, scene.size),
+            shade,
+        )
         return Travelled(drawn=lit if tint.is_neutral else mixed(lit, tint.light))
 
 

@@ -34,18 +34,38 @@ class Source(Settings):
         ((0.2, 0.3), (0.8, 0.3)), "The points that the tube runs through, in or outside the frame", max_points=60, essential=True
     )
     bend: Literal["straight", "bent"] = choice("bent", "Straight segments from point to point, or a smooth curve")
-    width: float = number(0.004, "Thickness of the tube", unit="diagonal", low=0.0005, high=0.05, step=0.0005, exponent=2.0, essential=True)
+    width: float = number(
+        0.004, "Thickness of the tube", unit="diagonal", low=0.0005, high=0.05, step=0.0005, exponent=2.0, essential=True
+    )
     taper: float = number(0.0, "How much it thins towards its ends", unit="share", low=0, high=1, step=0.01)
 
 
 class Spread(Settings):
     """What shines round the tube."""
 
-    core: float = number(1.5, "Brightness of the white-hot core", unit="gain", low=0, high=8, step=0.01, exponent=2.0, group="Tube", essential=True)
-    glow: float = number(0.5, "Strength of the glow", unit="gain", low=0, high=4, step=0.01, exponent=2.0, group="Glow", essential=True)
-    glow_radius: float = number(0.015, "Width of the glow", unit="diagonal", low=0.002, high=0.2, step=0.001, exponent=2.0, group="Glow", essential=True)
-    haze: float = number(0.15, "How much light is caught in the air", unit="gain", low=0, high=2, step=0.01, exponent=2.0, group="Haze", essential=True)
-    haze_radius: float = number(0.12, "How far the haze reaches", unit="diagonal", low=0.01, high=0.6, step=0.005, exponent=2.0, group="Haze")
+    core: float = number(
+        1.5, "Brightness of the white-hot core", unit="gain", low=0, high=8, step=0.01, exponent=2.0, group="Tube", essential=True
+    )
+    glow: float = number(
+        0.5, "Strength of the glow", unit="gain", low=0, high=4, step=0.01, exponent=2.0, group="Glow", essential=True
+    )
+    glow_radius: float = number(
+        0.015, "Width of the glow", unit="diagonal", low=0.002, high=0.2, step=0.001, exponent=2.0, group="Glow", essential=True
+    )
+    haze: float = number(
+        0.15,
+        "How much light is caught in the air",
+        unit="gain",
+        low=0,
+        high=2,
+        step=0.01,
+        exponent=2.0,
+        group="Haze",
+        essential=True,
+    )
+    haze_radius: float = number(
+        0.12, "How far the haze reaches", unit="diagonal", low=0.01, high=0.6, step=0.005, exponent=2.0, group="Haze"
+    )
     unevenness: float = number(0.4, "How uneven the haze is", unit="share", low=0, high=1, step=0.01, group="Haze")
     seed: int = seed_setting("A different haze", group="Haze")
 
@@ -194,9 +214,14 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> LineField:
     if len(path):
         away, _ = distances(path, grid)
         round_it = Air(
-            f32(s.glow), f32(1 / s.glow_radius), f32(s.haze), f32(1 / s.haze_radius), f32(s.unevenness),
-            f32(9.0 / grid.diagonal), s.seed,
-        )  # fmt: skip
+            f32(s.glow),
+            f32(1 / s.glow_radius),
+            f32(s.haze),
+            f32(1 / s.haze_radius),
+            f32(s.unevenness),
+            f32(9.0 / grid.diagonal),
+            s.seed,
+        )
         _air(away, round_it, air)
     return LineField(air, path, source.width, s.core)
 

@@ -26,8 +26,21 @@ class Spread(Settings):
     """Where it lies."""
 
     position: Place = place_setting((0.5, 0.5), "Where its centre is", essential=True)
-    size: float = number(0.4, "Half its longer side", unit="diagonal", low=0.01, high=4, step=0.005, handle="radius", about="position", exponent=2.0, essential=True)
-    rotation: float = number(0.0, "Rotates the picture", unit="degrees", low=-180, high=180, step=1, handle="direction", about="position", essential=True)
+    size: float = number(
+        0.4,
+        "Half its longer side",
+        unit="diagonal",
+        low=0.01,
+        high=4,
+        step=0.005,
+        handle="radius",
+        about="position",
+        exponent=2.0,
+        essential=True,
+    )
+    rotation: float = number(
+        0.0, "Rotates the picture", unit="degrees", low=-180, high=180, step=1, handle="direction", about="position", essential=True
+    )
     fading: float = number(0.0, "Share of the picture over which its edges fade", unit="share", low=0, high=0.5, step=0.01)
 
 

@@ -44,32 +44,131 @@ FALLOFF_LENGTH = 0.2  # diagonals over which falloff 1 halves the light
 SHARPEST = 1e-4
 
 
-
 class Source(HighlightSource):
     """What is open: the bright parts of the picture."""
 
-    threshold: float = number(0.45, "How bright the picture must be to let light through", unit="share", low=0, high=2, step=0.01, essential=True)
-    knee: float = number(0.3, "How softly the picture opens above the threshold", unit="share", low=0.01, high=1, step=0.01, essential=True)
+    threshold: float = number(
+        0.45, "How bright the picture must be to let light through", unit="share", low=0, high=2, step=0.01, essential=True
+    )
+    knee: float = number(
+        0.3, "How softly the picture opens above the threshold", unit="share", low=0.01, high=1, step=0.01, essential=True
+    )
 
 
 class Spread(Settings):
     """How the rays travel."""
 
-    mode: Literal["point", "parallel"] = choice("point", "From a point, or from a direction", label="Rays from", group="Rays", essential=True)
-    position: Place = place_setting((0.5, 0.25), "Where the light is, in or outside the frame", when={"mode": ["point"]}, group="Rays", essential=True)
-    angle: float = number(-60.0, "Direction in which parallel rays travel: 0 is right, 90 up", unit="degrees", low=-180, high=180, step=1, handle="direction", when={"mode": ["parallel"]}, group="Rays", essential=True)
-    reach: float = number(0.5, "How far a ray carries into closed areas", unit="diagonal", low=0.02, high=2, step=0.01, handle="radius", about="position", exponent=2.0, group="Rays", essential=True)
-    blocking: float = number(0.4, "How strongly dark areas stop the rays", unit="share", low=0, high=1, step=0.01, group="Rays", essential=True)
+    mode: Literal["point", "parallel"] = choice(
+        "point", "From a point, or from a direction", label="Rays from", group="Rays", essential=True
+    )
+    position: Place = place_setting(
+        (0.5, 0.25), "Where the light is, in or outside the frame", when={"mode": ["point"]}, group="Rays", essential=True
+    )
+    angle: float = number(
+        -60.0,
+        "Direction in which parallel rays travel: 0 is right, 90 up",
+        unit="degrees",
+        low=-180,
+        high=180,
+        step=1,
+        handle="direction",
+        when={"mode": ["parallel"]},
+        group="Rays",
+        essential=True,
+    )
+    reach: float = number(
+        0.5,
+        "How far a ray carries into closed areas",
+        unit="diagonal",
+        low=0.02,
+        high=2,
+        step=0.01,
+        handle="radius",
+        about="position",
+        exponent=2.0,
+        group="Rays",
+        essential=True,
+    )
+    blocking: float = number(
+        0.4, "How strongly dark areas stop the rays", unit="share", low=0, high=1, step=0.01, group="Rays", essential=True
+    )
     falloff: float = number(1.0, "How quickly the light weakens away from its source", low=0, high=4, step=0.05, group="Rays")
-    softness: float = number(0.6, "Blurs the rays sideways", unit="degrees", low=0, high=12, step=0.05, exponent=2.0, group="Rays", essential=True)
+    softness: float = number(
+        0.6, "Blurs the rays sideways", unit="degrees", low=0, high=12, step=0.05, exponent=2.0, group="Rays", essential=True
+    )
     count: int = whole(48, "Number of rays around the source", low=3, high=240, exponent=2.0, group="Rays")
-    variety: float = number(0.45, "How much the rays differ: 0 is even light, 1 is strong bars", unit="share", low=0, high=1, step=0.01, group="Rays", essential=True)
+    variety: float = number(
+        0.45,
+        "How much the rays differ: 0 is even light, 1 is strong bars",
+        unit="share",
+        low=0,
+        high=1,
+        step=0.01,
+        group="Rays",
+        essential=True,
+    )
     seed: int = seed_setting("A different set of rays", group="Rays")
-    disc_strength: float = number(1.0, "Brightness of the disc", unit="gain", low=0, high=8, step=0.01, when={"mode": ["point"]}, exponent=2.0, group="Disc", essential=True)
-    disc_size: float = number(0.012, "Radius of the disc", unit="diagonal", low=0.001, high=0.2, step=0.001, handle="radius", about="position", when={"mode": ["point"]}, exponent=2.0, group="Disc")
-    aureole_strength: float = number(0.6, "Brightness of the glow around the disc", unit="gain", low=0, high=8, step=0.01, when={"mode": ["point"]}, exponent=2.0, group="Aureole", essential=True)
-    aureole_size: float = number(0.06, "Distance over which the glow fades", unit="diagonal", low=0.005, high=0.6, step=0.005, handle="radius", about="position", when={"mode": ["point"]}, exponent=2.0, group="Aureole")
-    disc_temperature: float = number(4600, "Colour of the disc and its glow", unit="kelvin", low=1000, high=25000, step=50, when={"mode": ["point"]}, exponent=2.2, group="Disc")
+    disc_strength: float = number(
+        1.0,
+        "Brightness of the disc",
+        unit="gain",
+        low=0,
+        high=8,
+        step=0.01,
+        when={"mode": ["point"]},
+        exponent=2.0,
+        group="Disc",
+        essential=True,
+    )
+    disc_size: float = number(
+        0.012,
+        "Radius of the disc",
+        unit="diagonal",
+        low=0.001,
+        high=0.2,
+        step=0.001,
+        handle="radius",
+        about="position",
+        when={"mode": ["point"]},
+        exponent=2.0,
+        group="Disc",
+    )
+    aureole_strength: float = number(
+        0.6,
+        "Brightness of the glow around the disc",
+        unit="gain",
+        low=0,
+        high=8,
+        step=0.01,
+        when={"mode": ["point"]},
+        exponent=2.0,
+        group="Aureole",
+        essential=True,
+    )
+    aureole_size: float = number(
+        0.06,
+        "Distance over which the glow fades",
+        unit="diagonal",
+        low=0.005,
+        high=0.6,
+        step=0.005,
+        handle="radius",
+        about="position",
+        when={"mode": ["point"]},
+        exponent=2.0,
+        group="Aureole",
+    )
+    disc_temperature: float = number(
+        4600,
+        "Colour of the disc and its glow",
+        unit="kelvin",
+        low=1000,
+        high=25000,
+        step=50,
+        when={"mode": ["point"]},
+        exponent=2.2,
+        group="Disc",
+    )
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:

@@ -35,15 +35,49 @@ DRAWN = {"pattern": ["drawn"]}
 class Spread(Settings):
     """The lens, or the star."""
 
-    pattern: Literal["aperture", "drawn"] = choice("aperture", "From an aperture, or drawn plainly", label="Star from", group="Star", essential=True)
-    size: float = number(0.16, "Length of the longest spikes", unit="diagonal", low=0.01, high=0.6, step=0.005, exponent=2.0, group="Star", essential=True)
-    headroom: float = number(7.0, "How much brighter the lamps are than the picture shows", unit="stops", low=0, high=14, step=0.1, group="Star", essential=True)
+    pattern: Literal["aperture", "drawn"] = choice(
+        "aperture", "From an aperture, or drawn plainly", label="Star from", group="Star", essential=True
+    )
+    size: float = number(
+        0.16,
+        "Length of the longest spikes",
+        unit="diagonal",
+        low=0.01,
+        high=0.6,
+        step=0.005,
+        exponent=2.0,
+        group="Star",
+        essential=True,
+    )
+    headroom: float = number(
+        7.0,
+        "How much brighter the lamps are than the picture shows",
+        unit="stops",
+        low=0,
+        high=14,
+        step=0.1,
+        group="Star",
+        essential=True,
+    )
     blades: int = whole(6, "Blades of the aperture", low=3, high=18, when=APERTURE, group="Aperture", essential=True)
-    roundness: float = number(0.08, "From straight blades (0) to a round opening (1)", unit="share", low=0, high=1, step=0.01, when=APERTURE, group="Aperture")
-    dust: float = number(0.15, "Dust and scratches on the glass", unit="share", low=0, high=1, step=0.01, when=APERTURE, group="Aperture")
+    roundness: float = number(
+        0.08,
+        "From straight blades (0) to a round opening (1)",
+        unit="share",
+        low=0,
+        high=1,
+        step=0.01,
+        when=APERTURE,
+        group="Aperture",
+    )
+    dust: float = number(
+        0.15, "Dust and scratches on the glass", unit="share", low=0, high=1, step=0.01, when=APERTURE, group="Aperture"
+    )
     seed: int = seed_setting("Different dust", when=APERTURE, group="Aperture")
     spikes: int = whole(6, "Spikes of the drawn star, an even number", low=2, high=24, step=2, when=DRAWN, group="Drawn star")
-    taper: float = number(0.5, "How quickly the spikes thin out", unit="share", low=0, high=1, step=0.01, when=DRAWN, group="Drawn star")
+    taper: float = number(
+        0.5, "How quickly the spikes thin out", unit="share", low=0, high=1, step=0.01, when=DRAWN, group="Drawn star"
+    )
     rotation: float = number(12.0, "Rotates the star", unit="degrees", low=-180, high=180, step=1, group="Star", essential=True)
 
 

@@ -36,12 +36,52 @@ class Spread(Settings):
     """How the paint is smeared."""
 
     smear: Literal["along", "away", "around"] = choice("along", "Along an angle, away from a point, or around it", essential=True)
-    angle: float = number(-70.0, "Direction of the smear: 0 is right, 90 up", unit="degrees", low=-180, high=180, step=1, handle="direction", when={"smear": ["along"]}, essential=True)
+    angle: float = number(
+        -70.0,
+        "Direction of the smear: 0 is right, 90 up",
+        unit="degrees",
+        low=-180,
+        high=180,
+        step=1,
+        handle="direction",
+        when={"smear": ["along"]},
+        essential=True,
+    )
     position: Place = place_setting((0.5, 0.2), "The point", when={"smear": ["away", "around"]}, essential=True)
-    distance: float = number(0.12, "Length of the smear", unit="diagonal", low=0, high=1, step=0.005, when={"smear": ["along", "away"]}, exponent=2.0, essential=True)
-    turn: float = number(20.0, "How far it is smeared around the point", unit="degrees", low=0, high=180, step=1, when={"smear": ["around"]}, essential=True)
-    ripple: float = number(0.0, "How far a ripple shifts the light sideways", unit="diagonal", low=0, high=0.1, step=0.001, exponent=2.0, group="Ripple")
-    wavelength: float = number(0.03, "Wavelength of the ripple", unit="diagonal", low=0.004, high=0.3, step=0.002, exponent=2.0, group="Ripple")
+    distance: float = number(
+        0.12,
+        "Length of the smear",
+        unit="diagonal",
+        low=0,
+        high=1,
+        step=0.005,
+        when={"smear": ["along", "away"]},
+        exponent=2.0,
+        essential=True,
+    )
+    turn: float = number(
+        20.0,
+        "How far it is smeared around the point",
+        unit="degrees",
+        low=0,
+        high=180,
+        step=1,
+        when={"smear": ["around"]},
+        essential=True,
+    )
+    ripple: float = number(
+        0.0,
+        "How far a ripple shifts the light sideways",
+        unit="diagonal",
+        low=0,
+        high=0.1,
+        step=0.001,
+        exponent=2.0,
+        group="Ripple",
+    )
+    wavelength: float = number(
+        0.03, "Wavelength of the ripple", unit="diagonal", low=0.004, high=0.3, step=0.002, exponent=2.0, group="Ripple"
+    )
     seed: int = seed_setting("A different ripple", group="Ripple")
 
 

@@ -34,9 +34,22 @@ class Source(Settings):
 class Spread(Settings):
     """How soft the finish is."""
 
-    radius: float = number(0.012, "How far the soft picture is out of focus", unit="diagonal", low=0.001, high=0.15, step=0.0005, exponent=2.0, essential=True)
-    softness: float = number(0.6, "How much of the soft picture lies over the sharp one", unit="share", low=0, high=1, step=0.01, essential=True)
-    contrast: float = number(-0.25, "Deepens (above 0) or lightens (below 0) the darks of the finish", low=-1, high=1, step=0.01, essential=True)
+    radius: float = number(
+        0.012,
+        "How far the soft picture is out of focus",
+        unit="diagonal",
+        low=0.001,
+        high=0.15,
+        step=0.0005,
+        exponent=2.0,
+        essential=True,
+    )
+    softness: float = number(
+        0.6, "How much of the soft picture lies over the sharp one", unit="share", low=0, high=1, step=0.01, essential=True
+    )
+    contrast: float = number(
+        -0.25, "Deepens (above 0) or lightens (below 0) the darks of the finish", low=-1, high=1, step=0.01, essential=True
+    )
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:

@@ -34,7 +34,9 @@ class Source(Settings):
     """The sheet of water."""
 
     style: Literal["caustics", "noise"] = choice("caustics", "Bright threads of focused light, or soft drifts", essential=True)
-    strength: float = number(0.6, "How strongly the waves focus the light", unit="share", low=0.02, high=1.5, step=0.01, essential=True)
+    strength: float = number(
+        0.6, "How strongly the waves focus the light", unit="share", low=0.02, high=1.5, step=0.01, essential=True
+    )
     waves: int = whole(6, "Number of waves across the sheet", low=2, high=40, essential=True)
     detail: float = number(0.45, "Strength of the finer waves", unit="share", low=0, high=1, step=0.01)
     seed: int = seed_setting("A different sheet of water")
@@ -44,7 +46,10 @@ class Spread(Settings):
     """Where the sheet lies on the picture."""
 
     quads: tuple[Quad, ...] = quads_setting(
-        (((0.1, 0.6), (0.9, 0.6), (1.1, 1.05), (-0.1, 1.05)),), "The corners that the sheet is pinned to", max_quads=8, essential=True
+        (((0.1, 0.6), (0.9, 0.6), (1.1, 1.05), (-0.1, 1.05)),),
+        "The corners that the sheet is pinned to",
+        max_quads=8,
+        essential=True,
     )
     across: float = number(2.0, "Repeats across", unit="count", low=0.2, high=20, step=0.1, exponent=2.0, essential=True)
     along: float = number(2.0, "Repeats front to back", unit="count", low=0.2, high=20, step=0.1, exponent=2.0, essential=True)

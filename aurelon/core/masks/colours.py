@@ -31,9 +31,13 @@ class Colours(Part):
 
     part: Literal["colours"] = "colours"
     spot: Place = place_setting((0.5, 0.3), "Where the colour is picked", essential=True)
-    tolerance: float = number(0.12, "How different a colour may be", unit="share", low=0.005, high=1, step=0.005, exponent=2.0, essential=True)
+    tolerance: float = number(
+        0.12, "How different a colour may be", unit="share", low=0.005, high=1, step=0.005, exponent=2.0, essential=True
+    )
     lightness: float = number(0.5, "How much a difference in brightness counts", unit="share", low=0, high=1, step=0.01)
-    reach: Literal["everywhere", "contiguous"] = choice("everywhere", "Everywhere in the picture, or only areas connected to the spot", essential=True)
+    reach: Literal["everywhere", "contiguous"] = choice(
+        "everywhere", "Everywhere in the picture, or only areas connected to the spot", essential=True
+    )
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:
         canonical = ground.canonical
@@ -42,9 +46,7 @@ class Colours(Part):
         def measure(at: Frame) -> Floats:
             pixels = ground.picture.at(at)
             out = np.empty(pixels.shape[:2], np.float32)
-            _alike(
-                np.ascontiguousarray(pixels).reshape(-1), picked, f32(1 / self.tolerance), f32(self.lightness), out.reshape(-1)
-            )
+            _alike(np.ascontiguousarray(pixels).reshape(-1), picked, f32(1 / self.tolerance), f32(self.lightness), out.reshape(-1))
             return out
 
         everywhere = ground.measured(self.key(ground), frame, measure)

@@ -25,7 +25,9 @@ class MatteUse(Part):
     combine: Combine = choice("intersect", WORKS_BY, label="Works by", words=COMBINES, essential=True)
     matte: str = matte_setting("The matte", essential=True)
     side: Literal["behind", "within"] = choice("behind", "Whether the light stands behind it or stays within it", essential=True)
-    spill: float = number(0.0, "How much light still reaches the other side", unit="share", low=0, high=1, step=0.01, essential=True)
+    spill: float = number(
+        0.0, "How much light still reaches the other side", unit="share", low=0, high=1, step=0.01, essential=True
+    )
 
     def key(self, ground: Ground) -> Hashable:
         return super().key(ground), ground.mattes[self.matte].key

@@ -21,7 +21,18 @@ class Radial(Part):
 
     part: Literal["radial"] = "radial"
     middle: Place = place_setting((0.5, 0.5), "Centre of the ellipse", essential=True)
-    radius: float = number(0.2, "Half the length of the ellipse", unit="diagonal", low=0.002, high=2, step=0.005, handle="radius", about="middle", exponent=2.0, essential=True)
+    radius: float = number(
+        0.2,
+        "Half the length of the ellipse",
+        unit="diagonal",
+        low=0.002,
+        high=2,
+        step=0.005,
+        handle="radius",
+        about="middle",
+        exponent=2.0,
+        essential=True,
+    )
     roundness: float = number(1.0, "Width against length: 1 is a circle", unit="share", low=0.05, high=1, step=0.01, essential=True)
     angle: float = number(0.0, "Rotates the ellipse", unit="degrees", low=-180, high=180, step=1)
     softness: float = number(0.6, "Share of the radius over which it fades", unit="share", low=0, high=1, step=0.01, essential=True)

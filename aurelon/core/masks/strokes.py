@@ -29,6 +29,7 @@ MOST_DABS = 100_000  # to one stroke; a longer one has them farther apart
 LIGHTEST = 0.5  # share of its size that the brush has at no pressure
 LOOK_BACK = 3  # strokes from the end within which what is already painted is looked for
 
+
 class Strokes(Part):
     """Paint, in the order in which it was laid down."""
 
@@ -52,7 +53,9 @@ class Strokes(Part):
     @cached_property
     def keys(self) -> list[bytes]:
         """Names of what is painted after no stroke, after one, and so on."""
-        return list(accumulate((s.digest.encode() for s in self.strokes), lambda a, b: hashlib.sha256(a + b).digest(), initial=b"paint"))
+        return list(
+            accumulate((s.digest.encode() for s in self.strokes), lambda a, b: hashlib.sha256(a + b).digest(), initial=b"paint")
+        )
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:
         return painted(self.strokes, self.keys, ground, frame)
@@ -118,9 +121,7 @@ def _on_pixels(dabs: Doubles, frame: Frame, aspect: tuple[float, float]) -> Floa
     edge = radius * (1 - dabs[:, 3])
     # The edge of a hard brush takes a pixel, half of it outside.
     outer = radius + np.maximum(1 - edge, 0) / 2
-    return np.stack(
-        [x, y, outer, 1 / np.maximum(edge, 1), dabs[:, 4] * (true / radius) ** 2], axis=1
-    ).astype(np.float32)
+    return np.stack([x, y, outer, 1 / np.maximum(edge, 1), dabs[:, 4] * (true / radius) ** 2], axis=1).astype(np.float32)
 
 
 ROWS = 16  # rows that a thread takes at once

@@ -25,7 +25,9 @@ class Tones(Part):
     part: Literal["tones"] = "tones"
     low: float = number(0.5, "Darkest tone that is fully covered", unit="share", low=0, high=1, step=0.005, essential=True)
     high: float = number(1.0, "Brightest tone that is fully covered", unit="share", low=0, high=1, step=0.005, essential=True)
-    softness: float = number(0.1, "How softly it fades beyond these tones", unit="share", low=0.005, high=0.5, step=0.005, essential=True)
+    softness: float = number(
+        0.1, "How softly it fades beyond these tones", unit="share", low=0.005, high=0.5, step=0.005, essential=True
+    )
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:
         low, high = sorted((self.low, self.high))
@@ -36,9 +38,13 @@ class Tones(Part):
             pixels = ground.picture.at(at)
             out = np.empty(pixels.shape[:2], np.float32)
             _within(
-                np.ascontiguousarray(pixels).reshape(-1), ground.space.luminance, f32(low), f32(top),
-                f32(1 / self.softness), out.reshape(-1),
-            )  # fmt: skip
+                np.ascontiguousarray(pixels).reshape(-1),
+                ground.space.luminance,
+                f32(low),
+                f32(top),
+                f32(1 / self.softness),
+                out.reshape(-1),
+            )
             return out
 
         return ground.measured(self.key(ground), frame, measure)

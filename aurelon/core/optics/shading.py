@@ -64,18 +64,14 @@ class Cells(NamedTuple):
 NO_SHADE = np.ones((1, 1), np.float32)
 
 
-def shine(
-    picture: Floats, surface: Floats, lamp: Lamp, colour: Floats, to: Placement, shade: Floats | None
-) -> Floats:
+def shine(picture: Floats, surface: Floats, lamp: Lamp, colour: Floats, to: Placement, shade: Floats | None) -> Floats:
     """What of a lamp of `colour` (3,) comes back from the picture (h, w, 3), linear light of the same shape.
 
     `surface` (3, h, w) has slope to the right, slope downward and height; `shade` (h, w) is how much of the lamp
     reaches each place, None where all does.
     """
     out = np.empty_like(picture)
-    _shine(
-        picture, surface, lamp, colour, to, NO_SHADE if shade is None else np.ascontiguousarray(shade), shade is not None, out
-    )
+    _shine(picture, surface, lamp, colour, to, NO_SHADE if shade is None else np.ascontiguousarray(shade), shade is not None, out)
     return out
 
 
@@ -83,11 +79,7 @@ def shine(
 def _way(lamp: Lamp, y: np.float32) -> tuple[np.float32, np.float32, np.float32]:
     """Toward the lamp from a row: x and z of the lamp, and the way down to it; for a far one its direction."""
     near, away = lamp.near, f32(1.0) - lamp.near
-    return (
-        lamp.x * near - lamp.toward_x * away,
-        lamp.z * near - lamp.toward_z * away,
-        (lamp.y - y) * near - lamp.toward_y * away,
-    )
+    return (lamp.x * near - lamp.toward_x * away, lamp.z * near - lamp.toward_z * away, (lamp.y - y) * near - lamp.toward_y * away)
 
 
 # Loops over a row write one line each and read few: only then does the compiler vectorise them. So the

@@ -23,6 +23,7 @@ def cast_shadows(height: Floats, lamp: Lamp, to: Placement, length: float, softn
 
 STEPS = 18  # places along a shadow at which the surface is looked at
 
+
 @njit(parallel=True, cache=True, fastmath=True)
 def _cast(height: Floats, lamp: Lamp, to: Placement, length: np.float32, soft: np.float32, out: Floats) -> None:
     rows, columns = height.shape

@@ -144,9 +144,7 @@ class Step(NamedTuple):
     entry: int
 
 
-def march(
-    emission: Floats, rays: Rays, variation: Floats, fade: Floats, halo: Floats, *, reach: float, blocking: float
-) -> Floats:
+def march(emission: Floats, rays: Rays, variation: Floats, fade: Floats, halo: Floats, *, reach: float, blocking: float) -> Floats:
     """Light along every ray, and the halo as far as it is seen: (count, steps, 4).
 
     `emission` (h, w, 4) is light and openness on the grid. `variation` (count,) scales the light of
@@ -333,7 +331,7 @@ class Geometry(NamedTuple):
 
     parallel: bool
     whole: bool
-    count: int
+    ray_count: int
     steps: int
     x: float
     y: float
@@ -352,9 +350,22 @@ def sampled(field: Floats, rays: Rays, frame: Frame) -> Floats:
     """Back from rays (count, steps, 4) to the frame's pixels (h, w, 4)."""
     out = np.empty((*frame.shape, 4), np.float32)
     geometry = Geometry(
-        rays.parallel, rays.whole, rays.count, rays.steps, rays.x, rays.y, rays.middle, rays.first, 1.0 / rays.pitch,
-        rays.start, 1.0 / ALONG, rays.grid[0] / frame.width, rays.grid[1] / frame.height, frame.x0, frame.y0,
-    )  # fmt: skip
+        rays.parallel,
+        rays.whole,
+        rays.count,
+        rays.steps,
+        rays.x,
+        rays.y,
+        rays.middle,
+        rays.first,
+        1.0 / rays.pitch,
+        rays.start,
+        1.0 / ALONG,
+        rays.grid[0] / frame.width,
+        rays.grid[1] / frame.height,
+        frame.x0,
+        frame.y0,
+    )
     _sample(field.reshape(-1), geometry, *frame.shape, out.reshape(-1))
     return out
 
@@ -364,9 +375,14 @@ TILE = 32  # pixels; those of a tile read the same small part of the field
 
 @njit(fastmath=True)
 def _places(
-    rays: Floats, lengths: Floats, along: np.float32, across: np.float32, along_step: np.float32, across_step: np.float32,
+    rays: Floats,
+    lengths: Floats,
+    along: np.float32,
+    across: np.float32,
+    along_step: np.float32,
+    across_step: np.float32,
     parallel: bool,
-) -> None:  # fmt: skip
+) -> None:
     """Angle (or distance across) and length of the pixels of a row; alone, so that it vectorises."""
     if parallel:
         for n in range(rays.size):
@@ -384,8 +400,8 @@ def _places(
 def _cells(places: Floats, lengths: Floats, of: Geometry, cell: Places, after: Places) -> None:
     """Places and lengths become fractions; `cell` is the sample before, `after` the same step of the next ray."""
     last_step = f32(of.steps) - f32(1.001)
-    last_ray = f32(of.count) if of.whole else f32(of.count) - f32(1.001)
-    n, length = np.int32(of.count), np.int32(of.steps)
+    last_ray = f32(of.ray_count) if of.whole else f32(of.ray_count) - f32(1.001)
+    n, length = np.int32(of.ray_count), np.int32(of.steps)
     first, rays_per, steps_per = f32(of.first), f32(of.per_pitch), f32(of.per_step)
     begin = f32(0.0 if of.parallel else of.start)
     for x in range(places.size):
@@ -431,9 +447,14 @@ def _sample(field: Floats, of: Geometry, rows: int, columns: int, out: Floats) -
             v = (row + of.y0 + 0.5) * of.ratio_y
             h = (left + of.x0 + 0.5) * of.ratio_x
             _places(
-                places, lengths, f32(h * cos + v * sin - origin_along), f32(v * cos - h * sin - origin_across),
-                f32(of.ratio_x * cos), f32(-of.ratio_x * sin), of.parallel,
-            )  # fmt: skip
+                places,
+                lengths,
+                f32(h * cos + v * sin - origin_along),
+                f32(v * cos - h * sin - origin_across),
+                f32(of.ratio_x * cos),
+                f32(-of.ratio_x * sin),
+                of.parallel,
+            )
             _cells(places, lengths, of, cell, after)
             o = 4 * (row * columns + left)
             _blend_cells(field, cell, after, places, lengths, out[o : o + 4 * wide])

@@ -31,9 +31,7 @@ def up_to_date(data: Any) -> Any:
         return data
     version = data.get("version", VERSION)
     if isinstance(version, int) and version > VERSION:
-        raise ValueError(
-            f"this rig is of version {version}, later than this Aurelon reads ({VERSION}); update Aurelon to use it"
-        )
+        raise ValueError(f"this rig is of version {version}, later than this Aurelon reads ({VERSION}); update Aurelon to use it")
     return _from_1(data) if version == 1 else data
 
 
@@ -54,7 +52,7 @@ def _each(items: Any, change: Callable[[Any], Any]) -> Any:
 def _light(light: Any) -> Any:
     if not isinstance(light, dict):
         return light
-    made = _with_mask(light)
+    made = dict(_with_mask(light))
     for stage in ("source", "spread"):
         names = RENAMED.get((str(light.get("kind")), stage))
         if names and isinstance(made.get(stage), dict):

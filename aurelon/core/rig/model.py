@@ -52,7 +52,15 @@ class Prepare(Settings):
     contrast: float = number(0.0, "Spreads or compresses tones around mid-grey", low=-1, high=1, step=0.01, essential=True)
     saturation: float = number(0.0, "Strengthens or drains colour", low=-1, high=1, step=0.01, essential=True)
     temperature: float = number(0.0, "Cools (below 0) or warms (above 0) the picture", low=-1, high=1, step=0.01, essential=True)
-    straighten: float = number(0.0, "Rotates the picture counter-clockwise, to level a horizon", unit="degrees", low=-45, high=45, step=0.05, essential=True)
+    straighten: float = number(
+        0.0,
+        "Rotates the picture counter-clockwise, to level a horizon",
+        unit="degrees",
+        low=-45,
+        high=45,
+        step=0.05,
+        essential=True,
+    )
     crop: Crop | None = Field(None, description="What of the picture is seen; null shows all of it")
 
     def box(self, size: tuple[int, int]) -> Box:
@@ -76,8 +84,18 @@ class Matte(Settings):
 class HouseLight(Settings):
     """How much of the photograph's own light stays on, and its colour."""
 
-    level: float = number(1.0, "How much of the picture's own light stays on", unit="gain", low=0, high=4, step=0.01, essential=True)
-    temperature: float = number(6500, "Colour of the house light; 6500 leaves the picture as it is", unit="kelvin", low=1000, high=25000, step=50, essential=True)
+    level: float = number(
+        1.0, "How much of the picture's own light stays on", unit="gain", low=0, high=4, step=0.01, essential=True
+    )
+    temperature: float = number(
+        6500,
+        "Colour of the house light; 6500 leaves the picture as it is",
+        unit="kelvin",
+        low=1000,
+        high=25000,
+        step=50,
+        essential=True,
+    )
     tint: float = number(0.0, "Toward green (below 0) or magenta (above 0)", low=-1, high=1, step=0.01)
     mask: Mask = Mask()
 

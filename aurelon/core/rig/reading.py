@@ -25,7 +25,7 @@ def parse_rig(text: str | bytes) -> Rig:
 def check_rig(data: Any) -> Rig:
     """A rig from plain data. Raises RigError that pairs each path with what is wrong there."""
     if not isinstance(data, dict):
-        raise RigError([("", "a rig is a JSON object with \"format\": \"aurelon-rig\"")])
+        raise RigError([("", 'a rig is a JSON object with "format": "aurelon-rig"')])
     try:
         return Rig.model_validate(data)
     except ValidationError as error:

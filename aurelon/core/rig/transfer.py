@@ -7,25 +7,19 @@ painted or cut out on it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 from aurelon.core.masks.shared.mask import Mask
+from aurelon.core.rig.edits.shared.edit import Edited
 from aurelon.core.rig.ids import free_id
 from aurelon.core.rig.model import Matte, Rig
+from aurelon.core.rig.owner import LightOwner
 from aurelon.core.rig.reading import check_rig
 
 
-@dataclass(frozen=True)
-class Applied:
-    """The new rig, and what a person should know of it."""
-
-    rig: Rig
-    notes: list[str]
-
-
-def apply_rig(saved: Rig, onto: Rig, lights: list[str] | None = None) -> Applied:
-    """`saved` on the plate whose rig is `onto`: the whole of it, or only the lights of these ids, added on top.
+def apply_rig(saved: Rig, onto: Rig, lights: list[str] | None = None, name: str = "a rig") -> Edited:
+    """`saved`, called `name`, on the plate whose rig is `onto`: the whole of it, or only the lights of these ids, added
+    on top.
 
     Raises RigError where an id is not there or the lights are too many.
     """
@@ -46,7 +40,8 @@ def apply_rig(saved: Rig, onto: Rig, lights: list[str] | None = None) -> Applied
         update["lights"] = added
     else:
         update["lights"] = [*onto.stack, *added]
-    return Applied(check_rig(onto.model_copy(update=update).model_dump()), notes)
+    chosen_now = LightOwner(id=added[-1].id) if added else None
+    return Edited(check_rig(onto.model_copy(update=update).model_dump()), f"Apply {name}", chosen_now, notes=notes)
 
 
 def _mattes_for(masks: list[Mask], saved: Rig, onto: Rig) -> tuple[dict[str, str], list[Matte], list[str]]:

@@ -82,6 +82,10 @@ class Setting(BaseModel):
         default = info.get_default(call_default_factory=True)
         return self.model_copy(update={"name": name, "label": label, "default": default})
 
+    def shown_in(self, values: Mapping[str, Any]) -> bool:
+        """Whether it counts among the values of its stage."""
+        return all(values.get(name) in allowed for name, allowed in self.when.items())
+
     def steps(self, present: Any, span: float, count: int) -> list[Any]:
         """Values for a test strip of `count`; `span` 1 covers the whole range. Empty where it cannot be swept."""
         return []

@@ -132,7 +132,7 @@ def catalogue() -> list[KindInfo]:
     """Every kind with the settings of its stages and their defaults."""
     found = []
     for name, kind in kinds().items():
-        light = LIGHT_MODELS[name](id="x", kind=name)
+        light = LIGHT_MODELS[name].model_validate({"id": "x", "kind": name})
         groups = []
         for stage in STAGES:
             values: Settings = getattr(light, stage)
@@ -148,12 +148,15 @@ def catalogue() -> list[KindInfo]:
 def _export() -> ExportInfo:
     formats = [
         FormatInfo(
-            name=f.name, title=f.title, suffixes=list(f.suffixes),
+            name=f.name,
+            title=f.title,
+            suffixes=list(f.suffixes),
             depths=[Option(value=depth, text=DEPTHS.get(depth, depth)) for depth in f.depths],
-            has_quality=f.has_quality, has_alpha=f.has_alpha,
+            has_quality=f.has_quality,
+            has_alpha=f.has_alpha,
         )
         for f in (codec.FORMAT for codec in codecs().values())
-    ]  # fmt: skip
+    ]
     group = group_of("export", "Export", "How the picture is written", PictureExport)
     return ExportInfo(formats=formats, group=group, largest_scale=LARGEST_SCALE)
 
@@ -171,8 +174,6 @@ def whole_catalogue() -> Catalogue:
         brush=group_of("brush", "Brush", "The brush that paints", Stroke, ("erase",)),
         blank=group_of("blank", "Blank plate", "A backdrop of two colours, for a scene built of light alone", Blank),
         export=_export(),
-        limits=Limits(
-            name_length=NAME_LENGTH, smallest_crop=SMALLEST_CROP, copy_offset=OFFSET, light_reach=LIGHT_REACH
-        ),
+        limits=Limits(name_length=NAME_LENGTH, smallest_crop=SMALLEST_CROP, copy_offset=OFFSET, light_reach=LIGHT_REACH),
         left_out=[refused.sentence for refused in left_out],
     )

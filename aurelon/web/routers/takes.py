@@ -3,33 +3,53 @@
 from __future__ import annotations
 
 from fastapi import APIRouter
+from pydantic import BaseModel
 
+from aurelon.core import Rig
+from aurelon.store import Take
 from aurelon.web.context import Shared
-from aurelon.web.models import KeepTake, Named, TakeOut, TakesOut
+from aurelon.web.routers.plates import Name
 
 router = APIRouter(tags=["takes"])
 
 
+class KeepTake(Name):
+    """A state to be kept under a name."""
+
+    rig: Rig
+
+
+class TakeList(BaseModel):
+    """A plate's takes, first to last."""
+
+    takes: list[Take]
+
+
 @router.get("/plates/{plate_id}/takes")
-def list_takes(context: Shared, plate_id: int) -> TakesOut:
-    return TakesOut(takes=[TakeOut.of(take) for take in context.store.takes(plate_id)])
+def list_takes(context: Shared, plate_id: int) -> TakeList:
+    """A plate's takes."""
+    return TakeList(takes=context.store.takes.of(plate_id))
 
 
 @router.post("/plates/{plate_id}/takes", status_code=201)
-def keep_take(context: Shared, plate_id: int, body: KeepTake) -> TakeOut:
-    return TakeOut.of(context.store.keep_take(plate_id, body.name, body.rig))
+def keep_take(context: Shared, plate_id: int, body: KeepTake) -> Take:
+    """Keeps a state under a name."""
+    return context.store.takes.keep(plate_id, body.name, body.rig)
 
 
 @router.patch("/takes/{take_id}")
-def rename_take(context: Shared, take_id: int, body: Named) -> TakeOut:
-    return TakeOut.of(context.store.rename_take(take_id, body.name))
+def rename_take(context: Shared, take_id: int, body: Name) -> Take:
+    """Gives a take another name."""
+    return context.store.takes.rename(take_id, body.name)
 
 
 @router.delete("/takes/{take_id}")
-def delete_take(context: Shared, take_id: int) -> TakeOut:
-    return TakeOut.of(context.store.delete_take(take_id))
+def delete_take(context: Shared, take_id: int) -> Take:
+    """Deletes a take; it can be restored for a month."""
+    return context.store.takes.delete(take_id)
 
 
 @router.post("/takes/{take_id}/restore")
-def restore_take(context: Shared, take_id: int) -> TakeOut:
-    return TakeOut.of(context.store.delete_take(take_id, back=True))
+def restore_take(context: Shared, take_id: int) -> Take:
+    """Brings a deleted take back."""
+    return context.store.takes.restore(take_id)

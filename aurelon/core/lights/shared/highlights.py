@@ -22,20 +22,23 @@ ONE_COLOUR: dict[str, list[Any]] = {"colours": ["one"]}
 class HighlightSource(Settings):
     """Which highlights glow."""
 
-    threshold: float = number(
-        0.6, "How bright the picture must be to glow", unit="share", low=0, high=2, step=0.01, essential=True
-    )
+    threshold: float = number(0.6, "How bright the picture must be to glow", unit="share", low=0, high=2, step=0.01, essential=True)
     knee: float = number(
         0.25, "How softly the light sets in above the threshold", unit="share", low=0.01, high=1, step=0.01, essential=True
     )
     colours: Literal["all", "one"] = choice(
         "all", "Whether light of every colour glows, or one colour only", group="Colour", words={"all": "All", "one": "One only"}
     )
-    colour: str = colour_setting(
-        "#ffb35c", "The colour that glows; its brightness does not count", group="Colour", when=ONE_COLOUR
-    )
+    colour: str = colour_setting("#ffb35c", "The colour that glows; its brightness does not count", group="Colour", when=ONE_COLOUR)
     tolerance: float = number(
-        0.25, "How far from that colour the light may be", unit="share", low=0.02, high=1, step=0.01, group="Colour", when=ONE_COLOUR
+        0.25,
+        "How far from that colour the light may be",
+        unit="share",
+        low=0.02,
+        high=1,
+        step=0.01,
+        group="Colour",
+        when=ONE_COLOUR,
     )
 
 
@@ -69,9 +72,13 @@ def highlights(reading: Reading[Any], settings: HighlightSource, frame: Frame) -
     height, width, _ = pixels.shape
     picked = picked_rgb(s.colour, reading.space) if s.colours == "one" else None
     openness = Openness(
-        reading.space.luminance, f32(s.threshold), f32(1.0 / max(s.knee, 1e-4)), picked is not None,
-        NO_COLOUR if picked is None else picked / picked.sum(), f32(s.tolerance),
-    )  # fmt: skip
+        reading.space.luminance,
+        f32(s.threshold),
+        f32(1.0 / max(s.knee, 1e-4)),
+        picked is not None,
+        NO_COLOUR if picked is None else picked / picked.sum(),
+        f32(s.tolerance),
+    )
     out = np.empty((*frame.shape, 4), np.float32)
     _highlights(pixels, openness, Reduction(frame.x0, frame.y0, width / frame.width, height / frame.height), out)
     return out

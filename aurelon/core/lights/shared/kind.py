@@ -19,22 +19,77 @@ from aurelon.core.settings import Settings, choice, colour_setting, number
 LookAt = Literal["original", "prepared", "below"]
 LOOKS = {"original": "The picture as shot", "prepared": "The prepared picture", "below": "Everything below it"}
 
+ORIGINS = {"plate": "The picture", "temperature": "A temperature", "picked": "A picked colour"}
+
 CANONICAL_EDGE = 1536  # long edge of the version of a plate on which things are detected
 
 
 class Colour(Settings):
     """The hue of the light: the picture's own, a temperature, or a picked colour."""
 
-    origin: Literal["plate", "temperature", "picked"] = choice("temperature", "Where the light's colour comes from", label="Colour from", words={"plate": "The picture", "temperature": "A temperature", "picked": "A picked colour"}, essential=True)
-    temperature: float = number(5200, "Low is warm, high is cool", unit="kelvin", low=1000, high=25000, step=50, when={"origin": ["temperature"]}, exponent=2.2, essential=True)
-    tint: float = number(0.0, "Toward green (below 0) or magenta (above 0)", low=-1, high=1, step=0.01, when={"origin": ["temperature"]})
+    origin: Literal["plate", "temperature", "picked"] = choice(
+        "temperature", "Where the light's colour comes from", label="Colour from", words=ORIGINS, essential=True
+    )
+    temperature: float = number(
+        5200,
+        "Low is warm, high is cool",
+        unit="kelvin",
+        low=1000,
+        high=25000,
+        step=50,
+        when={"origin": ["temperature"]},
+        exponent=2.2,
+        essential=True,
+    )
+    tint: float = number(
+        0.0, "Toward green (below 0) or magenta (above 0)", low=-1, high=1, step=0.01, when={"origin": ["temperature"]}
+    )
     picked: str = colour_setting("#ffd9a0", "The colour itself", when={"origin": ["picked"]}, essential=True)
-    strength: float = number(0.7, "How far the light shifts from the picture's own colour to this one", unit="share", low=0, high=1, step=0.01, when={"origin": ["temperature", "picked"]}, essential=True)
+    strength: float = number(
+        0.7,
+        "How far the light shifts from the picture's own colour to this one",
+        unit="share",
+        low=0,
+        high=1,
+        step=0.01,
+        when={"origin": ["temperature", "picked"]},
+        essential=True,
+    )
     hue: float = number(0.0, "Shifts the light's hue", unit="degrees", low=-180, high=180, step=1)
     saturation: float = number(1.0, "Drains or strengthens the light's colour", unit="gain", low=0, high=2, step=0.01)
-    black: float = number(0.0, "Light below this level is removed", unit="share", low=0, high=1, step=0.005, handle="levels", exponent=2.0, group="Levels")
-    white: float = number(1.0, "Light at this level becomes full strength", unit="share", low=0.02, high=4, step=0.01, handle="levels", exponent=2.0, group="Levels")
-    gamma: float = number(1.0, "Brightens (above 1) or darkens (below 1) the light's midtones", low=0.2, high=5, step=0.01, handle="levels", exponent=2.0, group="Levels")
+    black: float = number(
+        0.0,
+        "Light below this level is removed",
+        unit="share",
+        low=0,
+        high=1,
+        step=0.005,
+        handle="levels",
+        exponent=2.0,
+        group="Levels",
+    )
+    white: float = number(
+        1.0,
+        "Light at this level becomes full strength",
+        unit="share",
+        low=0.02,
+        high=4,
+        step=0.01,
+        handle="levels",
+        exponent=2.0,
+        group="Levels",
+    )
+    gamma: float = number(
+        1.0,
+        "Brightens (above 1) or darkens (below 1) the light's midtones",
+        low=0.2,
+        high=5,
+        step=0.01,
+        handle="levels",
+        exponent=2.0,
+        group="Levels",
+    )
+
 
 class Merge(Settings):
     """How the light is blended with what is below it."""
@@ -43,6 +98,7 @@ class Merge(Settings):
     intensity: float = number(1.0, "Brightness of the light", unit="gain", low=0, high=8, step=0.01, exponent=2.0, essential=True)
     opacity: float = number(1.0, "How much of the blended result is shown", unit="share", low=0, high=1, step=0.01, essential=True)
     keep_darks: float = number(0.0, "Keeps light off dark areas, so that blacks stay deep", unit="share", low=0, high=1, step=0.01)
+
 
 def no_file(name: str) -> bytes | None:
     """Where there are no files."""
@@ -78,7 +134,8 @@ class Reading(Generic[D]):
 class Scene(Generic[D]):
     """What a light may look at: the Source at any frame, what was detected, the plate's full size, its space.
 
-    `view` is all that is being shown, of which a field is looked up in bands. `working_edge` bounds the long edge of the grid that light travels on; a draft has a smaller one.
+    `view` is all that is being shown, of which a field is looked up in bands. `working_edge` bounds the long edge of the
+    grid that light travels on; a draft has a smaller one.
     """
 
     source_at: Callable[[Frame], Floats]

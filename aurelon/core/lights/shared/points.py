@@ -28,19 +28,13 @@ class PointSource(HighlightSource):
     threshold: float = number(
         0.85, "How bright the picture must be to count as a point of light", unit="share", low=0, high=2, step=0.01, essential=True
     )
-    knee: float = number(
-        0.15, "How softly the light sets in above the threshold", unit="share", low=0.01, high=1, step=0.01
-    )
-    max_points: int = whole(
-        12, "Takes up to this many points, brightest first; 0 takes none", low=0, high=48, essential=True
-    )
+    knee: float = number(0.15, "How softly the light sets in above the threshold", unit="share", low=0.01, high=1, step=0.01)
+    max_points: int = whole(12, "Takes up to this many points, brightest first; 0 takes none", low=0, high=48, essential=True)
     min_spacing: float = number(
         0.03, "Smallest distance between two points", unit="diagonal", low=0.005, high=0.3, step=0.005, exponent=2.0
     )
     placed: tuple[Place, ...] = places_setting("Points placed by hand", max_points=48, essential=True)
-    hiding: float = number(
-        0.0, "How far dark things in front hide a placed point", unit="share", low=0, high=1, step=0.01
-    )
+    hiding: float = number(0.0, "How far dark things in front hide a placed point", unit="share", low=0, high=1, step=0.01)
     hidden: tuple[Place, ...] = places_setting(
         "Found points that are switched off", max_points=200, adds=False, label="Switched off"
     )

@@ -43,7 +43,9 @@ def _fitted(part: Part, ground: Ground, frame: Frame) -> Floats:
     if frame.width > canonical.width:
         return on_lines(enlarge_to(lines, frame), encode_array(ground.picture.at(frame)))
     # A curve of the picture and its reduction do not commute; so the mask itself is reduced.
-    return resampled(ground.keep(("made", key), canonical, lambda: on_lines(lines, encode_array(ground.picture.at(canonical)))), frame)
+    return resampled(
+        ground.keep(("made", key), canonical, lambda: on_lines(lines, encode_array(ground.picture.at(canonical)))), frame
+    )
 
 
 def _feathered(part: Part, ground: Ground, frame: Frame) -> Floats:

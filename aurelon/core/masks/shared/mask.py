@@ -29,9 +29,11 @@ class Mask(Settings):
     """
 
     start: Literal["everything", "nothing"] = choice(
-        "everything", "What the mask holds before any part: everything, to paint away from, or nothing, to paint in",
-        label="Begins with", words=START,
-    )  # fmt: skip
+        "everything",
+        "What the mask holds before any part: everything, to paint away from, or nothing, to paint in",
+        label="Begins with",
+        words=START,
+    )
     parts: tuple[AnyPart, ...] = Field((), max_length=32, description="The parts, in order")
 
     @property

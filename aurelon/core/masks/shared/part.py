@@ -112,13 +112,17 @@ class Part(Settings):
     combine: Combine = choice("add", WORKS_BY, label="Works by", words=COMBINES, essential=True)
     density: float = number(1.0, "Strength of this part", unit="share", low=0, high=1, step=0.01, essential=True)
     invert: bool = flag(False, "Swaps what this part covers and what it leaves", label="Invert this part")
-    feather: float = number(
-        0.0, "Softens the edges", unit="diagonal", low=0, high=0.25, step=0.001, exponent=2.5, essential=True
-    )
+    feather: float = number(0.0, "Softens the edges", unit="diagonal", low=0, high=0.25, step=0.001, exponent=2.5, essential=True)
     fit: float = number(
-        0.0, "Snaps edges to those of the picture, within this distance", label="Fit to edges", unit="diagonal",
-        low=0, high=0.05, step=0.0005, exponent=2.0,
-    )  # fmt: skip
+        0.0,
+        "Snaps edges to those of the picture, within this distance",
+        label="Fit to edges",
+        unit="diagonal",
+        low=0,
+        high=0.05,
+        step=0.0005,
+        exponent=2.0,
+    )
 
     @classmethod
     def kind_name(cls) -> str:

@@ -31,9 +31,18 @@ def number(
 ) -> Any:
     """A setting that is a number from `low` to `high`."""
     made = Number(
-        help=help, low=low, high=high, step=step, unit=unit, exponent=exponent, handle=handle, about=about, apex=apex,
-        above=above, **common,
-    )  # fmt: skip
+        help=help,
+        low=low,
+        high=high,
+        step=step,
+        unit=unit,
+        exponent=exponent,
+        handle=handle,
+        about=about,
+        apex=apex,
+        above=above,
+        **common,
+    )
     return made.field(default, ge=low, le=high)
 
 

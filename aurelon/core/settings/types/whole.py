@@ -18,9 +18,16 @@ class Whole(Slider):
 
 
 def whole(
-    default: int, help: str, *, low: int, high: int, step: int = 1, unit: Unit = "count", exponent: float = 1.0,
+    default: int,
+    help: str,
+    *,
+    low: int,
+    high: int,
+    step: int = 1,
+    unit: Unit = "count",
+    exponent: float = 1.0,
     **common: Unpack[Common],
-) -> Any:  # fmt: skip
+) -> Any:
     """A setting that is a whole number from `low` to `high`."""
     made = Whole(help=help, low=low, high=high, step=step, unit=unit, exponent=exponent, **common)
     return made.field(default, ge=low, le=high)

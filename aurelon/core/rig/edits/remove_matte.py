@@ -1,0 +1,29 @@
+"""A matte less, with what used it named."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from aurelon.core.rig.edits.shared.edit import Edit, Edited
+from aurelon.core.rig.model import Rig
+
+
+class RemoveMatte(Edit):
+    """Removes a matte. What used it goes on without it."""
+
+    do: Literal["remove-matte"] = "remove-matte"
+    matte: str
+
+    def apply(self, rig: Rig) -> Edited:
+        gone = rig.matte(self.matte)
+        name = (gone.name or gone.id) if gone else self.matte
+        users = [user for user, mask in rig.masks() if self.matte in mask.mattes()]
+        notes = []
+        if users:
+            go = "goes" if len(users) == 1 else "go"
+            notes.append(f"{name} was used by {' and '.join(users)}, which {go} on without it. Undo brings it back.")
+        left = tuple(matte for matte in rig.mattes if matte.id != self.matte)
+        return Edited(rig.model_copy(update={"mattes": left}), f"Remove the matte {name}", notes=notes)
+
+
+EDIT = RemoveMatte

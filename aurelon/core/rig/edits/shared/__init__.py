@@ -1,0 +1,1 @@
+"""What every edit of a rig shares."""

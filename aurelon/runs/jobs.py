@@ -1,0 +1,187 @@
+"""One kind of background job, for whatever takes longer than an answer may: exports, cuts, sheets, thumbnails.
+
+A job runs in a lane with others of its sort, so that a long export holds up no cut. It tells its share done, gives
+items as they come, ends with a result, and can be cancelled at any time.
+"""
+
+from __future__ import annotations
+
+import logging
+import shutil
+import tempfile
+import time
+import uuid
+from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from pathlib import Path
+from threading import Condition, Event
+from typing import Any, Literal
+
+from aurelon.core import AurelonError
+from aurelon.core.errors import Cancelled
+
+State = Literal["waiting", "working", "done", "failed", "cancelled"]
+Lane = Literal["export", "bench", "thumbnail"]
+LANES: Mapping[Lane, int] = {"export": 1, "bench": 2, "thumbnail": 1}  # jobs of a lane that run at once
+KEPT = 40  # finished jobs, with their files, that are kept until the service stops
+SOONEST = 0.02  # share from which the time left can be told
+log = logging.getLogger(__name__)
+
+
+class UnknownJob(AurelonError):
+    """There is no job of that id."""
+
+
+@dataclass(frozen=True)
+class FileResult:
+    """A file that a job made: the name it is saved under, its media type and its bytes."""
+
+    name: str
+    media_type: str
+    data: bytes
+
+
+@dataclass
+class Job:
+    """A piece of work. `share` runs from 0 to 1, `items` are what it has given so far, `error` says why it failed."""
+
+    id: str
+    state: State = "waiting"
+    share: float = 0.0
+    error: str | None = None
+    items: list[Any] = field(default_factory=list)
+    file: Path | None = None
+    file_name: str | None = None
+    media_type: str | None = None
+    size: int = 0
+    begun: float = 0.0
+    stop: Event = field(default_factory=Event)
+    news: Condition = field(default_factory=Condition)
+
+    @property
+    def over(self) -> bool:
+        return self.state in ("done", "failed", "cancelled")
+
+    @property
+    def seconds_left(self) -> float | None:
+        if self.state != "working" or self.share < SOONEST:
+            return None
+        return (time.monotonic() - self.begun) * (1 - self.share) / self.share
+
+
+class Control:
+    """What the work of a job is given, to say how far it is and to learn whether it is still wanted."""
+
+    def __init__(self, job: Job) -> None:
+        self._job = job
+
+    def cancelled(self) -> bool:
+        return self._job.stop.is_set()
+
+    def progress(self, share: float) -> None:
+        with self._job.news:
+            self._job.share = share
+            self._job.news.notify_all()
+
+    def give(self, item: Any) -> None:
+        """Gives one of the things that the job makes, as soon as it is made. Raises Cancelled when nobody wants more."""
+        if self.cancelled():
+            raise Cancelled
+        with self._job.news:
+            self._job.items.append(item)
+            self._job.news.notify_all()
+
+
+Work = Callable[[Control], FileResult | None]
+
+
+class Jobs:
+    """Runs jobs off the threads that answer requests, and keeps their results for a while."""
+
+    def __init__(self) -> None:
+        self._folder = Path(tempfile.mkdtemp(prefix="aurelon-jobs-"))
+        self._pools = {lane: ThreadPoolExecutor(many, lane) for lane, many in LANES.items()}
+        self._jobs: dict[str, Job] = {}
+
+    def close(self) -> None:
+        for job in list(self._jobs.values()):
+            self.cancel(job)
+        for pool in self._pools.values():
+            pool.shutdown(wait=True)
+        shutil.rmtree(self._folder)
+
+    def start(self, lane: Lane, work: Work) -> Job:
+        """Has `work` done in a lane as soon as there is room."""
+        job = Job(uuid.uuid4().hex)
+        self._jobs[job.id] = job
+        self._forget_old()
+        self._pools[lane].submit(self._run, job, work)
+        return job
+
+    def get(self, job_id: str) -> Job:
+        """A job by its id. Raises UnknownJob where it is no longer kept."""
+        job = self._jobs.get(job_id)
+        if job is None:
+            raise UnknownJob("this work is no longer kept; start it again")
+        return job
+
+    def cancel(self, job: Job) -> None:
+        job.stop.set()
+        if job.state == "waiting":
+            self._end(job, "cancelled")
+
+    def wait(self, job: Job) -> Job:
+        """Waits until a job is over. Raises AurelonError with what it failed by."""
+        with job.news:
+            job.news.wait_for(lambda: job.over)
+        if job.error is not None:
+            raise AurelonError(job.error)
+        return job
+
+    def follow(self, job: Job) -> Iterator[tuple[int, Job]]:
+        """Yields the job, with the number of items known before, whenever there is news of it, until it is over."""
+        known, told = 0, (-1.0, "", 0)
+        while True:
+            with job.news:
+                while not job.over and told == (job.share, job.state, len(job.items)):
+                    job.news.wait()
+                told = (job.share, job.state, len(job.items))
+                before, known, over = known, len(job.items), job.over
+            yield before, job
+            if over:
+                return
+
+    def _end(self, job: Job, state: State, error: str | None = None) -> None:
+        with job.news:
+            job.state, job.error = state, error
+            job.news.notify_all()
+
+    def _run(self, job: Job, work: Work) -> None:
+        if job.stop.is_set():
+            return
+        job.state, job.begun = "working", time.monotonic()
+        try:
+            made = work(Control(job))
+            if made is not None:
+                path = self._folder / job.id
+                path.write_bytes(made.data)
+                job.file, job.file_name, job.media_type, job.size = path, made.name, made.media_type, len(made.data)
+            job.share = 1.0
+            self._end(job, "done")
+        except Cancelled:
+            self._end(job, "cancelled")
+        except (AurelonError, OSError) as error:
+            self._end(job, "failed", str(error))
+        except MemoryError:
+            self._end(job, "failed", "there is not enough memory for a picture of this size; choose a smaller one")
+        except Exception as error:  # a fault of ours: the person is told, and the log has the trace
+            log.exception("a job failed")
+            self._end(job, "failed", f"it stopped on a fault of Aurelon's own ({error}); please report it")
+
+    def _forget_old(self) -> None:
+        over = [job for job in self._jobs.values() if job.over]
+        for job in over[:-KEPT]:
+            if job.file is not None:
+                job.file.unlink(missing_ok=True)
+            del self._jobs[job.id]

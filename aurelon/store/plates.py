@@ -1,0 +1,95 @@
+"""Plates: pictures that light is put into."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from typing import Any
+
+from aurelon.core import Rig
+from aurelon.store.files import Files
+from aurelon.store.pieces import put_rig
+from aurelon.store.soft_deletion import Shelf
+from aurelon.store.tables import Tables
+
+
+@dataclass(frozen=True)
+class PlateRecord:
+    """A plate as it is listed: its size in pixels, the depth of its file, its present revision and how many lights
+    that has."""
+
+    id: int
+    name: str
+    file_name: str
+    width: int
+    height: int
+    depth: str
+    revision: int
+    lights: int
+    created: float
+    hash: str
+
+
+class Plates:
+    """Bringing in, listing, naming and deleting plates."""
+
+    def __init__(self, tables: Tables, files: Files) -> None:
+        self._t = tables
+        self._files = files
+        self.shelf = Shelf(tables.Plate, "plate")
+
+    def record(self, row: Any) -> PlateRecord:
+        revision = self._t.Revision
+        lights = revision.select(revision.lights).where(revision.id == row.head).scalar()
+        return PlateRecord(
+            row.id, row.name, row.file_name, row.width, row.height, row.depth, row.head, lights, row.created, row.blob_id
+        )
+
+    def add(self, data: bytes, file_name: str, size: tuple[int, int], depth: str, rig: Rig, name: str) -> PlateRecord:
+        """Keeps a picture file with its first rig."""
+        now = time.time()
+        with self._t.db.atomic("IMMEDIATE"):
+            row = self._t.Plate.create(
+                name=name, file_name=file_name, blob=self._files.put(data), width=size[0], height=size[1], depth=depth, created=now
+            )
+            rig = self._files.adopt(row.id, rig)
+            first = self._t.Revision.create(
+                plate=row, parent=None, label="As it came", rig=put_rig(self._t, rig), lights=len(rig.stack), created=now
+            )
+            row.head = first.id
+            row.save(only=[self._t.Plate.head])
+        return self.record(row)
+
+    def all(self) -> list[PlateRecord]:
+        """Every plate, newest first."""
+        table = self._t.Plate
+        return [self.record(row) for row in self.shelf.present().order_by(table.created.desc(), table.id.desc())]
+
+    def get(self, plate_id: int) -> PlateRecord:
+        return self.record(self.shelf.row(plate_id))
+
+    def rename(self, plate_id: int, name: str) -> PlateRecord:
+        return self.record(self.shelf.rename(plate_id, name))
+
+    def delete(self, plate_id: int) -> None:
+        self.shelf.delete(plate_id)
+
+    def restore(self, plate_id: int) -> PlateRecord:
+        return self.record(self.shelf.restore(plate_id))
+
+    def hash(self, plate_id: int) -> str:
+        """The name of the plate's file; nothing else is read."""
+        return str(self.shelf.row(plate_id).blob_id)
+
+    def file(self, plate_id: int) -> bytes:
+        """The plate's file, byte for byte as it came."""
+        return self._files.get(self.hash(plate_id)) or b""
+
+    def thumbnail(self, plate_id: int) -> bytes | None:
+        """The picture of the present revision, when one was kept."""
+        row = self.shelf.row(plate_id)
+        return bytes(row.thumbnail) if row.thumbnail is not None and row.thumbnail_of == row.head else None
+
+    def keep_thumbnail(self, plate_id: int, revision: int, picture: bytes) -> None:
+        table = self._t.Plate
+        table.update(thumbnail=picture, thumbnail_of=revision).where(table.id == plate_id).execute()

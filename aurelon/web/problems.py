@@ -1,0 +1,51 @@
+"""Errors as answers: one sentence each, and where in the rig it is."""
+
+from __future__ import annotations
+
+from fastapi import FastAPI, Request, Response
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from pydantic import BaseModel, Field, TypeAdapter
+
+from aurelon.core import AurelonError, OutputError, PlateError, RigError
+from aurelon.core.rig import problem_of
+from aurelon.runs.jobs import UnknownJob
+from aurelon.store import BenchState, Conflict, Unknown
+
+STATUS = {Unknown: 404, UnknownJob: 404, PlateError: 415, RigError: 422, OutputError: 422}
+
+
+class Problem(BaseModel):
+    """An error as a value: one sentence, and where in the rig it is."""
+
+    error: str
+    problems: list[tuple[str, str]] = Field([])
+
+
+class ConflictProblem(Problem):
+    """A refused save, with the state that is there now."""
+
+    present: BenchState
+
+
+_CONFLICT: TypeAdapter[ConflictProblem] = TypeAdapter(ConflictProblem)
+
+
+def answer_problems(app: FastAPI) -> None:
+    """Has every error of a person's doing answered as a Problem."""
+
+    @app.exception_handler(Conflict)
+    async def conflict(_: Request, error: Conflict) -> Response:
+        told = ConflictProblem(error=str(error), problems=[], present=error.state)
+        return Response(_CONFLICT.dump_json(told), 409, media_type="application/json")
+
+    @app.exception_handler(AurelonError)
+    async def refused(_: Request, error: AurelonError) -> Response:
+        status = next((code for kind, code in STATUS.items() if isinstance(error, kind)), 400)
+        problems = error.problems if isinstance(error, RigError) else []
+        return JSONResponse(Problem(error=str(error), problems=problems).model_dump(), status)
+
+    @app.exception_handler(RequestValidationError)
+    async def invalid(_: Request, error: RequestValidationError) -> Response:
+        problems = [problem_of(e, skip=("body", "rig")) for e in error.errors()]
+        return JSONResponse(Problem(error=str(RigError(problems)), problems=problems).model_dump(), 422)

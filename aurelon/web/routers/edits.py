@@ -1,0 +1,65 @@
+"""Edits of a rig by the core's rules. Nothing is kept by them: the bench keeps what comes back as one step."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from aurelon.core import Rig
+from aurelon.core.analysis.colour_match import match_colour
+from aurelon.core.rig.copies import following
+from aurelon.core.rig.edits import AnyEdit, Edited
+from aurelon.core.rig.transfer import apply_rig
+from aurelon.core.settings import Place
+from aurelon.web.context import Shared
+
+router = APIRouter(prefix="/plates/{plate_id}/edits", tags=["edits"])
+
+
+class EditRequest(BaseModel):
+    """A rig and what is to be done to it."""
+
+    rig: Rig
+    edit: AnyEdit
+
+
+class MatchRequest(BaseModel):
+    """A light whose colour is to be the picture's at a spot (plate fractions)."""
+
+    rig: Rig
+    light: str
+    spot: Place
+
+
+class ApplyRequest(BaseModel):
+    """A saved rig, or only its lights of these ids, for the plate whose rig stands as `rig`."""
+
+    rig: Rig
+    saved: int
+    lights: list[str] | None = None
+
+
+@router.post("")
+def edit_rig(context: Shared, plate_id: int, body: EditRequest) -> Edited:
+    """The rig with something done to it."""
+    context.store.plates.hash(plate_id)
+    made: Edited = body.edit.apply(body.rig)
+    return made
+
+
+@router.post("/match")
+def match(context: Shared, plate_id: int, body: MatchRequest) -> Edited:
+    """Sets a light's temperature and tint to those of the prepared picture at a spot."""
+    light = body.rig.light(body.light)
+    kelvin, tint = match_colour(context.renderers.get(plate_id), body.rig, body.spot)
+    colour = light.colour.model_copy(update={"origin": "temperature", "temperature": kelvin, "tint": tint})
+    changed = body.rig.with_light(light.model_copy(update={"colour": colour}))
+    return Edited(following(changed, light.id), f"{light.name or light.id}: match the picture")
+
+
+@router.post("/apply")
+def apply_saved(context: Shared, plate_id: int, body: ApplyRequest) -> Edited:
+    """What the plate's rig becomes with a saved rig, or some of its lights."""
+    context.store.plates.hash(plate_id)
+    saved = context.store.rigs.get(body.saved)
+    return apply_rig(saved.rig, body.rig, body.lights, saved.name)

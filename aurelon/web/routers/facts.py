@@ -1,0 +1,51 @@
+"""What can be said of a rig on a plate: numbers to judge by, where light may come from, straight edges."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from aurelon.core import Rig
+from aurelon.core.analysis.edge_directions import edges_of
+from aurelon.core.analysis.finder import Proposals, propose
+from aurelon.core.analysis.measure import Facts, measure
+from aurelon.web.context import Shared
+
+router = APIRouter(prefix="/plates/{plate_id}", tags=["facts"])
+
+
+class FactsRequest(BaseModel):
+    """A rig, and the light of which more is wanted."""
+
+    rig: Rig
+    light: str | None = None
+
+
+class FinderRequest(BaseModel):
+    """The rig as whose picture is prepared."""
+
+    rig: Rig
+
+
+class Edges(BaseModel):
+    """Directions of strong straight edges in the picture, in degrees."""
+
+    degrees: list[float]
+
+
+@router.post("/facts")
+def get_facts(context: Shared, plate_id: int, body: FactsRequest) -> Facts:
+    """Histograms, clipping, and what the lights have to say for themselves."""
+    return measure(context.renderers.get(plate_id), body.rig, body.light)
+
+
+@router.post("/finder")
+def find_light(context: Shared, plate_id: int, body: FinderRequest) -> Proposals:
+    """Where the light may come from in the prepared picture, the likeliest first."""
+    return propose(context.renderers.get(plate_id), body.rig)
+
+
+@router.get("/edges")
+def list_edges(context: Shared, plate_id: int) -> Edges:
+    """The directions of strong straight edges, for lines that are to run along them."""
+    return Edges(degrees=edges_of(context.renderers.get(plate_id).plate))

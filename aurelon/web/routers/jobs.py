@@ -1,0 +1,141 @@
+"""Background jobs: starting them, following them, cancelling them, fetching what they made."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import PurePath
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import FileResponse, StreamingResponse
+from pydantic import BaseModel, ConfigDict, Field
+
+from aurelon.core import OutputError, Rig
+from aurelon.core.analysis.subject_cut import cut_subject
+from aurelon.core.export import AnyExport, targets
+from aurelon.core.masks.subject import Subject
+from aurelon.runs.jobs import Control, FileResult, Job, State
+from aurelon.web.context import Shared
+from aurelon.web.sheets import KindCell, RigCell, light_every_kind, show_every_rig
+
+router = APIRouter(tags=["jobs"])
+
+
+class JobState(BaseModel):
+    """How a job stands: its share done (0..1), the time left in seconds, why it failed, and the file that it made."""
+
+    model_config = ConfigDict(from_attributes=True)
+
+    id: str
+    state: State
+    share: float
+    seconds_left: float | None
+    error: str | None
+    file_name: str | None
+    size: int
+
+
+class JobNews(BaseModel):
+    """A line of news of a job: how it stands, and what it gave since the last."""
+
+    job: JobState
+    items: list[KindCell | RigCell]
+
+
+class ExportRequest(BaseModel):
+    """A rig to be exported, and what as."""
+
+    rig: Rig
+    export: AnyExport
+
+
+class CutRequest(BaseModel):
+    """A subject to be cut out of the picture as it was shot."""
+
+    subject: Subject
+
+
+class SheetRequest(BaseModel):
+    """The rig that a sheet is seen over."""
+
+    rig: Rig = Field(default_factory=Rig)
+
+
+@router.post("/plates/{plate_id}/exports", status_code=202)
+def start_export(context: Shared, plate_id: int, body: ExportRequest) -> JobState:
+    """Starts an export."""
+    record = context.store.plates.get(plate_id)
+    plate, target, options = context.renderers.get(plate_id).plate, targets()[body.export.target], body.export
+    target.check(plate, body.rig, options)
+    stem = "".join(c if c.isalnum() or c in " -_." else "-" for c in record.name).strip() or "plate"
+
+    def work(control: Control) -> FileResult:
+        made = target.run(plate, body.rig, options, control.progress, control.cancelled)
+        return FileResult(PurePath(f"{stem}-lit").name + made.suffix, made.media_type, made.data)
+
+    return _state(context.jobs.start("export", work))
+
+
+@router.post("/plates/{plate_id}/cut", status_code=202)
+def start_cut(context: Shared, plate_id: int, body: CutRequest) -> JobState:
+    """Cuts a subject out and keeps the cut for what is shown next."""
+    renderer = context.renderers.get(plate_id)
+
+    def work(control: Control) -> None:
+        cut_subject(renderer, body.subject, progress=control.progress, cancelled=control.cancelled)
+
+    return _state(context.jobs.start("bench", work))
+
+
+@router.post("/plates/{plate_id}/sheets/kinds", status_code=202)
+def start_kind_sheet(context: Shared, plate_id: int, body: SheetRequest) -> JobState:
+    """A light of every kind, placed on this plate over the rig as it stands; none is added yet."""
+    renderer = context.renderers.get(plate_id)
+    return _state(context.jobs.start("bench", lambda control: light_every_kind(renderer, body.rig, control)))
+
+
+@router.post("/plates/{plate_id}/sheets/rigs", status_code=202)
+def start_rig_sheet(context: Shared, plate_id: int, body: SheetRequest) -> JobState:
+    """Every saved rig, seen on this plate."""
+    renderer, saved = context.renderers.get(plate_id), context.store.rigs.all()
+    return _state(context.jobs.start("bench", lambda control: show_every_rig(renderer, saved, body.rig, control)))
+
+
+@router.get("/jobs/{job_id}")
+def get_job(context: Shared, job_id: str) -> JobState:
+    """How a job stands."""
+    return _state(context.jobs.get(job_id))
+
+
+@router.get("/jobs/{job_id}/news", response_class=StreamingResponse, responses={200: {"model": JobNews}})
+def follow_job(context: Shared, job_id: str) -> StreamingResponse:
+    """A line of `JobNews` whenever there is any, until the job is over."""
+    job = context.jobs.get(job_id)
+
+    def lines() -> Iterator[str]:
+        for known, now in context.jobs.follow(job):
+            items: list[Any] = now.items[known:]
+            yield JobNews(job=_state(now), items=items).model_dump_json() + "\n"
+
+    return StreamingResponse(lines(), media_type="application/x-ndjson")
+
+
+@router.delete("/jobs/{job_id}")
+def cancel_job(context: Shared, job_id: str) -> JobState:
+    """Cancels a job."""
+    job = context.jobs.get(job_id)
+    context.jobs.cancel(job)
+    return _state(job)
+
+
+@router.get("/jobs/{job_id}/file", response_class=FileResponse)
+def fetch_file(context: Shared, job_id: str) -> FileResponse:
+    """The file that a job made."""
+    job = context.jobs.get(job_id)
+    if job.file is None:
+        raise OutputError("the file is not ready yet")
+    return FileResponse(job.file, media_type=job.media_type, filename=job.file_name)
+
+
+def _state(job: Job) -> JobState:
+    return JobState.model_validate(job)

@@ -1,0 +1,72 @@
+"""Test strips: a setting, or two, stepped through in small pictures."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from aurelon.core import Rig
+from aurelon.core.rig.test_strip import SettingPath, stepped
+from aurelon.web.context import Shared
+from aurelon.web.small_pictures import small_picture
+
+router = APIRouter(prefix="/plates/{plate_id}", tags=["strips"])
+
+
+class SweptSetting(BaseModel):
+    """A setting of a light: `stage` is one of the five."""
+
+    stage: Literal["source", "spread", "colour", "merge"]
+    setting: str
+
+
+class StripRequest(BaseModel):
+    """What is stepped through: one setting or two; `span` 1 is the whole range."""
+
+    rig: Rig
+    light: str
+    settings: list[SweptSetting] = Field(min_length=1, max_length=2)
+    span: float = Field(1.0, gt=0, le=1)
+
+
+class SweptValue(SweptSetting):
+    """A value of a setting."""
+
+    value: float | str
+
+
+class StripCell(BaseModel):
+    """One picture of a strip (JPEG in base64), the values that make it, and whether they are the present ones."""
+
+    values: list[SweptValue]
+    present: bool
+    picture: str
+
+
+class Strip(BaseModel):
+    """Pictures row by row, so many beside one another."""
+
+    cells: list[StripCell]
+    columns: int
+
+
+@router.post("/strip")
+def make_strip(context: Shared, plate_id: int, body: StripRequest) -> Strip:
+    """The picture with one or two settings of a light stepped through."""
+    renderer = context.renderers.get(plate_id)
+    strip = stepped(body.rig, body.light, [SettingPath(s.stage, s.setting) for s in body.settings], body.span)
+
+    def value(path: SettingPath, made: Any) -> SweptValue:
+        return SweptValue.model_validate({"stage": path.stage, "setting": path.setting, "value": made})
+
+    cells = [
+        StripCell(
+            values=[value(path, made) for path, made in variant.values],
+            present=variant.present,
+            picture=small_picture(renderer, variant.rig),
+        )
+        for variant in strip.variants
+    ]
+    return Strip(cells=cells, columns=strip.columns)

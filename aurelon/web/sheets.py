@@ -1,0 +1,51 @@
+"""Sheets of pictures to choose from, made one by one in the background."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+
+from aurelon.core import Renderer, Rig
+from aurelon.core.lights import kinds
+from aurelon.core.rig.ids import free_id
+from aurelon.core.rig.model import LIGHT_MODELS, AnyLight
+from aurelon.core.rig.transfer import apply_rig
+from aurelon.runs.jobs import Control
+from aurelon.store import SavedRig
+from aurelon.web.small_pictures import small_picture
+
+
+class KindCell(BaseModel):
+    """A light of one kind, placed so that it shows on this plate, and the plate with it (JPEG in base64)."""
+
+    title: str
+    summary: str
+    light: AnyLight
+    picture: str
+
+
+class RigCell(BaseModel):
+    """A saved rig on this plate (JPEG in base64)."""
+
+    saved: SavedRig
+    picture: str
+
+
+def light_every_kind(renderer: Renderer, rig: Rig, control: Control) -> None:
+    """Gives a light of every kind, placed on the plate over the rig as it stands."""
+    taken = {light.id for light in rig.stack}
+    for done, (name, kind) in enumerate(kinds().items()):
+        light_id = free_id(f"{name}-1", taken)
+        title = kind.called if light_id == f"{name}-1" else f"{kind.called} {light_id.rsplit('-', 1)[-1]}"
+        fields = {"id": light_id, "name": title, "kind": name, **kind.initial(renderer.plate)}
+        light = LIGHT_MODELS[name].model_validate(fields)
+        lit = rig.model_copy(update={"lights": [*rig.stack, light]})
+        control.give(KindCell(title=kind.called, summary=kind.summary, light=light, picture=small_picture(renderer, lit)))
+        control.progress((done + 1) / len(kinds()))
+
+
+def show_every_rig(renderer: Renderer, saved: list[SavedRig], onto: Rig, control: Control) -> None:
+    """Gives every saved rig as it looks on the plate."""
+    for done, one in enumerate(saved):
+        applied = apply_rig(one.rig, onto)
+        control.give(RigCell(saved=one, picture=small_picture(renderer, applied.rig)))
+        control.progress((done + 1) / len(saved))

@@ -1,0 +1,34 @@
+"""Small lit pictures: for sheets and strips to choose from, and for thumbnails."""
+
+from __future__ import annotations
+
+import base64
+
+from aurelon.core import Renderer, Rig
+from aurelon.core.graph.renderer import seen_frame
+from aurelon.core.imaging.frame import fit_within
+from aurelon.core.imaging.screen import encode_jpeg, to_screen
+
+SMALL_EDGE, SMALL_QUALITY = 320, 84
+THUMBNAIL_EDGE, THUMBNAIL_QUALITY = 640, 88
+
+
+def small_jpeg(renderer: Renderer, rig: Rig) -> bytes:
+    """A small result as a JPEG, of the coarser grids that are enough for it."""
+    return _jpeg(renderer, rig, SMALL_EDGE, SMALL_QUALITY, draft=True)
+
+
+def small_picture(renderer: Renderer, rig: Rig) -> str:
+    """The same in base64."""
+    return base64.b64encode(small_jpeg(renderer, rig)).decode()
+
+
+def thumbnail(renderer: Renderer, rig: Rig) -> bytes:
+    """A result as a JPEG for the list of plates."""
+    return _jpeg(renderer, rig, THUMBNAIL_EDGE, THUMBNAIL_QUALITY, draft=False)
+
+
+def _jpeg(renderer: Renderer, rig: Rig, edge: int, quality: int, *, draft: bool) -> bytes:
+    rows, columns = seen_frame(renderer.plate, rig).shape
+    pixels = renderer.render(rig, size=fit_within((columns, rows), edge), draft=draft)
+    return encode_jpeg(to_screen(pixels, renderer.plate.space), quality)
