@@ -1,7 +1,7 @@
-import { useRef, type PointerEvent } from "react";
 import styled from "styled-components";
 import type { Box, Plate } from "../api/client";
 import { tone } from "../ui/theme";
+import { useHandle } from "../ui/useHandle";
 import { boxOnScreen, type Placement, type Point } from "./view";
 
 const Overlay = styled.svg`
@@ -22,6 +22,8 @@ interface Props {
   area: Point;
   placement: Placement;
   box: Box;
+  /** The smallest share of the plate that each side of it can be. */
+  least: number;
   onChange: (box: Box) => void;
   onRest: () => void;
 }
@@ -37,24 +39,11 @@ const parts: { name: string; x: -1 | 0 | 1; y: -1 | 0 | 1; cursor: string }[] = 
   { name: "Top right corner", x: 1, y: -1, cursor: "nesw-resize" },
   { name: "Bottom left corner", x: -1, y: 1, cursor: "nesw-resize" },
 ];
-const LEAST = 0.05;
 const STEP = 0.01;
 
 /** The crop over the straightened picture: edges and corners to drag, or to move with the arrow keys. */
-export function CropHandles({ plate, area, placement, box, onChange, onRest }: Props) {
-  const held = useRef<{ at: Point; from: Box } | null>(null);
+export function CropHandles({ plate, area, placement, box, least, onChange, onRest }: Props) {
   const { left, top, width, height } = boxOnScreen(placement, plate, box);
-  const moved = (from: Box, x: number, y: number, dx: number, dy: number): Box => {
-    const hold = (v: number, low: number, high: number) => Number(Math.min(high, Math.max(low, v)).toFixed(4));
-    return {
-      x0: x < 0 ? hold(from.x0 + dx, 0, from.x1 - LEAST) : from.x0,
-      x1: x > 0 ? hold(from.x1 + dx, from.x0 + LEAST, 1) : from.x1,
-      y0: y < 0 ? hold(from.y0 + dy, 0, from.y1 - LEAST) : from.y0,
-      y1: y > 0 ? hold(from.y1 + dy, from.y0 + LEAST, 1) : from.y1,
-    };
-  };
-  const across = plate.width * placement.scale;
-  const down = plate.height * placement.scale;
   return (
     <Overlay aria-label="Crop">
       <path className="shade" d={`M0 0H${area.x}V${area.y}H0Z M${left} ${top}h${width}v${height}h${-width}Z`} />
@@ -65,42 +54,47 @@ export function CropHandles({ plate, area, placement, box, onChange, onRest }: P
         </g>
       ))}
       <rect className="rim" x={left} y={top} width={width} height={height} />
-      {parts.map(({ name, x, y, cursor }) => (
-        <rect
-          key={name}
-          role="slider"
-          tabIndex={0}
-          aria-label={`${name} of the crop`}
-          aria-valuenow={Math.round(100 * (x < 0 ? box.x0 : x > 0 ? box.x1 : y < 0 ? box.y0 : box.y1))}
-          style={{ cursor }}
-          x={x === 0 ? left : left + (x > 0 ? width : 0) - WIDE / 2}
-          y={y === 0 ? top : top + (y > 0 ? height : 0) - WIDE / 2}
-          width={x === 0 ? width : WIDE}
-          height={y === 0 ? height : WIDE}
-          onPointerDown={(event: PointerEvent<SVGRectElement>) => {
-            event.stopPropagation();
-            event.currentTarget.setPointerCapture(event.pointerId);
-            held.current = { at: { x: event.clientX, y: event.clientY }, from: box };
-          }}
-          onPointerMove={(event) => {
-            const start = held.current;
-            if (start) onChange(moved(start.from, x, y, (event.clientX - start.at.x) / across, (event.clientY - start.at.y) / down));
-          }}
-          onPointerUp={() => {
-            held.current = null;
-            onRest();
-          }}
-          onKeyDown={(event) => {
-            const dx = event.key === "ArrowRight" ? STEP : event.key === "ArrowLeft" ? -STEP : 0;
-            const dy = event.key === "ArrowDown" ? STEP : event.key === "ArrowUp" ? -STEP : 0;
-            if (!dx && !dy) return;
-            event.preventDefault();
-            event.stopPropagation();
-            onChange(moved(box, x, y, dx, dy));
-            onRest();
-          }}
-        />
+      {parts.map((part) => (
+        <Grip key={part.name} part={part} plate={plate} placement={placement} box={box} least={least} onChange={onChange} onRest={onRest} />
       ))}
     </Overlay>
+  );
+}
+
+type GripProps = Omit<Props, "area"> & { part: (typeof parts)[number] };
+
+/** An edge or a corner of the crop. */
+function Grip({ part: { name, x, y, cursor }, plate, placement, box, least, onChange, onRest }: GripProps) {
+  const { left, top, width, height } = boxOnScreen(placement, plate, box);
+  const across = plate.width * placement.scale;
+  const down = plate.height * placement.scale;
+  const hold = (v: number, low: number, high: number) => Number(Math.min(high, Math.max(low, v)).toFixed(4));
+  const set = (toX: number, toY: number) =>
+    onChange({
+      x0: x < 0 ? hold(toX, 0, box.x1 - least) : box.x0,
+      x1: x > 0 ? hold(toX, box.x0 + least, 1) : box.x1,
+      y0: y < 0 ? hold(toY, 0, box.y1 - least) : box.y0,
+      y1: y > 0 ? hold(toY, box.y0 + least, 1) : box.y1,
+    });
+  const here = { x: x < 0 ? box.x0 : box.x1, y: y < 0 ? box.y0 : box.y1 };
+  const handle = useHandle({
+    at: { x: here.x * across, y: here.y * down },
+    onMove: (to) => set(to.x / across, to.y / down),
+    onStep: (right, lower) => set(here.x + right * STEP, here.y + lower * STEP),
+    onRest,
+  });
+  return (
+    <rect
+      role="slider"
+      tabIndex={0}
+      aria-label={`${name} of the crop`}
+      aria-valuenow={Math.round(100 * (x !== 0 ? here.x : here.y))}
+      style={{ cursor, touchAction: "none" }}
+      x={x === 0 ? left : left + (x > 0 ? width : 0) - WIDE / 2}
+      y={y === 0 ? top : top + (y > 0 ? height : 0) - WIDE / 2}
+      width={x === 0 ? width : WIDE}
+      height={y === 0 ? height : WIDE}
+      {...handle}
+    />
   );
 }

@@ -1,7 +1,10 @@
-import { useRef } from "react";
+import { useRef, type RefObject } from "react";
 import styled from "styled-components";
-import type { SettingInfo } from "../api/client";
+import type { SettingOf } from "../api/client";
 import { focusRing, tone } from "../ui/theme";
+import { useHandle } from "../ui/useHandle";
+
+type Level = SettingOf<"number">;
 
 const Box = styled.div`
   position: relative;
@@ -27,11 +30,11 @@ interface Props {
   /** Shares of the light in places that are square roots of its strength, up to `reach`. */
   shares: number[];
   reach: number;
-  settings: SettingInfo[];
+  settings: Level[];
   values: Record<string, unknown>;
   onChange: (name: string, value: number) => void;
   onRest: (label: string) => void;
-  onReset: (setting: SettingInfo) => void;
+  onReset: (setting: Level) => void;
 }
 
 const fills: Record<string, string> = { black: "#000", white: "#fff", gamma: "#808080" };
@@ -52,7 +55,6 @@ export function Levels({ shares, reach, settings, values, onChange, onRest, onRe
     if (name !== "gamma") return light;
     return Math.log(Math.min(0.99, Math.max(0.01, (light - value("black")) / span))) / Math.log(0.5);
   };
-  const set = (setting: SettingInfo, wanted: number) => onChange(setting.name, Number(Math.min(setting.high ?? wanted, Math.max(setting.low ?? wanted, wanted)).toFixed(3)));
   const top = Math.max(...shares.slice(1), 1e-6);
   const outline = shares.map((v, i) => `${((i + 0.5) / shares.length) * 100} ${60 - 58 * Math.sqrt(Math.min(1, v / top))}`);
   return (
@@ -61,33 +63,55 @@ export function Levels({ shares, reach, settings, values, onChange, onRest, onRe
         {outline.length > 0 && <path d={`M0 60 L${outline.join(" L")} L100 60Z`} fill={tone.faint} />}
       </svg>
       {settings.map((setting) => (
-        <div
+        <Mark
           key={setting.name}
-          role="slider"
-          tabIndex={0}
-          aria-label={`${setting.label} of the light`}
-          aria-valuenow={value(setting.name)}
-          aria-valuemin={setting.low ?? 0}
-          aria-valuemax={setting.high ?? 1}
-          style={{ left: `${(places[setting.name] ?? 0) * 100}%`, ["--fill" as string]: fills[setting.name] }}
-          onDoubleClick={() => onReset(setting)}
-          onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
-          onPointerMove={(event) => {
-            const area = box.current?.getBoundingClientRect();
-            if (!area || !event.currentTarget.hasPointerCapture(event.pointerId)) return;
-            set(setting, valueAt(setting.name, (event.clientX - area.left) / area.width));
-          }}
-          onPointerUp={() => onRest(setting.label)}
-          onKeyDown={(event) => {
-            const way = event.key === "ArrowRight" || event.key === "ArrowUp" ? 1 : event.key === "ArrowLeft" || event.key === "ArrowDown" ? -1 : 0;
-            if (!way) return;
-            event.preventDefault();
-            event.stopPropagation();
-            set(setting, value(setting.name) + way * (setting.step ?? 0.01) * (event.shiftKey ? 10 : 1));
-            onRest(setting.label);
-          }}
+          box={box}
+          setting={setting}
+          value={value(setting.name)}
+          place={places[setting.name] ?? 0}
+          valueAt={(place) => valueAt(setting.name, place)}
+          onChange={(next) => onChange(setting.name, next)}
+          onRest={() => onRest(setting.label)}
+          onReset={() => onReset(setting)}
         />
       ))}
     </Box>
+  );
+}
+
+interface MarkProps {
+  box: RefObject<HTMLDivElement | null>;
+  setting: Level;
+  value: number;
+  /** Where it stands, as a share of the histogram's width. */
+  place: number;
+  valueAt: (place: number) => number;
+  onChange: (value: number) => void;
+  onRest: () => void;
+  onReset: () => void;
+}
+
+/** Black, white or the middle, to be dragged. */
+function Mark({ box, setting, value, place, valueAt, onChange, onRest, onReset }: MarkProps) {
+  const set = (wanted: number) => onChange(Number(Math.min(setting.high, Math.max(setting.low, wanted)).toFixed(3)));
+  const width = () => box.current?.clientWidth ?? 1;
+  const handle = useHandle({
+    at: { x: place * width(), y: 0 },
+    onMove: (to) => set(valueAt(to.x / width())),
+    onStep: (across, down) => set(value + (across - down) * setting.step),
+    onRest,
+  });
+  return (
+    <div
+      role="slider"
+      tabIndex={0}
+      aria-label={`${setting.label} of the light`}
+      aria-valuenow={value}
+      aria-valuemin={setting.low}
+      aria-valuemax={setting.high}
+      style={{ left: `${place * 100}%`, ["--fill" as string]: fills[setting.name] }}
+      onDoubleClick={onReset}
+      {...handle}
+    />
   );
 }

@@ -2,6 +2,7 @@ import { useEffect, useLayoutEffect, useRef, useState, type ReactNode } from "re
 import styled from "styled-components";
 import type { Box, Plate } from "../api/client";
 import { tone } from "../ui/theme";
+import { useHandle } from "../ui/useHandle";
 import type { Shown } from "./usePreview";
 import { drawPane } from "./drawPane";
 import { zoomed, type Placement, type Point } from "./view";
@@ -85,28 +86,16 @@ export function PictureArea({ plate, picture, other = null, box, placement, onAr
     if (other) drawPane(context, other.picture, plate, box, placement, ratio, { from: border, to: width, offset: other.split === null ? border : 0 });
   }, [picture, other, box, placement, size, plate]);
 
-  const drag = useRef<{ at: Point; from: Placement } | null>(null);
+  const pan = useHandle({
+    at: placement ?? { x: 0, y: 0 },
+    onMove: (to) => {
+      setPanning(true);
+      if (placement) onPlacement({ ...placement, x: to.x, y: to.y });
+    },
+    onRest: () => setPanning(false),
+  });
   return (
-    <Area
-      ref={area}
-      data-panning={panning || undefined}
-      onContextMenu={(event) => event.preventDefault()}
-      onPointerDown={(event) => {
-        if (!placement || event.button === 2) return;
-        event.currentTarget.setPointerCapture(event.pointerId);
-        drag.current = { at: { x: event.clientX, y: event.clientY }, from: placement };
-        setPanning(true);
-      }}
-      onPointerMove={(event) => {
-        const now = drag.current;
-        if (!now) return;
-        onPlacement({ ...now.from, x: now.from.x + event.clientX - now.at.x, y: now.from.y + event.clientY - now.at.y });
-      }}
-      onPointerUp={() => {
-        drag.current = null;
-        setPanning(false);
-      }}
-    >
+    <Area ref={area} data-panning={panning || undefined} onContextMenu={(event) => event.preventDefault()} onPointerDown={pan.onPointerDown}>
       <canvas ref={canvas} role="img" aria-label={`${plate.name}, lit`} />
       {children}
     </Area>

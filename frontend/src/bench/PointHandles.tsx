@@ -1,6 +1,6 @@
-import { useRef, useState } from "react";
-import type { Facts, Plate } from "../api/client";
-import { rounded, type PointLists, type Spot } from "./places";
+import { useState } from "react";
+import type { Edit, Facts, Plate } from "../api/client";
+import { useHandle } from "../ui/useHandle";
 import { toPlate, toScreen, type Placement, type Point } from "./view";
 
 type Found = NonNullable<NonNullable<Facts["of_light"]>["points"]>[number];
@@ -8,77 +8,73 @@ type Found = NonNullable<NonNullable<Facts["of_light"]>["points"]>[number];
 interface Props {
   plate: Plate;
   placement: Placement;
+  light: string;
   points: Found[];
-  lists: PointLists;
-  onChange: (lists: PointLists, label: string) => void;
+  ask: (edit: Edit) => void;
 }
 
 const STILL = 4; // CSS pixels that a press may wander and still be a click
-
-function without(list: Spot[], spot: Found): Spot[] {
-  const away = (s: Spot) => Math.hypot(s[0] - spot.x, s[1] - spot.y);
-  const nearest = Math.min(...list.map(away));
-  return list.filter((s) => away(s) > nearest);
-}
+const STEP = 0.005; // of the plate, by an arrow key
 
 /** Points of light on the picture: click one to switch it off or on, drag it to move it, Delete to remove it. */
-export function PointHandles({ plate, placement, points, lists, onChange }: Props) {
-  const [moved, setMoved] = useState<{ index: number; to: Point } | null>(null);
-  const held = useRef<Point | null>(null);
+export function PointHandles({ plate, placement, light, points, ask }: Props) {
+  return points.map((point, index) => (
+    <OnePoint
+      key={`${point.x} ${point.y}`}
+      plate={plate}
+      placement={placement}
+      point={point}
+      number={index + 1}
+      onToggle={() => ask({ do: "point", light, act: "toggle", place: [point.x, point.y], found: point.found, on: point.on })}
+      onMove={(to) => ask({ do: "point", light, act: "move", place: [point.x, point.y], to, found: point.found, on: point.on })}
+    />
+  ));
+}
 
-  const toggle = (point: Found) => {
-    if (!point.found) onChange({ ...lists, placed: without(lists.placed, point) }, "Remove a point");
-    else if (point.on) onChange({ ...lists, hidden: [...lists.hidden, [point.x, point.y]] }, "Switch a point off");
-    else onChange({ ...lists, hidden: without(lists.hidden, point) }, "Switch a point on");
-  };
-  const move = (point: Found, to: Spot) => {
-    const spot = rounded(to);
-    if (point.found) onChange({ placed: [...lists.placed, spot], hidden: point.on ? [...lists.hidden, [point.x, point.y]] : lists.hidden }, "Move a point");
-    else onChange({ ...lists, placed: [...without(lists.placed, point), spot] }, "Move a point");
-  };
+interface OneProps {
+  plate: Plate;
+  placement: Placement;
+  point: Found;
+  number: number;
+  onToggle: () => void;
+  onMove: (to: [number, number]) => void;
+}
 
+function OnePoint({ plate, placement, point, number, onToggle, onMove }: OneProps) {
+  const [moved, setMoved] = useState<Point | null>(null);
+  const from = toScreen(placement, plate, [point.x, point.y]);
+  const at = moved ?? from;
+  const name = point.found ? `Point of light ${number}, ${point.on ? "on" : "off"}` : `Placed point ${number}`;
+  const handle = useHandle({
+    at: from,
+    onMove: setMoved,
+    onStep: (across, down) => onMove([point.x + across * STEP, point.y + down * STEP]),
+    onRest: () => {
+      if (moved && Math.hypot(moved.x - from.x, moved.y - from.y) >= STILL) onMove(toPlate(placement, plate, moved));
+      setMoved(null);
+    },
+  });
   return (
-    <>
-      {points.map((point, index) => {
-        const at = moved?.index === index ? moved.to : toScreen(placement, plate, [point.x, point.y]);
-        const name = point.found ? `Point of light ${index + 1}, ${point.on ? "on" : "off"}` : `Placed point ${index + 1}`;
-        return (
-          <g
-            key={`${point.x} ${point.y}`}
-            role="button"
-            tabIndex={0}
-            aria-label={name}
-            aria-pressed={point.on}
-            transform={`translate(${at.x} ${at.y})`}
-            onPointerDown={(event) => {
-              if (event.button !== 0) return;
-              event.stopPropagation();
-              event.currentTarget.setPointerCapture(event.pointerId);
-              held.current = { x: event.clientX - at.x, y: event.clientY - at.y };
-            }}
-            onPointerMove={(event) => held.current && setMoved({ index, to: { x: event.clientX - held.current.x, y: event.clientY - held.current.y } })}
-            onPointerUp={() => {
-              const from = toScreen(placement, plate, [point.x, point.y]);
-              const to = moved?.to ?? from;
-              held.current = null;
-              setMoved(null);
-              if (Math.hypot(to.x - from.x, to.y - from.y) < STILL) toggle(point);
-              else move(point, toPlate(placement, plate, to));
-            }}
-            onKeyDown={(event) => {
-              if (event.key !== "Enter" && event.key !== " " && event.key !== "Delete") return;
-              event.preventDefault();
-              event.stopPropagation();
-              toggle(point);
-            }}
-          >
-            <circle className="grip" r={12} />
-            <path className="halo" d="M-7 0H-3M3 0H7M0-7V-3M0 3V7" />
-            <path className="line" d="M-7 0H-3M3 0H7M0-7V-3M0 3V7" strokeOpacity={point.on ? 1 : 0.35} />
-            {!point.found && <circle className="line" r={9} />}
-          </g>
-        );
-      })}
-    </>
+    <g
+      role="button"
+      tabIndex={0}
+      aria-label={name}
+      aria-pressed={point.on}
+      transform={`translate(${at.x} ${at.y})`}
+      {...handle}
+      onClick={() => !moved && onToggle()}
+      onKeyDown={(event) => {
+        handle.onKeyDown?.(event);
+        if (event.key !== "Enter" && event.key !== " " && event.key !== "Delete") return;
+        event.preventDefault();
+        event.stopPropagation();
+        onToggle();
+      }}
+    >
+      <circle className="grip" r={12} />
+      <path className="halo" d="M-7 0H-3M3 0H7M0-7V-3M0 3V7" />
+      <path className="line" d="M-7 0H-3M3 0H7M0-7V-3M0 3V7" strokeOpacity={point.on ? 1 : 0.35} />
+      {!point.found && <circle className="line" r={9} />}
+    </g>
   );
 }

@@ -6,17 +6,12 @@ export interface Size {
   height: number;
 }
 
-/** How a setting's number is written for people, and read back. Ranges and steps come from the service. */
+/** How a number is written for people, and read back. Ranges and steps come from the service. */
 export interface Notation {
   unit: string;
   hint: (value: number, plate: Size) => string | null;
   shown: (value: number) => string;
   read: (text: string) => number | null;
-}
-
-/** A word of the service's as it is written on the screen. */
-export function named(choice: string): string {
-  return choice.charAt(0).toUpperCase() + choice.slice(1).replaceAll("-", " ");
 }
 
 function number(text: string): number | null {
@@ -40,10 +35,12 @@ function scaled(unit: string, factor: number, places: number, hint: Notation["hi
   };
 }
 
+/** Per cent of the plate, for places. */
+export const PLACE = scaled("%", 100, 1);
+
 /** Per cent, with pixels at full size on the side, for shares of the diagonal; degrees, kelvin and so on. */
-export function notation(setting: SettingInfo): Notation {
-  const step = setting.step ?? 0.01;
-  switch (setting.unit) {
+export function notation({ unit, step }: { unit: string; step: number }): Notation {
+  switch (unit) {
     case "diagonal":
       return scaled("%", 100, digits(step * 100), (value, plate) => `${Math.round(value * Math.hypot(plate.width, plate.height))} px at full size`);
     case "share":
@@ -58,9 +55,14 @@ export function notation(setting: SettingInfo): Notation {
       return scaled("EV", 1, digits(step));
     case "mm":
       return scaled("mm", 1, digits(step));
-    case "plate":
-      return scaled("%", 100, 1);
+    case "pixels":
+      return scaled("px", 1, 0);
     default:
       return scaled("", 1, digits(step));
   }
+}
+
+/** What a value means in another unit, where that helps. */
+export function hintOf(setting: SettingInfo, value: unknown, plate: Size): string | null {
+  return typeof value === "number" && "unit" in setting ? notation(setting).hint(value, plate) : null;
 }

@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { call, type Facts, type Rig } from "../api/client";
+import { api, type Facts, type Rig } from "../api/client";
 
 const REST = 220; // ms without a change after which the numbers are asked for
 
@@ -10,7 +10,7 @@ export function useFacts(plateId: number, rig: Rig, light: string | null, restin
     if (!resting) return;
     let left = false;
     const timer = window.setTimeout(() => {
-      call("post", "/api/plates/{plate_id}/facts", { path: { plate_id: plateId }, body: { rig, light } }).then(
+      api.POST("/api/plates/{plate_id}/facts", { params: { path: { plate_id: plateId } }, body: { rig, light } }).then(
         ({ data }) => !left && data && setFacts(data),
         // The preview says that the service is away; the numbers come again with the next change.
         () => undefined,

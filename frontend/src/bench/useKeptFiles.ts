@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useState } from "react";
-import { call, said, sendFile, type Plate, type Rig } from "../api/client";
+import { api, asForm, said, type Plate, type Rig } from "../api/client";
 import { useNotices } from "../ui/Notices";
 import type { Things } from "./things";
 
@@ -8,7 +8,7 @@ export function useKeptFiles(plate: Plate, rig: Rig, onCame: () => void): Things
   const { warn } = useNotices();
   const [files, setFiles] = useState<Record<string, string>>({});
   useEffect(() => {
-    call("get", "/api/plates/{plate_id}/files", { path: { plate_id: plate.id } }).then(
+    api.GET("/api/plates/{plate_id}/files", { params: { path: { plate_id: plate.id } } }).then(
       ({ data }) => data && setFiles(data.names),
       // The bench says that the service is away.
       () => undefined,
@@ -19,7 +19,8 @@ export function useKeptFiles(plate: Plate, rig: Rig, onCame: () => void): Things
       mattes: rig.mattes.map((m) => ({ id: m.id, name: m.name || m.id })),
       files,
       bring: async (file, anyShape) => {
-        const { data, error } = await sendFile(plate.id, file, anyShape);
+        const params = { path: { plate_id: plate.id }, query: { any_shape: anyShape } };
+        const { data, error } = await api.POST("/api/plates/{plate_id}/files", { params, ...asForm(file) });
         if (!data) {
           warn(said(error));
           return null;

@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useRef, useState } from "react";
-import type { Box, FrameHeader, Painting, PreviewFailure, PreviewRequest, Rig, View } from "../api/client";
+import type { Box, FrameHeader, Painting, PreviewFailure, PreviewRequest, Rig, Show, View } from "../api/client";
 
 /** A frame that has come: its picture and what part of the plate it shows. */
 export interface Shown {
@@ -12,8 +12,10 @@ export interface Shown {
 
 export interface Wanted {
   rig: Rig;
+  /** A light whose group follows it. */
+  lead: string | null;
   view: View;
-  show: string;
+  show: Show;
   light: string | null;
   clipping: boolean;
   /** A stroke that is being drawn on the rig. */
@@ -31,12 +33,15 @@ export interface Preview {
 
 const REST = 160; // ms without movement after which a drag counts as resting
 const RECONNECT = 900;
+const TOO_LARGE = 1009; // RFC 6455: a message that is too big to process
 
 /** The live preview: sends the newest wish, keeps the newest frames. */
 export function usePreview(plateId: number, wanted: Wanted | null, dragging: boolean, open = true): Preview {
   const socket = useRef<WebSocket | null>(null);
   const seq = useRef(0);
   const exactSeq = useRef(0);
+  // The newest request of which each part has been shown: decoding takes different times, and nothing older follows.
+  const newest = useRef<Record<string, number>>({});
   const latest = useRef<Wanted | null>(null);
   const sent = useRef<Rig | null>(null);
   const [connected, setConnected] = useState(false);
@@ -64,7 +69,13 @@ export function usePreview(plateId: number, wanted: Wanted | null, dragging: boo
     const receive = async (data: ArrayBuffer) => {
       const length = new DataView(data).getUint32(0, true);
       const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as FrameHeader;
+      if (header.seq < (newest.current[header.part] ?? 0)) return;
       const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, 4 + length)]));
+      if (header.seq < (newest.current[header.part] ?? 0)) {
+        bitmap.close();
+        return;
+      }
+      newest.current[header.part] = header.seq;
       const shown: Shown = { bitmap, view: header.view, exact: header.exact, box: header.box };
       if (header.part === "picture") {
         setPicture(shown);
@@ -89,8 +100,12 @@ export function usePreview(plateId: number, wanted: Wanted | null, dragging: boo
         setError((JSON.parse(event.data) as PreviewFailure).error);
         setBusy(false);
       };
-      ws.onclose = () => {
+      ws.onclose = (event) => {
         setConnected(false);
+        if (event.code === TOO_LARGE) {
+          setError("This rig is too large to be shown live; remove some strokes. It is saved all the same.");
+          latest.current = null;
+        }
         if (!closed) timer = window.setTimeout(connect, RECONNECT);
       };
     };

@@ -1,7 +1,8 @@
-import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useRef, useState, type PointerEvent } from "react";
 import styled from "styled-components";
 import type { Plate } from "../../api/client";
 import { tone } from "../../ui/theme";
+import { useHandle } from "../../ui/useHandle";
 import type { Spot } from "../places";
 import { snap, toPlate, toScreen, type Guide, type Placement, type Point } from "../view";
 
@@ -16,7 +17,7 @@ const Layer = styled.svg<{ $catches: boolean }>`
   cursor: ${(p) => (p.$catches ? "crosshair" : "default")};
   .rim { fill: none; stroke: ${tone.strong}; stroke-width: 1.25; }
   .shadow { fill: none; stroke: rgb(0 0 0 / 0.55); stroke-width: 3; }
-  g[role="button"] { pointer-events: all; cursor: move; outline: none; }
+  g[role="button"] { pointer-events: all; cursor: move; outline: none; touch-action: none; }
   .grip { fill: transparent; }
   .dot { fill: ${tone.strong}; stroke: rgb(0 0 0 / 0.6); }
   .guide { stroke: ${tone.accent}; stroke-width: 1; stroke-dasharray: 4 4; }
@@ -52,7 +53,6 @@ export function CornerHandles({ plate, placement, label, corners, free, open: is
   const [moved, setMoved] = useState<{ index: number; to: Spot } | null>(null);
   const [drawn, setDrawn] = useState<Spot[]>([]);
   const [ahead, setAhead] = useState<Point | null>(null);
-  const held = useRef<Point | null>(null);
   const last = useRef<Point | null>(null);
 
   const shown = making ? [...corners, ...drawn] : corners.map((c, k) => (moved?.index === k ? moved.to : c));
@@ -142,48 +142,58 @@ export function CornerHandles({ plate, placement, label, corners, free, open: is
                 <path className="between" d="M-3 0h6M0-3v6" />
               </g>
             )}
-            <g
-              role="button"
-              tabIndex={making ? undefined : 0}
-              aria-label={`Corner ${index + 1}`}
-              transform={`translate(${p.x} ${p.y})`}
-              onPointerDown={(event) => {
-                if (making || event.button !== 0) return;
-                event.stopPropagation();
-                event.currentTarget.setPointerCapture(event.pointerId);
-                const from = place(event);
-                held.current = { x: p.x - from.x, y: p.y - from.y };
-              }}
-              onPointerMove={(event) => {
-                if (!held.current) return;
-                const to = place(event);
-                setMoved({ index, to: toPlate(placement, plate, snapped(index, { x: to.x + held.current.x, y: to.y + held.current.y })) });
-              }}
-              onPointerUp={() => {
-                held.current = null;
+            <Corner
+              at={p}
+              index={index}
+              making={making}
+              onMove={(to) => setMoved({ index, to: toPlate(placement, plate, snapped(index, to)) })}
+              onStep={(across, down) => onChange(corners.map((c, k) => (k === index ? rounded([c[0] + across * STEP, c[1] + down * STEP]) : c)), "Move a corner")}
+              onRest={() => {
                 if (moved) onChange(corners.map((c, k) => (k === moved.index ? rounded(moved.to) : c)), "Move a corner");
                 setMoved(null);
                 setGuides([]);
               }}
-              onKeyDown={(event: KeyboardEvent) => {
-                const steps: Record<string, Spot> = { ArrowLeft: [-STEP, 0], ArrowRight: [STEP, 0], ArrowUp: [0, -STEP], ArrowDown: [0, STEP] };
-                const step = steps[event.key];
-                if (step) {
-                  const by = event.shiftKey ? 10 : 1;
-                  onChange(corners.map((c, k) => (k === index ? rounded([c[0] + step[0] * by, c[1] + step[1] * by]) : c)), "Move a corner");
-                } else if (free && event.key === "Delete") {
-                  onChange(corners.filter((_, k) => k !== index), "Remove a corner");
-                } else return;
-                event.preventDefault();
-                event.stopPropagation();
-              }}
-            >
-              <circle className="grip" r={10} />
-              <rect className="dot" x={-4} y={-4} width={8} height={8} />
-            </g>
+              onRemove={free ? () => onChange(corners.filter((_, k) => k !== index), "Remove a corner") : undefined}
+            />
           </g>
         );
       })}
     </Layer>
+  );
+}
+
+interface CornerProps {
+  at: Point;
+  index: number;
+  making: boolean;
+  onMove: (to: Point) => void;
+  onStep: (across: number, down: number) => void;
+  onRest: () => void;
+  onRemove: (() => void) | undefined;
+}
+
+/** One corner, to be dragged; Delete removes it where their number is free. */
+function Corner({ at, index, making, onMove, onStep, onRest, onRemove }: CornerProps) {
+  const handle = useHandle({ at, onMove, onStep, onRest });
+  const live = making ? {} : handle;
+  return (
+    <g
+      role="button"
+      tabIndex={making ? undefined : 0}
+      aria-label={`Corner ${index + 1}`}
+      transform={`translate(${at.x} ${at.y})`}
+      {...live}
+      onKeyDown={(event) => {
+        if (making) return;
+        handle.onKeyDown?.(event);
+        if (event.key !== "Delete" || !onRemove) return;
+        event.preventDefault();
+        event.stopPropagation();
+        onRemove();
+      }}
+    >
+      <circle className="grip" r={10} />
+      <rect className="dot" x={-4} y={-4} width={8} height={8} />
+    </g>
   );
 }

@@ -1,10 +1,8 @@
 import type { GroupInfo, MaskPart, Plate } from "../../api/client";
 import { Drawn } from "../Drawn";
-import { Handles } from "../Handles";
-import type { SettingValue } from "../rig";
+import { Handles } from "../settings/Handles";
 import { toPlate, type Placement, type Point } from "../view";
 import { BrushLayer } from "./BrushLayer";
-import { CornerHandles } from "./CornerHandles";
 import type { Masking } from "./useMasking";
 
 interface Props {
@@ -13,7 +11,7 @@ interface Props {
   placement: Placement;
   masking: Masking;
   brushGroup: GroupInfo;
-  onChange: (name: string, value: SettingValue) => void;
+  onChange: (name: string, value: unknown) => void;
   onRest: (label: string) => void;
 }
 
@@ -43,19 +41,16 @@ export function MaskLayers({ plate, area, placement, masking, brushGroup, onChan
   }
   return (
     <>
-      {part.part === "polygon" && (
-        <CornerHandles key={`${masking.index ?? 0}`} plate={plate} placement={placement} label={title} free corners={part.corners} onChange={(corners, label) => set({ corners }, label)} />
-      )}
-      {part.part !== "polygon" && !masking.paints && (
+      {!masking.paints && (
         <Handles
+          key={masking.index}
           plate={plate}
           area={area}
           placement={placement}
-          group={info.group}
-          values={part}
-          onChange={onChange}
+          groups={[{ group: info.group, values: part }]}
+          onChange={(_, setting, value) => onChange(setting.name, value)}
           onRest={(label) => onRest(`${title}: ${label}`)}
-          onReset={(setting) => set({ [setting.name]: setting.default }, setting.label)}
+          onReset={(_, setting) => set({ [setting.name]: setting.default }, setting.label)}
         />
       )}
       {masking.paints && (

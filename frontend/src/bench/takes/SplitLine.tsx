@@ -1,6 +1,7 @@
-import { useRef, type PointerEvent } from "react";
+import { useRef } from "react";
 import styled from "styled-components";
 import { focusRing, tone } from "../../ui/theme";
+import { useHandle } from "../../ui/useHandle";
 
 const Line = styled.div`
   position: absolute;
@@ -20,33 +21,24 @@ const STEP = 0.02;
 
 /** The line between two states of the picture, to be dragged. */
 export function SplitLine({ at, onMove }: { at: number; onMove: (at: number) => void }) {
-  const held = useRef(false);
-  const within = (share: number) => Math.min(1, Math.max(0, share));
-  const move = (event: PointerEvent<HTMLDivElement>) => {
-    const box = event.currentTarget.parentElement?.getBoundingClientRect();
-    if (held.current && box) onMove(within((event.clientX - box.left) / box.width));
-  };
+  const line = useRef<HTMLDivElement>(null);
+  const width = () => line.current?.parentElement?.clientWidth ?? 1;
+  const set = (share: number) => onMove(Math.min(1, Math.max(0, share)));
+  const handle = useHandle({
+    at: { x: at * width(), y: 0 },
+    onMove: (to) => set(to.x / width()),
+    onStep: (across) => set(at + across * STEP),
+    onRest: () => undefined,
+  });
   return (
     <Line
+      ref={line}
       role="slider"
       tabIndex={0}
       aria-label="Split between the two"
       aria-valuenow={Math.round(at * 100)}
       style={{ left: `${at * 100}%` }}
-      onPointerDown={(event) => {
-        event.stopPropagation();
-        event.currentTarget.setPointerCapture(event.pointerId);
-        held.current = true;
-      }}
-      onPointerMove={move}
-      onPointerUp={() => (held.current = false)}
-      onKeyDown={(event) => {
-        const by = event.key === "ArrowLeft" ? -STEP : event.key === "ArrowRight" ? STEP : 0;
-        if (!by) return;
-        event.preventDefault();
-        event.stopPropagation();
-        onMove(within(at + by));
-      }}
+      {...handle}
     />
   );
 }

@@ -1,0 +1,50 @@
+import { useRef } from "react";
+import { mergeProps, useMove } from "react-aria";
+
+interface At {
+  x: number;
+  y: number;
+}
+
+interface Handle {
+  /** Where the handle is now, in CSS pixels. */
+  at: At;
+  /** Dragged there. */
+  onMove: (to: At) => void;
+  /** Moved by an arrow key: one step to the right or down, ten with Shift. */
+  onStep?: (across: number, down: number) => void;
+  /** The hand has let go, or an arrow key was pressed. */
+  onRest: () => void;
+}
+
+const FAR = 10; // steps at once with Shift
+
+/** What is dragged by pointer or arrow keys: every handle on the picture, the crop, levels, the split, the view. */
+export function useHandle({ at, onMove, onStep, onRest }: Handle) {
+  const held = useRef(at);
+  const { moveProps } = useMove({
+    onMoveStart: () => {
+      held.current = at;
+    },
+    onMove: (event) => {
+      if (event.pointerType === "keyboard") {
+        const by = event.shiftKey ? FAR : 1;
+        onStep?.(Math.sign(event.deltaX) * by, Math.sign(event.deltaY) * by);
+        return;
+      }
+      held.current = { x: held.current.x + event.deltaX, y: held.current.y + event.deltaY };
+      onMove(held.current);
+    },
+    onMoveEnd: onRest,
+  });
+  // Handles lie on things that are dragged too, and their arrow keys are their own.
+  return mergeProps(moveProps, { onPointerDown: stop, onKeyDown: stopArrows });
+}
+
+function stop(event: { stopPropagation: () => void }): void {
+  event.stopPropagation();
+}
+
+function stopArrows(event: { key: string; stopPropagation: () => void }): void {
+  if (event.key.startsWith("Arrow")) event.stopPropagation();
+}
