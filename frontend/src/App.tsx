@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { call, said, type Catalogue } from "./api/client";
+import { api, said, type Catalogue } from "./api/client";
 import { Bench } from "./bench/Bench";
 import { Home } from "./plates/Home";
 import { useRoute } from "./route";
@@ -13,7 +13,7 @@ export function App() {
   const [failure, setFailure] = useState<string | null>(null);
 
   useEffect(() => {
-    call("get", "/api/catalogue", {}).then(
+    api.GET("/api/catalogue").then(
       ({ data, error }) => (data ? setCatalogue(data) : setFailure(said(error))),
       () => setFailure("Aurelon's service does not answer; start it again with make demo and reload this page."),
     );

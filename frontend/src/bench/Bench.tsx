@@ -1,6 +1,6 @@
 import { useEffect, useMemo, useState } from "react";
 import styled from "styled-components";
-import type { Catalogue, Painting, Plate, Rig, SettingInfo, Stroke } from "../api/client";
+import type { Catalogue, Owner, Painting, Plate, Rig, SettingInfo, SettingOf, Show, Stroke } from "../api/client";
 import { go } from "../route";
 import { RigSheet } from "../rigs/RigSheet";
 import { Button } from "../ui/Button";
@@ -24,10 +24,23 @@ import { MatteColumn } from "./masks/MatteColumn";
 import { useMasking } from "./masks/useMasking";
 import { useMattes } from "./masks/useMattes";
 import { PictureArea } from "./PictureArea";
-import { placesOf, type Places, type PointLists } from "./places";
+import { placesOf, type Places } from "./places";
 import { PlateColumn } from "./PlateColumn";
 import { PointHandles } from "./PointHandles";
-import { lightOf, maskOf, maskShow, matteOf, soloed, valuesAt, withLight, withValues, type Owner, type Selection, type Stage } from "./rig";
+import {
+  HOUSE,
+  lightOf,
+  lightOwner,
+  maskOf,
+  matteOf,
+  matteOwner,
+  soloed,
+  valuesAt,
+  withLight,
+  withValues,
+  type Selection,
+  type Stage,
+} from "./rig";
 import { StripDialog, type Swept } from "./StripDialog";
 import { CompareBar, sideOf, type Comparison } from "./takes/CompareBar";
 import { SplitLine } from "./takes/SplitLine";
@@ -53,7 +66,9 @@ const Frame = styled.div`
   grid-template-columns: minmax(0, 1fr) 336px;
   grid-template-rows: 40px minmax(0, 1fr) 96px;
   grid-template-areas: "top top" "picture path" "desk path";
-  > header { grid-area: top; }
+  > header {
+    grid-area: top;
+  }
 `;
 
 const Side = styled.aside`
@@ -90,7 +105,7 @@ const Flag = styled.div`
   color: ${tone.strong};
 `;
 
-const NOWHERE: Places = { positions: [], lists: null };
+const NOWHERE: Places = { positions: [], points: false };
 
 export function Bench({ plateId, catalogue }: { plateId: number; catalogue: Catalogue }) {
   const bench = useBench(plateId);
@@ -108,15 +123,15 @@ export function Bench({ plateId, catalogue }: { plateId: number; catalogue: Cata
 
 /** Whole words for what a selection that no longer exists becomes: the last light, or the plate. */
 function settled(selection: Selection, rig: Rig): Selection {
-  if (typeof selection === "string") return selection;
-  if ("matte" in selection) return matteOf(rig, selection.matte) ? selection : "plate";
-  if (lightOf(rig, selection.light)) return selection;
+  if (selection === "plate" || selection.of === "house") return selection;
+  if (selection.of === "matte") return matteOf(rig, selection.id) ? selection : "plate";
+  if (lightOf(rig, selection.id)) return selection;
   const last = rig.lights.at(-1);
-  return last ? { light: last.id } : "plate";
+  return last ? lightOwner(last.id) : "plate";
 }
 
 function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate: Plate; rig: Rig; catalogue: Catalogue }) {
-  const [chosen, setChosen] = useState<Selection>(() => settled({ light: "" }, rig));
+  const [chosen, setChosen] = useState<Selection>(() => settled(lightOwner(""), rig));
   const [large, setLarge] = useState<Stage | null>(null);
   const [solo, setSolo] = useState<string | null>(null);
   const [handles, setHandles] = useState(true);
@@ -130,36 +145,42 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const [split, setSplit] = useState(0.5);
 
   const selection = settled(chosen, rig);
-  const light = typeof selection === "object" && "light" in selection ? lightOf(rig, selection.light) : undefined;
-  const matte = typeof selection === "object" && "matte" in selection ? matteOf(rig, selection.matte) : undefined;
+  const light = selection !== "plate" && selection.of === "light" ? lightOf(rig, selection.id) : undefined;
+  const matte = selection !== "plate" && selection.of === "matte" ? matteOf(rig, selection.id) : undefined;
   const kind = catalogue.kinds.find((k) => k.name === light?.kind);
   const angle = rig.prepare.straighten;
 
   const takes = useTakes(plate.id);
   const things = useKeptFiles(plate, rig, bench.refresh);
-  const editing = useEditing(bench, rig);
+  const editing = useEditing(plate.id, bench, rig, (owner, part) => {
+    setChosen(owner);
+    masking.open(owner, part);
+  });
   const { newest, edit, rest } = editing;
   const view = useView(plate, angle, tool === "crop", comparison?.way === "beside");
   const { area, placement } = view;
-  const masking = useMasking(selection, { plate, rig, newest, parts: catalogue.parts, edit });
-  const lights = useLights({ plate, rig, catalogue, editing, choose: setChosen });
-  const mattes = useMattes({ rig, catalogue, editing, masking, choose: setChosen });
+  const masking = useMasking(selection, { plate, rig, parts: catalogue.parts, editing });
+  const lights = useLights({ plate, editing, choose: setChosen });
+  const mattes = useMattes({ rig, parts: catalogue.parts, editing, masking });
   const finder = useFinder(plate, editing, (found) => view.see(...found));
 
   const { owner, view: maskView } = masking;
   const painting = useMemo<Painting | null>(
-    () => masking.painting ?? (lightStroke && light ? { owner: "light", id: light.id, part: null, stroke: lightStroke } : null),
+    () => masking.painting ?? (lightStroke && light ? { owner: lightOwner(light.id), part: null, stroke: lightStroke } : null),
     [masking.painting, lightStroke, light],
   );
-  const shown = useMemo(() => {
-    if (held === "before") return "before";
-    if (held === null && large && light) return `stage:${light.id}:${large}`;
-    if (held === null && owner && maskView !== "off") {
-      if (maskView === "light") return light ? `light:${light.id}` : "result";
-      return maskView === "over" ? `over:${maskShow(owner)}` : maskShow(owner);
+  const lightId = light?.id;
+  const owned = JSON.stringify(owner);
+  const shown = useMemo<Show>(() => {
+    const of = JSON.parse(owned) as Owner | null;
+    if (held === "before") return { what: "before" };
+    if (held === null && large && lightId) return { what: "stage", light: lightId, stage: large };
+    if (held === null && of && maskView !== "off") {
+      if (maskView === "light") return lightId ? { what: "light", light: lightId } : { what: "result" };
+      return { what: maskView === "over" ? "cover" : "mask", owner: of };
     }
-    return "result";
-  }, [held, large, light, owner, maskView]);
+    return { what: "result" };
+  }, [held, large, lightId, owned, maskView]);
   const lit = useMemo(() => {
     const without = held === "without" && light ? withLight(rig, light.id, (l) => ({ ...l, on: false })) : rig;
     return soloed(without, held === "without" ? null : solo);
@@ -167,8 +188,15 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
   const wanted = useMemo<Wanted | null>(() => {
     if (!view.wanted) return null;
     const side = comparison ? sideOf(comparison.left, rig, takes.takes) : { rig: lit, show: shown };
-    return { ...side, view: view.wanted, light: light?.id ?? null, clipping, painting: comparison ? null : painting };
-  }, [view.wanted, comparison, rig, takes.takes, lit, shown, light?.id, clipping, painting]);
+    return {
+      ...side,
+      lead: comparison ? null : bench.lead,
+      view: view.wanted,
+      light: light?.id ?? null,
+      clipping,
+      painting: comparison ? null : painting,
+    };
+  }, [view.wanted, comparison, rig, takes.takes, lit, shown, bench.lead, light?.id, clipping, painting]);
   const wantedBeside = useMemo<Wanted | null>(
     () => (comparison && wanted ? { ...wanted, ...sideOf(comparison.right, rig, takes.takes), light: null } : null),
     [comparison, wanted, rig, takes.takes],
@@ -192,12 +220,10 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     setTool(null);
     finder.dismiss();
     masking.select(null);
-    if (typeof next === "string") setLarge(null);
+    if (next === "plate" || next.of === "house") setLarge(null);
   };
 
   const places = useMemo(() => (light && kind ? placesOf(light, kind) : NOWHERE), [light, kind]);
-  const setPoints = (lists: PointLists, label: string) =>
-    light && edit(withValues(newest.current, { light: light.id, stage: "source" }, { ...lists }), `${light.name}: ${label}`);
   const level = (from: Point, to: Point) => {
     setTool(null);
     const straighten = levelled(angle, from, to);
@@ -210,7 +236,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
         <MaskPanel
           plate={plate}
           mask={mask}
-          ofLight={of === "house" || "light" in of}
+          ofLight={of.of !== "matte"}
           parts={catalogue.parts}
           common={catalogue.part_common}
           brushGroup={catalogue.brush}
@@ -220,7 +246,9 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
       )
     );
   };
-  const intensity = (kind ?? catalogue.kinds[0])?.groups.at(-1)?.settings.find((s) => s.name === "intensity");
+  const intensity = (kind ?? catalogue.kinds[0])?.groups
+    .at(-1)
+    ?.settings.find((s): s is SettingOf<"number"> => s.type === "number" && s.name === "intensity");
 
   const keys: Key[] = [
     { keys: "Ctrl Z", does: "Undo", press: bench.undo },
@@ -234,242 +262,341 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     { keys: "1", does: "One to one", press: view.full },
     { keys: "O", does: "Selected light on or off", press: () => light && lights.turn(light.id) },
     { keys: "S", does: "Solo the selected light", press: () => light && setSolo(solo === light.id ? null : light.id) },
-    { keys: "Ctrl Shift D", does: "Copy of the selected light with an offset, in one group", press: () => light && lights.copies(light.id, 1) },
+    {
+      keys: "Ctrl Shift D",
+      does: "Copy of the selected light with an offset, in one group",
+      press: () => light && lights.copies(light.id, 1),
+    },
     { keys: "Ctrl D", does: "Duplicate the selected light", press: () => light && lights.duplicate(light.id) },
     { keys: "Alt ArrowLeft", does: "Move the selected light lower", press: () => light && lights.moveBy(light.id, -1) },
     { keys: "Alt ArrowRight", does: "Move the selected light higher", press: () => light && lights.moveBy(light.id, 1) },
     { keys: "Delete", does: "Remove the selected light", press: () => light && lights.remove(light.id) },
     { keys: "M", does: "Mask over the picture or not", press: () => masking.setView(masking.view === "over" ? "off" : "over") },
-    { keys: "N", does: "Paint on the mask of the selected light, or stop", press: () => (masking.index === null ? masking.paint() : masking.select(null)) },
+    {
+      keys: "N",
+      does: "Paint on the mask of the selected light, or stop",
+      press: () => (masking.index === null ? masking.paint() : masking.select(null)),
+    },
     { keys: "I", does: "Invert the mask", press: () => masking.owner && mattes.maskActions(masking.owner).onInvert() },
     { keys: "T", does: "Takes", press: () => setDialog("takes") },
     { keys: "R", does: "Rigs", press: () => setDialog("rigs") },
     { keys: "Ctrl E", does: "Export", press: () => setDialog("export") },
-    { keys: "Escape", does: "Back from a comparison, a tool, a part of a mask, a stage shown large", press: () => (comparison ? compare(null) : finder.proposals ? finder.dismiss() : tool ? setTool(null) : masking.index !== null ? masking.select(null) : setLarge(null)) },
+    {
+      keys: "Escape",
+      does: "Back from a comparison, a tool, a part of a mask, a stage shown large",
+      press: () =>
+        comparison
+          ? compare(null)
+          : finder.proposals
+            ? finder.dismiss()
+            : tool
+              ? setTool(null)
+              : masking.index !== null
+                ? masking.select(null)
+                : setLarge(null),
+    },
     { keys: "?", does: "What the keys do", press: () => setDialog("keys") },
   ];
   useKeys(keys, dialog === null && strip === null && bench.conflict === null);
 
   const covered = masking.mask?.start === "everything" ? "kept off" : "let in";
   const tinted = owner && maskView === "over" ? (matte ? "Tinted: the matte" : `Tinted: where the light is ${covered}`) : null;
-  const flag = held === "before" ? "Before" : held === "without" ? `Without ${light?.name ?? "this light"}` : large && light ? `${light.name}: ${large}` : tinted;
+  const flag =
+    held === "before"
+      ? "Before"
+      : held === "without"
+        ? `Without ${light?.name ?? "this light"}`
+        : large && light
+          ? `${light.name}: ${large}`
+          : tinted;
 
   const clear = held === null && (tool === null || tool === "paint") && comparison === null;
   return (
     <ThingsContext.Provider value={things}>
-    <Frame>
-      <TopBar
-        state={bench.state ?? { plate, revision: 0, rig, undo: null, redo: null }}
-        save={bench.save}
-        zoom={view.zoom}
-        handles={handles}
-        clipping={clipping}
-        hasLight={light !== undefined}
-        onUndo={bench.undo}
-        onRedo={bench.redo}
-        onFit={view.fit}
-        onFull={view.full}
-        onZoom={view.zoomBy}
-        onHandles={setHandles}
-        onClipping={setClipping}
-        onBefore={(now) => setHeld(now ? "before" : null)}
-        onWithout={(now) => setHeld(now ? "without" : null)}
-        onTakes={() => setDialog("takes")}
-        onRigs={() => setDialog("rigs")}
-        onExport={() => setDialog("export")}
-        onHelp={() => setDialog("keys")}
-      />
-      <Middle data-exact={!preview.busy && preview.picture?.exact ? "yes" : "no"} data-testid="picture">
-        <PictureArea plate={plate} picture={preview.picture} other={comparison ? { picture: beside.picture, split: comparison.way === "split" ? split : null } : null} box={view.box} placement={placement} onArea={view.setArea} onPlacement={view.setPlaced}>
-          {tool === "crop" && placement && (
-            <CropHandles plate={plate} area={area} placement={placement} box={rig.prepare.crop ?? view.seen} onChange={(crop) => editing.setting("prepare", "crop", crop)} onRest={() => rest("Crop")} />
-          )}
-          {tool === "horizon" && <Drawn line label="Draw along the horizon" onDone={level} />}
-          {tool === "spot" && placement && (
-            <Drawn
-              label="Press where the warmth is to be taken from"
-              onDone={(_, at) => {
-                setTool(null);
-                if (light) lights.match(light.id, toPlate(placement, plate, at));
-              }}
-            />
-          )}
-          {comparison?.way === "split" && <SplitLine at={split} onMove={setSplit} />}
-          {comparison && <CompareBar comparison={comparison} takes={takes.takes} onChange={compare} />}
-          {placement && clear && finder.proposals && (
-            <FinderMarks plate={plate} area={area} placement={placement} proposals={finder.proposals} onAccept={(proposal) => light && finder.accept(proposal, light, places)} />
-          )}
-          {placement && clear && masking.part && masking.owner && (
-            <MaskLayers
-              plate={plate}
-              area={area}
-              placement={placement}
-              masking={masking}
-              brushGroup={catalogue.brush}
-              onChange={(name, value) => masking.owner && masking.index !== null && editing.setting({ mask: masking.owner, part: masking.index }, name, value)}
-              onRest={rest}
-            />
-          )}
-          {handles && placement && light?.on && kind && clear && !finder.proposals && masking.part === null && (
-            <>
-              <LightLayers
+      <Frame>
+        <TopBar
+          state={bench.state ?? { plate, revision: 0, rig, undo: null, redo: null }}
+          save={bench.save}
+          zoom={view.zoom}
+          handles={handles}
+          clipping={clipping}
+          hasLight={light !== undefined}
+          onUndo={bench.undo}
+          onRedo={bench.redo}
+          onFit={view.fit}
+          onFull={view.full}
+          onZoom={view.zoomBy}
+          onHandles={setHandles}
+          onClipping={setClipping}
+          onBefore={(now) => setHeld(now ? "before" : null)}
+          onWithout={(now) => setHeld(now ? "without" : null)}
+          onTakes={() => setDialog("takes")}
+          onRigs={() => setDialog("rigs")}
+          onExport={() => setDialog("export")}
+          onHelp={() => setDialog("keys")}
+        />
+        <Middle data-exact={!preview.busy && preview.picture?.exact ? "yes" : "no"} data-testid="picture">
+          <PictureArea
+            plate={plate}
+            picture={preview.picture}
+            other={comparison ? { picture: beside.picture, split: comparison.way === "split" ? split : null } : null}
+            box={view.box}
+            placement={placement}
+            onArea={view.setArea}
+            onPlacement={view.setPlaced}
+          >
+            {tool === "crop" && placement && (
+              <CropHandles
                 plate={plate}
                 area={area}
                 placement={placement}
-                light={light}
-                kind={kind}
-                painting={tool === "paint"}
-                brush={masking.brush}
-                brushGroup={catalogue.brush}
-                onResize={masking.setBrush}
-                onDraw={setLightStroke}
-                onChange={(stage, s, value) => editing.shared(light.id, stage, s, value)}
-                onRest={(label) => rest(`${light.name}: ${label}`)}
-                onReset={(stage, s) => editing.resetShared(light.id, stage, [s], s.label)}
-              >
-                {places.lists && facts?.of_light?.points && <PointHandles plate={plate} placement={placement} points={facts.of_light.points} lists={places.lists} onChange={setPoints} />}
-              </LightLayers>
-              {places.positions.map(({ setting, at }) => (
-                <EdgePointer key={setting.name} label={setting.label} plate={plate} area={area} placement={placement} position={at} onShow={() => view.see(at)} />
-              ))}
-            </>
-          )}
-        </PictureArea>
-        {flag && (
-          <Flag role="status">
-            {flag}
-            {large && held === null && (
-              <Button weight="bare" onPress={() => setLarge(null)}>
-                Back to the picture
-              </Button>
+                box={rig.prepare.crop ?? view.seen}
+                least={catalogue.limits.smallest_crop}
+                onChange={(crop) => editing.setting("prepare", "crop", crop)}
+                onRest={() => rest("Crop")}
+              />
             )}
-          </Flag>
-        )}
-        {(preview.error ?? (preview.connected ? null : "Waiting for the service…")) && !flag && <Flag role="alert">{preview.error ?? "Waiting for the service…"}</Flag>}
-      </Middle>
-      <Bottom>
-        {intensity && (
-          <Desk
+            {tool === "horizon" && <Drawn line label="Draw along the horizon" onDone={level} />}
+            {tool === "spot" && placement && (
+              <Drawn
+                label="Press where the warmth is to be taken from"
+                onDone={(_, at) => {
+                  setTool(null);
+                  if (light) lights.match(light.id, toPlate(placement, plate, at));
+                }}
+              />
+            )}
+            {comparison?.way === "split" && <SplitLine at={split} onMove={setSplit} />}
+            {comparison && <CompareBar comparison={comparison} takes={takes.takes} onChange={compare} />}
+            {placement && clear && finder.proposals && (
+              <FinderMarks
+                plate={plate}
+                area={area}
+                placement={placement}
+                proposals={finder.proposals}
+                onAccept={(proposal) => light && finder.accept(proposal, light)}
+              />
+            )}
+            {placement && clear && masking.part && masking.owner && (
+              <MaskLayers
+                plate={plate}
+                area={area}
+                placement={placement}
+                masking={masking}
+                brushGroup={catalogue.brush}
+                onChange={(name, value) =>
+                  masking.owner && masking.index !== null && editing.setting({ mask: masking.owner, part: masking.index }, name, value)
+                }
+                onRest={rest}
+              />
+            )}
+            {handles && placement && light?.on && kind && clear && !finder.proposals && masking.part === null && (
+              <>
+                <LightLayers
+                  plate={plate}
+                  area={area}
+                  placement={placement}
+                  light={light}
+                  kind={kind}
+                  painting={tool === "paint"}
+                  brush={masking.brush}
+                  brushGroup={catalogue.brush}
+                  onResize={masking.setBrush}
+                  onDraw={setLightStroke}
+                  onChange={(stage, s, value) => editing.ofLight(light.id, stage, s.name, value)}
+                  onRest={(label) => rest(`${light.name}: ${label}`)}
+                  onReset={(stage, s) => editing.resetOfLight(light.id, stage, [s], s.label)}
+                >
+                  {places.points && facts?.of_light?.points && (
+                    <PointHandles plate={plate} placement={placement} light={light.id} points={facts.of_light.points} ask={editing.ask} />
+                  )}
+                </LightLayers>
+                {places.positions.map(({ setting, at }) => (
+                  <EdgePointer
+                    key={setting.name}
+                    label={setting.label}
+                    plate={plate}
+                    area={area}
+                    placement={placement}
+                    position={at}
+                    onShow={() => view.see(at)}
+                  />
+                ))}
+              </>
+            )}
+          </PictureArea>
+          {flag && (
+            <Flag role="status">
+              {flag}
+              {large && held === null && (
+                <Button weight="bare" onPress={() => setLarge(null)}>
+                  Back to the picture
+                </Button>
+              )}
+            </Flag>
+          )}
+          {(preview.error ?? (preview.connected ? null : "Waiting for the service…")) && !flag && (
+            <Flag role="alert">{preview.error ?? "Waiting for the service…"}</Flag>
+          )}
+        </Middle>
+        <Bottom>
+          {intensity && (
+            <Desk
+              rig={rig}
+              catalogue={catalogue}
+              selection={selection}
+              solo={solo}
+              onSelect={select}
+              says={facts?.says ?? {}}
+              onAdd={() => setDialog("kinds")}
+              onMove={lights.move}
+              actions={{
+                intensity,
+                onSwitch: lights.turn,
+                onSolo: (id) => setSolo(solo === id ? null : id),
+                longest: catalogue.limits.name_length,
+                onIntensity: (id, value) => editing.ofLight(id, "merge", intensity.name, value),
+                onIntensityRest: () => rest("Intensity"),
+                onDuplicate: lights.duplicate,
+                onCopies: lights.copies,
+                onLeave: lights.leave,
+                onRemove: lights.remove,
+                onRename: lights.rename,
+              }}
+            />
+          )}
+        </Bottom>
+        <Side>
+          {light && kind && (
+            <LightColumn
+              plate={plate}
+              rig={rig}
+              light={light}
+              kind={kind}
+              catalogue={catalogue}
+              places={places}
+              facts={facts}
+              pictures={preview.stages}
+              large={large}
+              tool={tool}
+              editing={editing}
+              lights={lights}
+              masking={masking}
+              maskPanel={maskPanel(lightOwner(light.id))}
+              middle={() => placement && toPlate(placement, plate, { x: area.x / 2, y: area.y / 2 })}
+              onLarge={setLarge}
+              onTool={setTool}
+              onSee={(place) => view.see(place)}
+              onStrip={(stage: Stage, setting: SettingInfo) => setStrip({ stage, setting })}
+              onFind={finder.find}
+            />
+          )}
+          {matte && (
+            <MatteColumn
+              matte={matte}
+              longest={catalogue.limits.name_length}
+              note="An area of this plate. Lights stand behind it or stay within it by a Matte part in their masks."
+              onRename={(name) => mattes.rename(matte, name)}
+              onDone={() => select("plate")}
+            >
+              {maskPanel(matteOwner(matte.id))}
+            </MatteColumn>
+          )}
+          {selection === "plate" && (
+            <PlateColumn
+              plate={plate}
+              rig={rig}
+              catalogue={catalogue}
+              facts={facts}
+              editing={editing}
+              tool={tool}
+              onTool={setTool}
+              onNewMatte={mattes.add}
+              onMatte={(m) => {
+                setChosen(matteOwner(m.id));
+                masking.select(null);
+              }}
+              onRemoveMatte={mattes.remove}
+            />
+          )}
+          {selection !== "plate" && selection.of === "house" && (
+            <GroupColumn
+              plate={plate}
+              title="House light"
+              group={catalogue.house}
+              values={valuesAt(rig, "house")}
+              onChange={(name, value) => editing.setting("house", name, value)}
+              onRest={rest}
+              onReset={(s) => editing.reset("house", s)}
+              onResetAll={() => editing.resetAll("house", catalogue.house)}
+              below={maskPanel(HOUSE)}
+            />
+          )}
+        </Side>
+        <ExportDialog
+          plate={plate}
+          rig={rig}
+          info={catalogue.export}
+          seen={view.seen}
+          open={dialog === "export"}
+          onClose={() => setDialog(null)}
+        />
+        <KeysDialog keys={keys} open={dialog === "keys"} onClose={() => setDialog(null)} />
+        <TakesDialog
+          takes={takes}
+          rig={rig}
+          longest={catalogue.limits.name_length}
+          open={dialog === "takes"}
+          onClose={() => setDialog(null)}
+          onBack={(take) => {
+            edit(take.rig, `Go back to ${take.name}`);
+            setDialog(null);
+          }}
+          onCompare={(take) => {
+            setDialog(null);
+            compare({ left: String(take.id), right: "now", way: comparison?.way ?? "split" });
+          }}
+        />
+        {dialog === "rigs" && (
+          <RigSheet
+            plate={plate}
             rig={rig}
-            catalogue={catalogue}
-            selection={selection}
-            solo={solo}
-            onSelect={select}
-            says={facts?.says ?? {}}
-            onAdd={() => setDialog("kinds")}
-            onMove={lights.move}
-            actions={{
-              intensity,
-              onSwitch: lights.turn,
-              onSolo: (id) => setSolo(solo === id ? null : id),
-              onIntensity: (id, value) => editing.shared(id, "merge", intensity, value),
-              onIntensityRest: () => rest("Intensity"),
-              onDuplicate: lights.duplicate,
-              onCopies: lights.copies,
-              onLeave: lights.leave,
-              onRemove: lights.remove,
-              onRename: lights.rename,
+            longest={catalogue.limits.name_length}
+            onApply={(saved, some) => {
+              setDialog(null);
+              lights.apply(saved, some);
             }}
+            onClose={() => setDialog(null)}
           />
         )}
-      </Bottom>
-      <Side>
-        {light && kind && (
-          <LightColumn
+        {dialog === "kinds" && (
+          <KindSheet
+            plate={plate}
+            rig={rig}
+            onPick={(made) => {
+              setDialog(null);
+              setLarge(null);
+              lights.add(made);
+              const paints =
+                catalogue.kinds.find((k) => k.name === made.kind)?.groups[0]?.settings.some((s) => s.type === "strokes") ?? false;
+              setTool(paints ? "paint" : null);
+            }}
+            onClose={() => setDialog(null)}
+          />
+        )}
+        {strip && light && kind && (
+          <StripDialog
             plate={plate}
             rig={rig}
             light={light}
             kind={kind}
-            catalogue={catalogue}
-            places={places}
-            facts={facts}
-            pictures={preview.stages}
-            large={large}
-            tool={tool}
-            editing={editing}
-            lights={lights}
-            masking={masking}
-            maskPanel={maskPanel({ light: light.id })}
-            middle={() => placement && toPlate(placement, plate, { x: area.x / 2, y: area.y / 2 })}
-            onLarge={setLarge}
-            onTool={setTool}
-            onSee={(place) => view.see(place)}
-            onStrip={(stage: Stage, setting: SettingInfo) => setStrip({ stage, setting })}
-            onFind={finder.find}
-            onPoints={setPoints}
+            swept={strip}
+            onPick={(values) => lights.pick(light.id, strip.setting.label, values)}
+            onClose={() => setStrip(null)}
           />
         )}
-        {matte && (
-          <MatteColumn
-            matte={matte}
-            note="An area of this plate. Lights stand behind it or stay within it by a Matte part in their masks."
-            onRename={(name) => mattes.rename(matte, name)}
-            onDone={() => select("plate")}
-          >
-            {maskPanel({ matte: matte.id })}
-          </MatteColumn>
-        )}
-        {selection === "plate" && (
-          <PlateColumn
-            plate={plate}
-            rig={rig}
-            catalogue={catalogue}
-            facts={facts}
-            editing={editing}
-            tool={tool}
-            onTool={setTool}
-            onNewMatte={mattes.add}
-            onMatte={(m) => {
-              setChosen({ matte: m.id });
-              masking.select(null);
-            }}
-            onRemoveMatte={mattes.remove}
-          />
-        )}
-        {selection === "house" && (
-          <GroupColumn
-            plate={plate}
-            title="House light"
-            group={catalogue.house}
-            values={valuesAt(rig, "house")}
-            onChange={(name, value) => editing.setting("house", name, value)}
-            onRest={rest}
-            onReset={(s) => editing.reset("house", s)}
-            onResetAll={() => editing.resetAll("house", catalogue.house)}
-            below={maskPanel("house")}
-          />
-        )}
-      </Side>
-      <ExportDialog plate={plate} rig={rig} formats={catalogue.formats} open={dialog === "export"} onClose={() => setDialog(null)} />
-      <KeysDialog keys={keys} open={dialog === "keys"} onClose={() => setDialog(null)} />
-      <TakesDialog
-        takes={takes}
-        rig={rig}
-        open={dialog === "takes"}
-        onClose={() => setDialog(null)}
-        onBack={(take) => {
-          edit(take.rig, `Go back to ${take.name}`);
-          setDialog(null);
-        }}
-        onCompare={(take) => {
-          setDialog(null);
-          compare({ left: String(take.id), right: "now", way: comparison?.way ?? "split" });
-        }}
-      />
-      {dialog === "rigs" && <RigSheet plate={plate} rig={rig} onApply={(saved, some) => {
-        setDialog(null);
-        lights.apply(saved, some);
-      }} onClose={() => setDialog(null)} />}
-      {dialog === "kinds" && <KindSheet plate={plate} rig={rig} onPick={(made) => {
-        setDialog(null);
-        setLarge(null);
-        lights.add(made);
-        const paints = catalogue.kinds.find((k) => k.name === made.kind)?.groups[0]?.settings.some((s) => s.handle === "strokes") ?? false;
-        setTool(paints ? "paint" : null);
-      }} onClose={() => setDialog(null)} />}
-      {strip && light && kind && <StripDialog plate={plate} rig={rig} light={light} kind={kind} swept={strip} onPick={(values) => lights.pick(light.id, strip.setting, values)} onClose={() => setStrip(null)} />}
-      <ConflictDialog open={bench.conflict !== null} onTheirs={bench.takeTheirs} onMine={bench.keepMine} />
-    </Frame>
+        <ConflictDialog open={bench.conflict !== null} onTheirs={bench.takeTheirs} onMine={bench.keepMine} />
+      </Frame>
     </ThingsContext.Provider>
   );
 }

@@ -20,9 +20,16 @@ const Face = styled(ToggleButton)<{ $selected: boolean }>`
   text-align: left;
   font: inherit;
   color: ${tone.strong};
-  span { color: ${tone.faint}; font-size: 12px; }
-  &[data-hovered] { background: ${tone.raised}; }
-  &[data-focus-visible] { ${focusRing} }
+  span {
+    color: ${tone.faint};
+    font-size: 12px;
+  }
+  &[data-hovered] {
+    background: ${tone.raised};
+  }
+  &[data-focus-visible] {
+    ${focusRing}
+  }
 `;
 
 /** A chip that is only selected: the plate, or the house light. */

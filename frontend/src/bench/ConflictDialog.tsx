@@ -6,8 +6,8 @@ export function ConflictDialog({ open, onTheirs, onMine }: { open: boolean; onTh
   return (
     <Dialog title="Changed in another window" open={open} must onClose={() => undefined}>
       <p>
-        Another window saved a change to this plate after this one had read it. Nothing is lost: the other state stays in
-        the history either way.
+        Another window saved a change to this plate after this one had read it. Nothing is lost: the other state stays in the history either
+        way.
       </p>
       <footer>
         <Button onPress={onTheirs}>Show the other window's</Button>

@@ -10,11 +10,28 @@ const Overlay = styled.svg`
   width: 100%;
   height: 100%;
   pointer-events: none;
-  .shade { fill: rgb(20 20 20 / 0.62); fill-rule: evenodd; }
-  .rim { fill: none; stroke: ${tone.strong}; stroke-width: 1; }
-  .third { stroke: ${tone.strong}; stroke-opacity: 0.3; }
-  [role="slider"] { pointer-events: all; outline: none; fill: transparent; }
-  [role="slider"]:focus-visible { fill: ${tone.accent}; fill-opacity: 0.5; }
+  .shade {
+    fill: rgb(20 20 20 / 0.62);
+    fill-rule: evenodd;
+  }
+  .rim {
+    fill: none;
+    stroke: ${tone.strong};
+    stroke-width: 1;
+  }
+  .third {
+    stroke: ${tone.strong};
+    stroke-opacity: 0.3;
+  }
+  [role="slider"] {
+    pointer-events: all;
+    outline: none;
+    fill: transparent;
+  }
+  [role="slider"]:focus-visible {
+    fill: ${tone.accent};
+    fill-opacity: 0.5;
+  }
 `;
 
 interface Props {

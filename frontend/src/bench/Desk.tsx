@@ -6,7 +6,7 @@ import { Icon } from "../ui/Icon";
 import { tone } from "../ui/theme";
 import { Chip } from "./Chip";
 import { LightChip, type LightActions } from "./LightChip";
-import type { Selection } from "./rig";
+import { HOUSE, lightOwner, sameOwner, type Selection } from "./rig";
 
 const Row = styled.div`
   display: flex;
@@ -44,13 +44,18 @@ interface Props {
 /** The plate, the house light and every light in order, lowest first, with what adds another. */
 export function Desk({ rig, catalogue, selection, solo, says, onSelect, onAdd, onMove, actions }: Props) {
   const [carried, setCarried] = useState<string | null>(null);
-  const selected = typeof selection === "object" && "light" in selection ? selection.light : null;
+  const selected = selection !== "plate" && selection.of === "light" ? selection.id : null;
   const titles = new Map(catalogue.kinds.map((kind) => [kind.name, kind.title]));
   const titleOf = (light: Light) => light.name || (titles.get(light.kind) ?? light.kind);
   return (
     <Row role="toolbar" aria-label="Desk" aria-orientation="horizontal">
       <Chip name="Plate" note="prepare" selected={selection === "plate"} onSelect={() => onSelect("plate")} />
-      <Chip name="House light" note={`level ${rig.house.level.toFixed(2)}`} selected={selection === "house"} onSelect={() => onSelect("house")} />
+      <Chip
+        name="House light"
+        note={`level ${rig.house.level.toFixed(2)}`}
+        selected={selection !== "plate" && sameOwner(selection, HOUSE)}
+        onSelect={() => onSelect(HOUSE)}
+      />
       {rig.lights.map((light, index) => (
         <LightChip
           key={light.id}
@@ -62,7 +67,7 @@ export function Desk({ rig, catalogue, selection, solo, says, onSelect, onAdd, o
           last={index === rig.lights.length - 1}
           carried={carried === light.id}
           says={says[light.id]}
-          onSelect={() => onSelect({ light: light.id })}
+          onSelect={() => onSelect(lightOwner(light.id))}
           onCarry={(now) => setCarried(now ? light.id : null)}
           onDropHere={() => {
             if (carried && carried !== light.id) onMove(carried, index);

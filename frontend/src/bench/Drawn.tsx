@@ -10,7 +10,12 @@ const Overlay = styled.svg`
   height: 100%;
   cursor: crosshair;
   touch-action: none;
-  line, rect { fill: none; stroke: ${tone.accent}; stroke-width: 1.5; }
+  line,
+  rect {
+    fill: none;
+    stroke: ${tone.accent};
+    stroke-width: 1.5;
+  }
 `;
 
 interface Props {
@@ -49,7 +54,9 @@ export function Drawn({ label, line = false, box: boxed = false, onDone }: Props
       }}
     >
       {line && from && to && <line x1={from.x} y1={from.y} x2={to.x} y2={to.y} />}
-      {boxed && from && to && <rect x={Math.min(from.x, to.x)} y={Math.min(from.y, to.y)} width={Math.abs(to.x - from.x)} height={Math.abs(to.y - from.y)} />}
+      {boxed && from && to && (
+        <rect x={Math.min(from.x, to.x)} y={Math.min(from.y, to.y)} width={Math.abs(to.x - from.x)} height={Math.abs(to.y - from.y)} />
+      )}
     </Overlay>
   );
 }

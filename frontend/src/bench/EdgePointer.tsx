@@ -29,7 +29,11 @@ export function EdgePointer({ label, plate, area, placement, position, onShow }:
   const k = Math.min((area.x / 2 - INSET) / Math.max(Math.abs(dx), 1), (area.y / 2 - INSET) / Math.max(Math.abs(dy), 1));
   return (
     <Spot style={{ left: area.x / 2 + dx * k, top: area.y / 2 + dy * k }} onPointerDown={(event) => event.stopPropagation()}>
-      <Button aria-label={`${label} is out of sight; show it`} hint={`${label} is this way. Click to draw back until it is seen.`} onPress={onShow}>
+      <Button
+        aria-label={`${label} is out of sight; show it`}
+        hint={`${label} is this way. Click to draw back until it is seen.`}
+        onPress={onShow}
+      >
         <span style={{ display: "inline-flex", transform: `rotate(${Math.atan2(dy, dx)}rad)` }}>
           <Icon name="point" />
         </span>

@@ -1,13 +1,24 @@
 import { useEffect, useRef, useState } from "react";
 import styled from "styled-components";
-import { call, said, type ExportJob, type ExportRequest, type FormatInfo, type Plate, type Rig } from "../api/client";
+import {
+  api,
+  follow,
+  said,
+  type Box,
+  type ExportInfo,
+  type Job,
+  type PictureExport,
+  type Plate,
+  type Rig,
+  type SettingInfo,
+} from "../api/client";
 import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
 import { Progress } from "../ui/Progress";
 import { Select } from "../ui/Select";
-import { Slider } from "../ui/Slider";
 import { TextField } from "../ui/TextField";
 import { tone } from "../ui/theme";
+import { SettingGroup } from "./settings/SettingGroup";
 
 const Pair = styled.div`
   display: grid;
@@ -15,10 +26,15 @@ const Pair = styled.div`
   gap: 12px;
 `;
 
-const Quality = styled.div`
-  display: grid;
-  gap: 4px;
-  span { color: ${tone.faint}; }
+const Size = styled.p`
+  align-self: end;
+  min-height: 28px;
+  line-height: 28px;
+  color: ${tone.faint};
+`;
+
+const Note = styled.p`
+  color: ${tone.faint};
 `;
 
 const Wrong = styled.p`
@@ -26,26 +42,29 @@ const Wrong = styled.p`
   user-select: text;
 `;
 
-interface Choice {
-  format: string;
-  depth: string;
-  quality: number;
-  profile: NonNullable<ExportRequest["profile"]>;
-}
+/** What is chosen and remembered: the format, its depth, and the settings of the file. */
+type Choice = Record<string, unknown> & { format: string; depth: string };
 
 const REMEMBERED = "aurelon.export";
-const WATCH = 250;
-const depthNames: Record<string, string> = { "8": "8 bits", "16": "16 bits", float: "Float" };
 
-function lastChoice(formats: FormatInfo[]): Choice {
-  const fallback: Choice = { format: formats[0]?.name ?? "", depth: formats[0]?.depths[0] ?? "", quality: 92, profile: "keep" };
+function lastChoice({ formats, group }: ExportInfo): Choice {
+  const settings = Object.fromEntries(group.settings.map((s) => [s.name, s.default]));
+  const fallback = { ...settings, format: formats[0]?.name ?? "", depth: formats[0]?.depths[0]?.value ?? "" };
   try {
     const kept = JSON.parse(window.localStorage.getItem(REMEMBERED) ?? "null") as Choice | null;
     const format = formats.find((f) => f.name === kept?.format);
-    return kept && format?.depths.includes(kept.depth) ? kept : fallback;
+    return kept && format?.depths.some((d) => d.value === kept.depth) ? { ...fallback, ...kept } : fallback;
   } catch {
     return fallback;
   }
+}
+
+function gone(error: unknown): string {
+  return error instanceof TypeError
+    ? "The service does not answer; the export was lost. Start it again."
+    : error instanceof Error
+      ? error.message
+      : String(error);
 }
 
 function timeLeft(seconds: number): string {
@@ -55,80 +74,73 @@ function timeLeft(seconds: number): string {
 interface Props {
   plate: Plate;
   rig: Rig;
-  formats: FormatInfo[];
+  info: ExportInfo;
+  /** What is seen of the plate, and so exported. */
+  seen: Box;
   open: boolean;
   onClose: () => void;
 }
 
-/** Format, depth, quality, size and profile; then progress, and the file. */
-export function ExportDialog({ plate, rig, formats, open, onClose }: Props) {
-  const [choice, setChoice] = useState(() => lastChoice(formats));
+/** Format, depth, size and profile; then progress, and the file. */
+export function ExportDialog({ plate, rig, info, seen, open, onClose }: Props) {
+  const { formats, group, largest_scale: largest } = info;
+  const [choice, setChoice] = useState(() => lastChoice(info));
   const [edge, setEdge] = useState("");
-  const [job, setJob] = useState<ExportJob | null>(null);
+  const [job, setJob] = useState<Job | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
-  const fetched = useRef<string | null>(null);
+  const leaving = useRef<AbortController | null>(null);
   const format = formats.find((f) => f.name === choice.format) ?? formats[0];
   const busy = job?.state === "waiting" || job?.state === "working";
+  useEffect(() => () => leaving.current?.abort(), []);
 
-  useEffect(() => {
-    if (!job || !busy) return;
-    const timer = window.setTimeout(() => {
-      call("get", "/api/exports/{job_id}", { path: { job_id: job.id } }).then(
-        ({ data, error }) => {
-          if (data) setJob(data);
-          else {
-            setJob(null);
-            setWrong(said(error));
-          }
-        },
-        () => {
-          setJob(null);
-          setWrong("The service does not answer; the export was lost. Start it again.");
-        },
-      );
-    }, WATCH);
-    return () => window.clearTimeout(timer);
-  }, [job, busy]);
-
-  useEffect(() => {
-    if (job?.state === "failed") setWrong(job.error ?? "The export failed.");
-    if (job?.state !== "done" || fetched.current === job.id) return;
-    fetched.current = job.id;
-    const link = document.createElement("a");
-    link.href = `/api/exports/${job.id}/file`;
-    link.download = job.file_name;
-    link.click();
-  }, [job]);
-
-  const long = Math.max(plate.width, plate.height);
+  const fullWidth = Math.round((seen.x1 - seen.x0) * plate.width);
+  const fullHeight = Math.round((seen.y1 - seen.y0) * plate.height);
+  const long = Math.max(fullWidth, fullHeight);
+  const most = Math.floor(long * largest);
   const wanted = edge.trim() === "" ? long : Number(edge);
-  const edgeWrong = !Number.isInteger(wanted) || wanted < 1 || wanted > long;
+  const edgeWrong = !Number.isInteger(wanted) || wanted < 1 || wanted > most;
   const scale = edgeWrong ? 1 : wanted / long;
-  const size = { width: Math.max(1, Math.round(plate.width * scale)), height: Math.max(1, Math.round(plate.height * scale)) };
+  const size = `${Math.max(1, Math.round(fullWidth * scale))} × ${Math.max(1, Math.round(fullHeight * scale))}`;
 
   const start = async () => {
     setWrong(null);
     window.localStorage.setItem(REMEMBERED, JSON.stringify(choice));
-    const { data, error } = await call("post", "/api/plates/{plate_id}/exports", {
-      path: { plate_id: plate.id },
-      body: { rig, ...choice, ...(scale < 1 ? size : {}) },
+    const options = { ...choice, target: "picture", long_edge: wanted === long ? null : wanted } as unknown as PictureExport;
+    const { data, error } = await api.POST("/api/plates/{plate_id}/exports", {
+      params: { path: { plate_id: plate.id } },
+      body: { rig, export: options },
     });
-    if (data) setJob(data);
-    else setWrong(said(error));
+    if (!data) {
+      setWrong(said(error));
+      return;
+    }
+    const mine = new AbortController();
+    leaving.current = mine;
+    let last: Job = data;
+    setJob(last);
+    await follow(data, (news) => setJob((last = news.job)), mine.signal);
+    if (!last.file_name) return;
+    const link = document.createElement("a");
+    link.href = `/api/jobs/${last.id}/file`;
+    link.download = last.file_name;
+    link.click();
   };
-
-  const cancel = async () => {
-    if (!job) return;
-    await call("delete", "/api/exports/{job_id}", { path: { job_id: job.id } });
+  const begin = () => {
+    start().catch((error: unknown) => {
+      setJob(null);
+      if (!leaving.current?.signal.aborted) setWrong(gone(error));
+    });
+  };
+  const cancel = () => {
+    leaving.current?.abort();
     setJob(null);
   };
-
   const close = () => {
-    if (busy) void cancel();
-    setJob(null);
+    cancel();
     setWrong(null);
     onClose();
   };
+  const shown = (s: SettingInfo) => s.name !== "quality" || format?.has_quality;
 
   return (
     <Dialog title={`Export ${plate.name}`} open={open} onClose={close}>
@@ -139,39 +151,38 @@ export function ExportDialog({ plate, rig, formats, open, onClose }: Props) {
           options={formats.map((f) => ({ value: f.name, text: f.title }))}
           onChange={(name) => {
             const next = formats.find((f) => f.name === name);
-            if (next) setChoice({ ...choice, format: name, depth: next.depths.includes(choice.depth) ? choice.depth : (next.depths[0] ?? "") });
+            if (next)
+              setChoice({
+                ...choice,
+                format: name,
+                depth: next.depths.some((d) => d.value === choice.depth) ? choice.depth : (next.depths[0]?.value ?? ""),
+              });
           }}
         />
-        <Select label="Depth" value={choice.depth} options={(format?.depths ?? []).map((d) => ({ value: d, text: depthNames[d] ?? d }))} onChange={(depth) => setChoice({ ...choice, depth })} />
+        <Select label="Depth" value={choice.depth} options={format?.depths ?? []} onChange={(depth) => setChoice({ ...choice, depth })} />
         <TextField label="Long edge in pixels" placeholder={`${long} (full size)`} inputMode="numeric" value={edge} onChange={setEdge} />
-        <Select
-          label="Colour profile"
-          value={choice.profile}
-          options={[
-            { value: "keep", text: "The plate's own" },
-            { value: "srgb", text: "sRGB" },
-            { value: "display-p3", text: "Display P3" },
-          ]}
-          onChange={(profile) => setChoice({ ...choice, profile: profile as Choice["profile"] })}
-        />
+        <Size aria-label="Size of the picture">{size}</Size>
       </Pair>
-      {format?.has_quality && (
-        <Quality>
-          <span>Quality {choice.quality}</span>
-          <Slider label="Quality" value={choice.quality} low={1} high={100} step={1} onChange={(quality) => setChoice({ ...choice, quality })} onRest={() => undefined} />
-        </Quality>
-      )}
-      {edgeWrong && <Wrong role="alert">The long edge is a whole number from 1 to {long}.</Wrong>}
+      <SettingGroup
+        plate={plate}
+        group={{ ...group, settings: group.settings.filter(shown) }}
+        values={choice}
+        onChange={(name, value) => setChoice((now) => ({ ...now, [name]: value }))}
+        onRest={() => undefined}
+        onReset={(s) => setChoice((now) => ({ ...now, [s.name]: s.default }))}
+      />
+      {!edgeWrong && scale > 1 && <Note role="note">Larger than the picture itself: no detail is added.</Note>}
+      {edgeWrong && <Wrong role="alert">The long edge is a whole number from 1 to {most}.</Wrong>}
       {wrong && <Wrong role="alert">{wrong}</Wrong>}
-      {job && busy && <Progress label={`${size.width} × ${size.height}`} share={job.share} note={job.seconds_left === null ? undefined : timeLeft(job.seconds_left)} />}
+      {job && busy && <Progress label={size} share={job.share} note={job.seconds_left === null ? undefined : timeLeft(job.seconds_left)} />}
       {job?.state === "done" && (
         <p role="status">
           {job.file_name} is ready, {(job.size / 1e6).toFixed(1)} MB.
         </p>
       )}
       <footer>
-        <Button onPress={busy ? () => void cancel() : close}>{busy ? "Cancel" : "Close"}</Button>
-        <Button weight="strong" isDisabled={busy || edgeWrong} onPress={() => void start()}>
+        <Button onPress={busy ? cancel : close}>{busy ? "Cancel" : "Close"}</Button>
+        <Button weight="strong" isDisabled={busy || edgeWrong} onPress={begin}>
           Export
         </Button>
       </footer>

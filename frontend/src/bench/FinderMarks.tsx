@@ -9,16 +9,48 @@ const Layer = styled.svg`
   width: 100%;
   height: 100%;
   pointer-events: none;
-  g { pointer-events: all; cursor: pointer; outline: none; }
-  .ring { fill: none; stroke: #fff; stroke-width: 1.5; }
-  .edge { fill: none; stroke: rgb(0 0 0 / 0.6); stroke-width: 4; }
-  g:hover .ring, g:focus-visible .ring { stroke: ${tone.accent}; stroke-width: 2.5; }
-  .why { visibility: hidden; pointer-events: none; }
-  g:hover .why, g:focus-visible .why { visibility: visible; }
-  text { fill: ${tone.strong}; font-size: 12px; paint-order: stroke; stroke: rgb(0 0 0 / 0.75); stroke-width: 3px; }
+  g {
+    pointer-events: all;
+    cursor: pointer;
+    outline: none;
+  }
+  .ring {
+    fill: none;
+    stroke: #fff;
+    stroke-width: 1.5;
+  }
+  .edge {
+    fill: none;
+    stroke: rgb(0 0 0 / 0.6);
+    stroke-width: 4;
+  }
+  g:hover .ring,
+  g:focus-visible .ring {
+    stroke: ${tone.accent};
+    stroke-width: 2.5;
+  }
+  .why {
+    visibility: hidden;
+    pointer-events: none;
+  }
+  g:hover .why,
+  g:focus-visible .why {
+    visibility: visible;
+  }
+  text {
+    fill: ${tone.strong};
+    font-size: 12px;
+    paint-order: stroke;
+    stroke: rgb(0 0 0 / 0.75);
+    stroke-width: 3px;
+  }
 `;
 
-const clues: Record<string, string> = { "bright spot": "a bright spot", streaks: "streaks lead here", "lit sides": "things are lit from here" };
+const clues: Record<string, string> = {
+  "bright spot": "a bright spot",
+  streaks: "streaks lead here",
+  "lit sides": "things are lit from here",
+};
 
 interface Props {
   plate: Plate;
@@ -52,7 +84,17 @@ export function FinderMarks({ plate, area, placement, proposals, onAccept }: Pro
             }}
           >
             <rect className="edge" x={-9} y={-9} width={18} height={18} transform="rotate(45)" />
-            <rect x={-9} y={-9} width={18} height={18} transform="rotate(45)" fill={proposal.colour} fillOpacity={0.35 + 0.65 * proposal.confidence} className="ring" style={{ fill: proposal.colour }} />
+            <rect
+              x={-9}
+              y={-9}
+              width={18}
+              height={18}
+              transform="rotate(45)"
+              fill={proposal.colour}
+              fillOpacity={0.35 + 0.65 * proposal.confidence}
+              className="ring"
+              style={{ fill: proposal.colour }}
+            />
             <text x={17} y={4}>
               {k + 1}
             </text>

@@ -3,16 +3,25 @@ import styled from "styled-components";
 import type { GroupInfo, Plate, SettingInfo } from "../api/client";
 import { Button } from "../ui/Button";
 import { tone } from "../ui/theme";
-import type { SettingValue } from "./rig";
-import { SettingGroup } from "./SettingGroup";
+import { SettingGroup } from "./settings/SettingGroup";
 
 const Column = styled.div`
   padding: 12px;
   height: 100%;
   overflow: auto;
-  header { display: grid; grid-template-columns: 1fr auto; margin-bottom: 12px; }
-  h2 { font-size: 15px; color: ${tone.strong}; }
-  p { color: ${tone.faint}; grid-column: 1 / -1; }
+  header {
+    display: grid;
+    grid-template-columns: 1fr auto;
+    margin-bottom: 12px;
+  }
+  h2 {
+    font-size: 15px;
+    color: ${tone.strong};
+  }
+  p {
+    color: ${tone.faint};
+    grid-column: 1 / -1;
+  }
 `;
 
 interface Props {
@@ -20,7 +29,7 @@ interface Props {
   title: string;
   group: GroupInfo;
   values: Record<string, unknown>;
-  onChange: (name: string, value: SettingValue) => void;
+  onChange: (name: string, value: unknown) => void;
   onRest: (label: string) => void;
   onReset: (setting: SettingInfo) => void;
   onResetAll: () => void;

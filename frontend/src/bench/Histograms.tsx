@@ -6,8 +6,19 @@ const Box = styled.figure`
   margin: 0 0 12px;
   display: grid;
   gap: 3px;
-  svg { width: 100%; height: 62px; display: block; background: ${tone.base}; border-radius: 2px; }
-  figcaption { display: flex; justify-content: space-between; color: ${tone.faint}; font-size: 12px; }
+  svg {
+    width: 100%;
+    height: 62px;
+    display: block;
+    background: ${tone.base};
+    border-radius: 2px;
+  }
+  figcaption {
+    display: flex;
+    justify-content: space-between;
+    color: ${tone.faint};
+    font-size: 12px;
+  }
 `;
 
 type Histogram = Facts["before"];
@@ -24,7 +35,13 @@ function One({ name, histogram }: { name: string; histogram: Histogram }) {
   return (
     <Box aria-label={`Histogram, ${name}`}>
       <svg viewBox="0 0 100 60" preserveAspectRatio="none" style={{ isolation: "isolate" }} role="img">
-        {([["red", "#c8524a"], ["green", "#4f9e57"], ["blue", "#4f74c8"]] as const).map(([channel, colour]) => (
+        {(
+          [
+            ["red", "#c8524a"],
+            ["green", "#4f9e57"],
+            ["blue", "#4f74c8"],
+          ] as const
+        ).map(([channel, colour]) => (
           <path key={channel} d={curve(histogram[channel])} fill={colour} style={{ mixBlendMode: "screen" }} />
         ))}
       </svg>

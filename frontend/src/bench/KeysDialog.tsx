@@ -8,8 +8,13 @@ const List = styled.dl`
   grid-template-columns: auto 1fr;
   gap: 6px 18px;
   margin: 0;
-  dt { color: ${tone.strong}; }
-  dd { margin: 0; color: ${tone.faint}; }
+  dt {
+    color: ${tone.strong};
+  }
+  dd {
+    margin: 0;
+    color: ${tone.faint};
+  }
 `;
 
 const names: Record<string, string> = { ArrowLeft: "←", ArrowRight: "→", Escape: "Esc" };

@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 import styled from "styled-components";
-import { eachKind, type Light, type Plate, type Rig, type SheetCell } from "../api/client";
+import { api, follow, said, type KindCell, type Light, type Plate, type Rig } from "../api/client";
 import { Dialog } from "../ui/Dialog";
 import { PictureChoice } from "../ui/PictureChoice";
 import { tone } from "../ui/theme";
@@ -24,7 +24,7 @@ interface Props {
 
 /** Every kind of light, rendered small on this very plate. */
 export function KindSheet({ plate, rig, onPick, onClose }: Props) {
-  const [cells, setCells] = useState<SheetCell[]>([]);
+  const [cells, setCells] = useState<KindCell[]>([]);
   const [done, setDone] = useState(false);
   const [wrong, setWrong] = useState<string | null>(null);
   // The sheet shows the rig as it was when it was opened.
@@ -34,9 +34,19 @@ export function KindSheet({ plate, rig, onPick, onClose }: Props) {
     // Whoever has chosen does not wait for the rest.
     const leaving = new AbortController();
     setCells([]);
-    eachKind(plate.id, opened, (cell) => setCells((all) => [...all, cell]), leaving.signal).then(
+    const fill = async () => {
+      const { data, error } = await api.POST("/api/plates/{plate_id}/sheets/kinds", {
+        params: { path: { plate_id: plate.id } },
+        body: { rig: opened },
+      });
+      if (!data) throw new Error(said(error));
+      const keep = (made: KindCell[]) => setCells((all) => [...all, ...made]);
+      await follow(data, ({ items }) => keep(items.filter((item) => "light" in item)), leaving.signal);
+    };
+    fill().then(
       () => setDone(true),
-      (error: unknown) => !leaving.signal.aborted && setWrong(error instanceof Error ? error.message : "The service does not answer; try again."),
+      (error: unknown) =>
+        !leaving.signal.aborted && setWrong(error instanceof Error ? error.message : "The service does not answer; try again."),
     );
     return () => leaving.abort();
   }, [plate.id, opened]);
@@ -47,7 +57,13 @@ export function KindSheet({ plate, rig, onPick, onClose }: Props) {
       {!done && !wrong && <Note role="status">Rendering each kind on this plate…</Note>}
       <Grid>
         {cells.map((cell) => (
-          <PictureChoice key={cell.light.kind} title={cell.title} note={cell.summary} picture={cell.picture} onPick={() => onPick(cell.light)} />
+          <PictureChoice
+            key={cell.light.kind}
+            title={cell.title}
+            note={cell.summary}
+            picture={cell.picture}
+            onPick={() => onPick(cell.light)}
+          />
         ))}
       </Grid>
     </Dialog>

@@ -11,7 +11,13 @@ const Box = styled.div`
   height: 74px;
   margin: 4px 0 8px;
   touch-action: none;
-  svg { width: 100%; height: 60px; display: block; background: ${tone.base}; border-radius: 2px; }
+  svg {
+    width: 100%;
+    height: 60px;
+    display: block;
+    background: ${tone.base};
+    border-radius: 2px;
+  }
   [role="slider"] {
     position: absolute;
     top: 0;
@@ -21,9 +27,30 @@ const Box = styled.div`
     cursor: ew-resize;
     outline: none;
   }
-  [role="slider"]::before { content: ""; position: absolute; left: 7px; top: 0; height: 60px; width: 1px; background: ${tone.text}; opacity: 0.7; }
-  [role="slider"]::after { content: ""; position: absolute; left: 3px; bottom: 2px; width: 9px; height: 9px; border: 1px solid ${tone.text}; border-radius: 50%; background: var(--fill); }
-  [role="slider"]:focus-visible::after { ${focusRing} }
+  [role="slider"]::before {
+    content: "";
+    position: absolute;
+    left: 7px;
+    top: 0;
+    height: 60px;
+    width: 1px;
+    background: ${tone.text};
+    opacity: 0.7;
+  }
+  [role="slider"]::after {
+    content: "";
+    position: absolute;
+    left: 3px;
+    bottom: 2px;
+    width: 9px;
+    height: 9px;
+    border: 1px solid ${tone.text};
+    border-radius: 50%;
+    background: var(--fill);
+  }
+  [role="slider"]:focus-visible::after {
+    ${focusRing}
+  }
 `;
 
 interface Props {

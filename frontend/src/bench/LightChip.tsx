@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { Button as AriaButton, ToggleButton } from "react-aria-components";
 import styled from "styled-components";
-import type { Light, SettingInfo } from "../api/client";
+import type { Light, SettingOf } from "../api/client";
 import { Button, Toggle } from "../ui/Button";
 import { Hint } from "../ui/Hint";
 import { Icon } from "../ui/Icon";
@@ -19,10 +19,27 @@ const Box = styled.div<{ $selected: boolean; $dim: boolean; $carried: boolean }>
   width: 178px;
   padding: 5px 8px 4px;
   opacity: ${(p) => (p.$carried ? 0.4 : 1)};
-  .name { color: ${(p) => (p.$dim ? tone.faint : tone.strong)}; }
-  .row { display: flex; align-items: center; gap: 3px; }
-  .row button { min-height: 22px; padding: 0 6px; }
-  .fader { display: grid; grid-template-columns: 1fr 36px; gap: 6px; align-items: center; font-size: 12px; color: ${tone.faint}; text-align: right; }
+  .name {
+    color: ${(p) => (p.$dim ? tone.faint : tone.strong)};
+  }
+  .row {
+    display: flex;
+    align-items: center;
+    gap: 3px;
+  }
+  .row button {
+    min-height: 22px;
+    padding: 0 6px;
+  }
+  .fader {
+    display: grid;
+    grid-template-columns: 1fr 36px;
+    gap: 6px;
+    align-items: center;
+    font-size: 12px;
+    color: ${tone.faint};
+    text-align: right;
+  }
 `;
 
 const Name = styled(ToggleButton)`
@@ -36,7 +53,9 @@ const Name = styled(ToggleButton)`
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
-  &[data-focus-visible] { ${focusRing} }
+  &[data-focus-visible] {
+    ${focusRing}
+  }
 `;
 
 const Says = styled(AriaButton)`
@@ -45,11 +64,15 @@ const Says = styled(AriaButton)`
   background: none;
   display: inline-flex;
   color: ${tone.warning};
-  &[data-focus-visible] { ${focusRing} }
+  &[data-focus-visible] {
+    ${focusRing}
+  }
 `;
 
 export interface LightActions {
-  intensity: SettingInfo;
+  intensity: SettingOf<"number">;
+  /** Characters that a name may have. */
+  longest: number;
   onSwitch: (id: string) => void;
   onSolo: (id: string) => void;
   onIntensity: (id: string, value: number) => void;
@@ -79,7 +102,21 @@ interface Props {
 }
 
 /** A light on the desk: its name, switch, solo, fader and what else can be done with it. */
-export function LightChip({ light, title, selected, solo, first, last, carried, says, onSelect, onCarry, onDropHere, onMove, actions }: Props) {
+export function LightChip({
+  light,
+  title,
+  selected,
+  solo,
+  first,
+  last,
+  carried,
+  says,
+  onSelect,
+  onCarry,
+  onDropHere,
+  onMove,
+  actions,
+}: Props) {
   const box = useRef<HTMLDivElement>(null);
   const [menu, setMenu] = useState(false);
   const [name, setName] = useState<string | null>(null);
@@ -89,9 +126,17 @@ export function LightChip({ light, title, selected, solo, first, last, carried, 
   const choices: Choice[] = [
     { id: "rename", text: "Rename", act: () => setName(title) },
     { id: "duplicate", text: "Duplicate", keys: "Ctrl D", act: () => actions.onDuplicate(light.id) },
-    { id: "copy", text: "Copy with offset", about: "Shares its settings; each has its own place and mask", keys: "Ctrl Shift D", act: () => actions.onCopies(light.id, 1) },
+    {
+      id: "copy",
+      text: "Copy with offset",
+      about: "Shares its settings; each has its own place and mask",
+      keys: "Ctrl Shift D",
+      act: () => actions.onCopies(light.id, 1),
+    },
     { id: "copies", text: "Four copies with offset", act: () => actions.onCopies(light.id, 4) },
-    ...(light.group ? [{ id: "leave", text: "Leave its group", about: "Keeps its settings to itself", act: () => actions.onLeave(light.id) }] : []),
+    ...(light.group
+      ? [{ id: "leave", text: "Leave its group", about: "Keeps its settings to itself", act: () => actions.onLeave(light.id) }]
+      : []),
     { id: "earlier", text: "Move lower", keys: "Alt ←", disabled: first, act: () => onMove(-1) },
     { id: "later", text: "Move higher", keys: "Alt →", disabled: last, act: () => onMove(1) },
     { id: "remove", text: "Remove", keys: "Delete", act: () => actions.onRemove(light.id) },
@@ -136,15 +181,27 @@ export function LightChip({ light, title, selected, solo, first, last, carried, 
           onChange={setName}
           onDone={(kept) => {
             setName(null);
-            if (kept && name.trim() && name.trim() !== title) actions.onRename(light.id, name.trim().slice(0, 80));
+            if (kept && name.trim() && name.trim() !== title) actions.onRename(light.id, name.trim().slice(0, actions.longest));
           }}
         />
       )}
       <div className="row">
-        <Toggle weight="bare" aria-label={`${title} on`} hint={light.on ? "Switch off" : "Switch on"} isSelected={light.on} onChange={() => actions.onSwitch(light.id)}>
+        <Toggle
+          weight="bare"
+          aria-label={`${title} on`}
+          hint={light.on ? "Switch off" : "Switch on"}
+          isSelected={light.on}
+          onChange={() => actions.onSwitch(light.id)}
+        >
           <Icon name={light.on ? "lit" : "unlit"} size={14} />
         </Toggle>
-        <Toggle weight="bare" aria-label={`Solo ${title}`} hint="Only this light, for as long as it is pressed in" isSelected={solo} onChange={() => actions.onSolo(light.id)}>
+        <Toggle
+          weight="bare"
+          aria-label={`Solo ${title}`}
+          hint="Only this light, for as long as it is pressed in"
+          isSelected={solo}
+          onChange={() => actions.onSolo(light.id)}
+        >
           Solo
         </Toggle>
         <span style={{ flex: 1 }} />
@@ -178,10 +235,10 @@ export function LightChip({ light, title, selected, solo, first, last, carried, 
         <Slider
           label={`Intensity of ${title}`}
           value={light.merge.intensity}
-          low={actions.intensity.low ?? 0}
-          high={actions.intensity.high ?? 1}
-          step={actions.intensity.step ?? 0.01}
-          bend={actions.intensity.bend}
+          low={actions.intensity.low}
+          high={actions.intensity.high}
+          step={actions.intensity.step}
+          exponent={actions.intensity.exponent}
           onChange={(value) => actions.onIntensity(light.id, value)}
           onRest={actions.onIntensityRest}
         />

@@ -41,14 +41,34 @@ function useEdges(plateId: number, wanted: boolean): number[] {
 }
 
 /** Everything that a light shows on the picture to be dragged or painted, as its settings say. */
-export function LightLayers({ plate, area, placement, light, kind, painting, brush, brushGroup, onResize, onDraw, onChange, onRest, onReset, children }: Props) {
+export function LightLayers({
+  plate,
+  area,
+  placement,
+  light,
+  kind,
+  painting,
+  brush,
+  brushGroup,
+  onResize,
+  onDraw,
+  onChange,
+  onRest,
+  onReset,
+  children,
+}: Props) {
   const groups = kind.groups
     .filter((g) => g.name === "source" || g.name === "spread")
     .map((group) => ({ group, values: light[group.name as Stage] as Record<string, unknown> }));
   const all = groups.flatMap(({ group, values }) =>
-    group.settings.filter((s) => isShown(s, values)).map((setting) => ({ stage: group.name as Stage, setting, value: values[setting.name] })),
+    group.settings
+      .filter((s) => isShown(s, values))
+      .map((setting) => ({ stage: group.name as Stage, setting, value: values[setting.name] })),
   );
-  const edges = useEdges(plate.id, all.some((one) => one.setting.type === "path"));
+  const edges = useEdges(
+    plate.id,
+    all.some((one) => one.setting.type === "path"),
+  );
   const strokes = all.find((one) => one.setting.type === "strokes");
   if (painting && strokes) {
     const drawn = strokes.value as Stroke[];

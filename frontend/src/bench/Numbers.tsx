@@ -8,8 +8,14 @@ const List = styled.dl`
   gap: 2px 12px;
   margin: 4px 0 0;
   font-size: 12px;
-  dt { color: ${tone.faint}; }
-  dd { margin: 0; text-align: right; color: ${tone.text}; }
+  dt {
+    color: ${tone.faint};
+  }
+  dd {
+    margin: 0;
+    text-align: right;
+    color: ${tone.text};
+  }
 `;
 
 function percent(share: number): string {

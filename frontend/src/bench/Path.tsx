@@ -1,13 +1,13 @@
 import { useMemo, useState, type ReactNode } from "react";
 import styled from "styled-components";
-import type { Facts, GroupInfo, KindInfo, Light, Plate, SettingInfo } from "../api/client";
+import type { Facts, GroupInfo, KindInfo, Light, Plate, SettingInfo, SettingOf } from "../api/client";
 import { Button } from "../ui/Button";
 import { Icon } from "../ui/Icon";
 import { Select } from "../ui/Select";
 import { tone } from "../ui/theme";
 import { Levels } from "./Levels";
-import { stages, type SettingValue, type Stage } from "./rig";
-import { SettingGroup } from "./SettingGroup";
+import { stages, type Stage } from "./rig";
+import { SettingGroup } from "./settings/SettingGroup";
 import { meanColour, StagePicture } from "./StagePicture";
 import type { Shown } from "./usePreview";
 
@@ -16,9 +16,18 @@ const Column = styled.div`
   overflow-y: auto;
   overflow-x: hidden;
   height: 100%;
-  > header { display: grid; gap: 2px; margin-bottom: 10px; }
-  > header h2 { font-size: 15px; color: ${tone.strong}; }
-  > header p { color: ${tone.faint}; }
+  > header {
+    display: grid;
+    gap: 2px;
+    margin-bottom: 10px;
+  }
+  > header h2 {
+    font-size: 15px;
+    color: ${tone.strong};
+  }
+  > header p {
+    color: ${tone.faint};
+  }
 `;
 
 const Step = styled.section<{ $thread: string; $last: boolean }>`
@@ -53,9 +62,19 @@ const Head = styled.div`
   gap: 10px;
   align-items: start;
   margin-bottom: 4px;
-  h3 { font-size: 13px; font-weight: 600; color: ${tone.strong}; }
-  p { color: ${tone.faint}; font-size: 12px; line-height: 1.25; }
-  .tools { display: flex; }
+  h3 {
+    font-size: 13px;
+    font-weight: 600;
+    color: ${tone.strong};
+  }
+  p {
+    color: ${tone.faint};
+    font-size: 12px;
+    line-height: 1.25;
+  }
+  .tools {
+    display: flex;
+  }
 `;
 
 const Tools = styled.div`
@@ -71,7 +90,7 @@ interface Props {
   pictures: Record<string, Shown>;
   large: Stage | null;
   onLarge: (stage: Stage | null) => void;
-  onChange: (stage: Stage, name: string, value: SettingValue) => void;
+  onChange: (stage: Stage, name: string, value: unknown) => void;
   onRest: (label: string) => void;
   onReset: (stage: Stage, setting: SettingInfo) => void;
   onResetStage: (stage: Stage, group: GroupInfo) => void;
@@ -81,7 +100,10 @@ interface Props {
   onStrip: (stage: Stage, setting: SettingInfo) => void;
   /** Sets temperature and tint to the picture's, at the source or at a spot to be picked. */
   onMatch: (where: "source" | "spot") => void;
-  points: { add: (setting: SettingInfo) => void; drop: (setting: SettingInfo) => void; clear: (setting: SettingInfo) => void };
+  onAdd: (stage: Stage, setting: SettingInfo) => void;
+  onPaint: () => void;
+  /** The strongest light that the histogram of a light shows. */
+  reach: number;
   /** Proposes where the light may come from; for lights that come from a place. */
   onFind: (() => void) | undefined;
   maskPanel: ReactNode;
@@ -100,10 +122,31 @@ function remembered(): string[] {
   }
 }
 
-const lookNames: Record<string, string> = { original: "The picture as shot", prepared: "The prepared picture", below: "Everything below it" };
-
 /** The five stages of the selected light, each with its live picture, joined by a thread of its colour. */
-export function Path({ plate, light, kind, pictures, large, onLarge, onChange, onRest, onReset, onResetStage, onLookAt, onBringIntoView, facts, onStrip, onMatch, points, onFind, maskPanel, brushPanel, numbers }: Props) {
+export function Path({
+  plate,
+  light,
+  kind,
+  pictures,
+  large,
+  onLarge,
+  onChange,
+  onRest,
+  onReset,
+  onResetStage,
+  onLookAt,
+  onBringIntoView,
+  facts,
+  onStrip,
+  onMatch,
+  onAdd,
+  onPaint,
+  reach,
+  onFind,
+  maskPanel,
+  brushPanel,
+  numbers,
+}: Props) {
   const [folded, setFolded] = useState(remembered);
   const thread = useMemo(() => meanColour(pictures.colour), [pictures.colour]);
   const fold = (stage: Stage) => {
@@ -124,16 +167,32 @@ export function Path({ plate, light, kind, pictures, large, onLarge, onChange, o
         return (
           <Step key={stage} $thread={thread} $last={index === stages.length - 1} aria-label={group.label}>
             <Head>
-              <StagePicture label={group.label} plate={plate} shown={pictures[stage]} selected={large === stage} onToggle={() => onLarge(large === stage ? null : stage)} />
+              <StagePicture
+                label={group.label}
+                plate={plate}
+                shown={pictures[stage]}
+                selected={large === stage}
+                onToggle={() => onLarge(large === stage ? null : stage)}
+              />
               <div>
                 <h3>{group.label}</h3>
                 <p>{group.help}</p>
               </div>
               <div className="tools">
-                <Button weight="bare" aria-label={`Reset ${group.label}`} hint={`Sets all of ${group.label} back`} onPress={() => onResetStage(stage, group)}>
+                <Button
+                  weight="bare"
+                  aria-label={`Reset ${group.label}`}
+                  hint={`Sets all of ${group.label} back`}
+                  onPress={() => onResetStage(stage, group)}
+                >
                   Reset
                 </Button>
-                <Button weight="bare" aria-label={`${open ? "Fold" : "Unfold"} ${group.label}`} aria-expanded={open} onPress={() => fold(stage)}>
+                <Button
+                  weight="bare"
+                  aria-label={`${open ? "Fold" : "Unfold"} ${group.label}`}
+                  aria-expanded={open}
+                  onPress={() => fold(stage)}
+                >
                   <Icon name={open ? "open" : "shut"} />
                 </Button>
               </div>
@@ -142,7 +201,7 @@ export function Path({ plate, light, kind, pictures, large, onLarge, onChange, o
               <Select
                 label="Looks at"
                 value={light.look_at}
-                options={kind.look_at.map((value) => ({ value, text: lookNames[value] ?? value }))}
+                options={kind.look_at}
                 onChange={(value) => onLookAt(value as Light["look_at"])}
               />
             )}
@@ -158,7 +217,8 @@ export function Path({ plate, light, kind, pictures, large, onLarge, onChange, o
                 onReset={(setting) => onReset(stage, setting)}
                 onBringIntoView={onBringIntoView}
                 onStrip={(setting) => onStrip(stage, setting)}
-                points={points}
+                onAdd={(setting) => onAdd(stage, setting)}
+                onPaint={onPaint}
               />
             )}
             {open && stage === "spread" && onFind && (
@@ -172,8 +232,8 @@ export function Path({ plate, light, kind, pictures, large, onLarge, onChange, o
               <>
                 <Levels
                   shares={facts?.of_light?.shares ?? []}
-                  reach={facts?.light_reach ?? 1}
-                  settings={group.settings.filter((s) => s.handle === "levels")}
+                  reach={reach}
+                  settings={group.settings.filter((s): s is SettingOf<"number"> => s.type === "number" && s.handle === "levels")}
                   values={light.colour}
                   onChange={(name, value) => onChange(stage, name, value)}
                   onRest={onRest}
@@ -183,7 +243,11 @@ export function Path({ plate, light, kind, pictures, large, onLarge, onChange, o
                   <Button hint="Takes the light's warmth from the picture where the light comes from" onPress={() => onMatch("source")}>
                     Match the picture
                   </Button>
-                  <Button weight="bare" hint="Then press on the picture where its warmth is to be taken from" onPress={() => onMatch("spot")}>
+                  <Button
+                    weight="bare"
+                    hint="Then press on the picture where its warmth is to be taken from"
+                    onPress={() => onMatch("spot")}
+                  >
                     at a spot…
                   </Button>
                 </Tools>

@@ -15,8 +15,16 @@ const Area = styled.div`
   background: ${tone.surround};
   touch-action: none;
   cursor: grab;
-  &[data-panning] { cursor: grabbing; }
-  canvas { position: absolute; inset: 0; width: 100%; height: 100%; display: block; }
+  &[data-panning] {
+    cursor: grabbing;
+  }
+  canvas {
+    position: absolute;
+    inset: 0;
+    width: 100%;
+    height: 100%;
+    display: block;
+  }
 `;
 
 interface Props {
@@ -83,7 +91,12 @@ export function PictureArea({ plate, picture, other = null, box, placement, onAr
     context.fillRect(0, 0, width, height);
     const border = other ? Math.round(width * (other.split ?? 0.5)) : width;
     drawPane(context, picture, plate, box, placement, ratio, { from: 0, to: border, offset: 0 });
-    if (other) drawPane(context, other.picture, plate, box, placement, ratio, { from: border, to: width, offset: other.split === null ? border : 0 });
+    if (other)
+      drawPane(context, other.picture, plate, box, placement, ratio, {
+        from: border,
+        to: width,
+        offset: other.split === null ? border : 0,
+      });
   }, [picture, other, box, placement, size, plate]);
 
   const pan = useHandle({
@@ -95,7 +108,12 @@ export function PictureArea({ plate, picture, other = null, box, placement, onAr
     onRest: () => setPanning(false),
   });
   return (
-    <Area ref={area} data-panning={panning || undefined} onContextMenu={(event) => event.preventDefault()} onPointerDown={pan.onPointerDown}>
+    <Area
+      ref={area}
+      data-panning={panning || undefined}
+      onContextMenu={(event) => event.preventDefault()}
+      onPointerDown={pan.onPointerDown}
+    >
       <canvas ref={canvas} role="img" aria-label={`${plate.name}, lit`} />
       {children}
     </Area>

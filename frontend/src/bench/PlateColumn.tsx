@@ -44,13 +44,25 @@ export function PlateColumn({ plate, rig, catalogue, facts, editing, tool, onToo
       below={
         <>
           <Tools>
-            <Toggle hint="Drag the edges over the whole picture; lights stay where they are on it" isSelected={tool === "crop"} onChange={(now) => onTool(now ? "crop" : null)}>
+            <Toggle
+              hint="Drag the edges over the whole picture; lights stay where they are on it"
+              isSelected={tool === "crop"}
+              onChange={(now) => onTool(now ? "crop" : null)}
+            >
               Crop
             </Toggle>
-            <Toggle hint="Draw a line along what should lie level" isSelected={tool === "horizon"} onChange={(now) => onTool(now ? "horizon" : null)}>
+            <Toggle
+              hint="Draw a line along what should lie level"
+              isSelected={tool === "horizon"}
+              onChange={(now) => onTool(now ? "horizon" : null)}
+            >
               Draw the horizon
             </Toggle>
-            <Button isDisabled={!rig.prepare.crop} hint="Shows all of the picture again" onPress={() => editing.edit(withValues(rig, "prepare", { crop: null }), "Lift the crop")}>
+            <Button
+              isDisabled={!rig.prepare.crop}
+              hint="Shows all of the picture again"
+              onPress={() => editing.edit(withValues(rig, "prepare", { crop: null }), "Lift the crop")}
+            >
               Lift the crop
             </Button>
           </Tools>

@@ -13,10 +13,20 @@ const Frame = styled(ToggleButton)`
   background: #111;
   overflow: hidden;
   width: 92px;
-  canvas { display: block; width: 100%; }
-  &[data-hovered] { border-color: ${tone.faint}; }
-  &[data-selected] { border-color: ${tone.accent}; box-shadow: 0 0 0 1px ${tone.accent}; }
-  &[data-focus-visible] { ${focusRing} }
+  canvas {
+    display: block;
+    width: 100%;
+  }
+  &[data-hovered] {
+    border-color: ${tone.faint};
+  }
+  &[data-selected] {
+    border-color: ${tone.accent};
+    box-shadow: 0 0 0 1px ${tone.accent};
+  }
+  &[data-focus-visible] {
+    ${focusRing}
+  }
 `;
 
 interface Props {

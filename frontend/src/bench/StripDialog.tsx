@@ -1,13 +1,23 @@
 import { useEffect, useState } from "react";
 import styled from "styled-components";
-import { call, said, type KindInfo, type Light, type Plate, type Rig, type SettingInfo, type StripCell, type StripRequest } from "../api/client";
+import {
+  api,
+  said,
+  type KindInfo,
+  type Light,
+  type Plate,
+  type Rig,
+  type SettingInfo,
+  type StripCell,
+  type SweptSetting,
+} from "../api/client";
 import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
 import { PictureChoice } from "../ui/PictureChoice";
 import { Select } from "../ui/Select";
 import { tone } from "../ui/theme";
 import type { Stage } from "./rig";
-import { named, notation } from "./units";
+import { notation } from "./units";
 
 const Row = styled.div<{ $columns: number }>`
   display: grid;
@@ -25,7 +35,6 @@ const Bar = styled.div`
   align-items: end;
 `;
 
-type Sweep = StripRequest["sweep"];
 export interface Swept {
   stage: Stage;
   setting: SettingInfo;
@@ -46,13 +55,8 @@ const NARROWER = 0.5;
 const NARROWEST = 0.1;
 const NONE = "none";
 
-function sweepOf(setting: SettingInfo): Sweep {
-  if (setting.unit === "seed") return "seeds";
-  return setting.name === "mode" ? "modes" : "setting";
-}
-
-function canBeSwept(setting: SettingInfo): boolean {
-  return (setting.kind === "number" || setting.kind === "whole") && setting.unit !== "seed";
+function hasRange(setting: SettingInfo): boolean {
+  return setting.swept === "range";
 }
 
 /** The same picture with one setting stepped through its range; picking is one step that can be undone. */
@@ -62,38 +66,43 @@ export function StripDialog({ plate, rig, light, kind, swept, onPick, onClose }:
   const [strip, setStrip] = useState<{ cells: StripCell[]; columns: number } | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
 
-  const stageOf = swept.stage;
+  const first = swept.stage as SweptSetting["stage"];
   const settingOf = swept.setting.name;
-  const others = kind.groups.flatMap((group) => group.settings.filter((s) => canBeSwept(s) && s !== swept.setting).map((setting) => ({ stage: group.name as Stage, setting })));
+  const others = kind.groups.flatMap((group) =>
+    group.settings
+      .filter((s) => hasRange(s) && s !== swept.setting)
+      .map((setting) => ({ stage: group.name as SweptSetting["stage"], setting })),
+  );
   const other = others.find((o) => `${o.stage}.${o.setting.name}` === second);
-  const sweep = other ? "grid" : sweepOf(swept.setting);
+  const otherStage = other?.stage;
+  const otherSetting = other?.setting.name;
 
   useEffect(() => {
     let left = false;
-    const paths = sweep === "grid" ? [`${stageOf}.${settingOf}`, second] : sweep === "setting" ? [`${stageOf}.${settingOf}`] : [];
-    const places = paths.map((path) => ({ stage: path.split(".")[0], setting: path.split(".")[1] }));
-    call("post", "/api/plates/{plate_id}/strip", {
-      path: { plate_id: plate.id },
-      body: { rig, light: light.id, sweep, places: places as StripRequest["places"], span },
-    }).then(
-      ({ data, error }) => {
-        if (left) return;
-        if (data) setStrip(data);
-        else setWrong(said(error));
-      },
-      () => !left && setWrong("The service does not answer; try again."),
-    );
+    const settings: SweptSetting[] = [{ stage: first, setting: settingOf }];
+    if (otherStage && otherSetting) settings.push({ stage: otherStage, setting: otherSetting });
+    api
+      .POST("/api/plates/{plate_id}/strip", { params: { path: { plate_id: plate.id } }, body: { rig, light: light.id, settings, span } })
+      .then(
+        ({ data, error }) => {
+          if (left) return;
+          if (data) setStrip(data);
+          else setWrong(said(error));
+        },
+        () => !left && setWrong("The service does not answer; try again."),
+      );
     return () => {
       left = true;
     };
     // A pick changes the rig, and the strip is made again round it.
-  }, [plate.id, rig, light.id, sweep, span, second, stageOf, settingOf]);
+  }, [plate.id, rig, light.id, span, first, settingOf, otherStage, otherSetting]);
 
   const text = (cell: StripCell) =>
     cell.values
       .map(({ stage, setting, value }) => {
         const info = kind.groups.find((g) => g.name === stage)?.settings.find((s) => s.name === setting);
-        if (typeof value === "string" || !info) return named(String(value));
+        if (info?.type === "choice") return info.options.find((o) => o.value === value)?.text ?? String(value);
+        if (typeof value === "string" || !info || !("unit" in info)) return String(value);
         const how = notation(info);
         return cell.values.length > 1 ? `${info.label} ${how.shown(value)}` : `${how.shown(value)} ${how.unit}`;
       })
@@ -113,17 +122,25 @@ export function StripDialog({ plate, rig, light, kind, swept, onPick, onClose }:
               present={cell.present}
               onPick={() => {
                 onPick(cell.values);
-                if (sweep === "setting" || sweep === "grid") setSpan(Math.max(NARROWEST, span * NARROWER));
+                if (hasRange(swept.setting)) setSpan(Math.max(NARROWEST, span * NARROWER));
               }}
             />
           ))}
         </Row>
       )}
       <Bar>
-        {canBeSwept(swept.setting) && (
-          <Select label="Against" value={second} options={[{ value: NONE, text: "Nothing else" }, ...others.map((o) => ({ value: `${o.stage}.${o.setting.name}`, text: o.setting.label }))]} onChange={setSecond} />
+        {hasRange(swept.setting) && (
+          <Select
+            label="Against"
+            value={second}
+            options={[
+              { value: NONE, text: "Nothing else" },
+              ...others.map((o) => ({ value: `${o.stage}.${o.setting.name}`, text: o.setting.label })),
+            ]}
+            onChange={setSecond}
+          />
         )}
-        {(sweep === "setting" || sweep === "grid") && (
+        {hasRange(swept.setting) && (
           <Button isDisabled={span === 1} onPress={() => setSpan(1)}>
             Whole range
           </Button>

@@ -15,10 +15,28 @@ const Bar = styled.header`
   background: ${tone.base};
   border-bottom: 1px solid #111;
   overflow: hidden;
-  h1 { font-size: 14px; color: ${tone.strong}; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; max-width: 24ch; }
-  .gap { flex: 1; }
-  .rule { width: 1px; height: 18px; background: ${tone.line}; margin: 0 4px; }
-  .zoom { min-width: 46px; text-align: center; color: ${tone.faint}; }
+  h1 {
+    font-size: 14px;
+    color: ${tone.strong};
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    max-width: 24ch;
+  }
+  .gap {
+    flex: 1;
+  }
+  .rule {
+    width: 1px;
+    height: 18px;
+    background: ${tone.line};
+    margin: 0 4px;
+  }
+  .zoom {
+    min-width: 46px;
+    text-align: center;
+    color: ${tone.faint};
+  }
 `;
 
 const Saved = styled.span<{ $wrong: boolean }>`
@@ -66,10 +84,22 @@ export function TopBar(p: Props) {
         {savedText(p.save)}
       </Saved>
       <span className="rule" />
-      <Button weight="bare" aria-label="Undo" hint={undo ? `Undo: ${undo} (Ctrl Z)` : "Nothing to undo"} isDisabled={!undo} onPress={p.onUndo}>
+      <Button
+        weight="bare"
+        aria-label="Undo"
+        hint={undo ? `Undo: ${undo} (Ctrl Z)` : "Nothing to undo"}
+        isDisabled={!undo}
+        onPress={p.onUndo}
+      >
         <Icon name="undo" />
       </Button>
-      <Button weight="bare" aria-label="Redo" hint={redo ? `Redo: ${redo} (Ctrl Shift Z)` : "Nothing to redo"} isDisabled={!redo} onPress={p.onRedo}>
+      <Button
+        weight="bare"
+        aria-label="Redo"
+        hint={redo ? `Redo: ${redo} (Ctrl Shift Z)` : "Nothing to redo"}
+        isDisabled={!redo}
+        onPress={p.onRedo}
+      >
         <Icon name="redo" />
       </Button>
       <span className="gap" />

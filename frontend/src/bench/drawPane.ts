@@ -10,7 +10,15 @@ export interface Pane {
 }
 
 /** Draws a frame that has come where its part of the plate lies, pixel for pixel if it was made for just this size. */
-export function drawPane(context: CanvasRenderingContext2D, shown: Shown | null, plate: Plate, box: Box, placement: Placement, ratio: number, pane: Pane): void {
+export function drawPane(
+  context: CanvasRenderingContext2D,
+  shown: Shown | null,
+  plate: Plate,
+  box: Box,
+  placement: Placement,
+  ratio: number,
+  pane: Pane,
+): void {
   const across = plate.width * placement.scale * ratio;
   const down = plate.height * placement.scale * ratio;
   const left = Math.round(placement.x * ratio) + pane.offset;

@@ -13,7 +13,9 @@ export function placesOf(light: Light, kind: KindInfo): Places {
   const spread: Record<string, unknown> = light.spread;
   const settings = kind.groups.find((g) => g.name === "spread")?.settings ?? [];
   return {
-    positions: settings.filter((s) => s.type === "place" && isShown(s, spread)).map((setting) => ({ setting, at: spread[setting.name] as Spot })),
+    positions: settings
+      .filter((s) => s.type === "place" && isShown(s, spread))
+      .map((setting) => ({ setting, at: spread[setting.name] as Spot })),
     points: kind.groups.some((g) => g.settings.some((s) => s.type === "places")),
   };
 }

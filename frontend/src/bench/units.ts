@@ -42,7 +42,12 @@ export const PLACE = scaled("%", 100, 1);
 export function notation({ unit, step }: { unit: string; step: number }): Notation {
   switch (unit) {
     case "diagonal":
-      return scaled("%", 100, digits(step * 100), (value, plate) => `${Math.round(value * Math.hypot(plate.width, plate.height))} px at full size`);
+      return scaled(
+        "%",
+        100,
+        digits(step * 100),
+        (value, plate) => `${Math.round(value * Math.hypot(plate.width, plate.height))} px at full size`,
+      );
     case "share":
       return scaled("%", 100, digits(step * 100));
     case "degrees":

@@ -40,8 +40,8 @@ export function useEditing(plateId: number, bench: BenchModel, rig: Rig, onChose
   /** Takes over what the core made of the rig. */
   const take = (edited: Edited) => {
     edit(edited.rig, edited.label);
-    if (edited.owner) onChosen(edited.owner, edited.part);
-    edited.notes.forEach((note) => say(note));
+    if (edited.owner) onChosen(edited.owner, edited.part ?? null);
+    edited.notes?.forEach((note) => say(note));
   };
   /** Takes over an answer of the service, or says why there is none. */
   const takeFrom = (asked: Promise<{ data?: Edited; error?: unknown }>, done?: () => void) => {
@@ -67,13 +67,21 @@ export function useEditing(plateId: number, bench: BenchModel, rig: Rig, onChose
     takeFrom,
     /** Has the core do something to the rig, by its rules. */
     ask: (what: Edit, done?: () => void) =>
-      takeFrom(api.POST("/api/plates/{plate_id}/edits", { params: { path: { plate_id: plateId } }, body: { rig: newest.current, edit: what } }), done),
+      takeFrom(
+        api.POST("/api/plates/{plate_id}/edits", { params: { path: { plate_id: plateId } }, body: { rig: newest.current, edit: what } }),
+        done,
+      ),
     setting: (place: Place, name: string, value: unknown) => change(withValues(newest.current, place, { [name]: value })),
     reset: (place: Place, s: SettingInfo) => edit(withValues(newest.current, place, { [s.name]: s.default }), `Reset ${s.label}`),
     /** A setting of a light; the lights of its group follow it. */
-    ofLight: (id: string, stage: Stage, name: string, value: unknown) => change(withValues(newest.current, { light: id, stage }, { [name]: value }), id),
+    ofLight: (id: string, stage: Stage, name: string, value: unknown) =>
+      change(withValues(newest.current, { light: id, stage }, { [name]: value }), id),
     resetOfLight: (id: string, stage: Stage, settings: SettingInfo[], label: string) =>
-      edit(withValues(newest.current, { light: id, stage }, Object.fromEntries(settings.map((s) => [s.name, s.default]))), `Reset ${label}`, id),
+      edit(
+        withValues(newest.current, { light: id, stage }, Object.fromEntries(settings.map((s) => [s.name, s.default]))),
+        `Reset ${label}`,
+        id,
+      ),
     resetAll: (place: Place, group: GroupInfo, also: Record<string, unknown> = {}) =>
       edit(withValues(newest.current, place, { ...defaults(group), ...also }), `Reset ${group.label}`),
   };

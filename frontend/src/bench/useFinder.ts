@@ -18,9 +18,10 @@ export function useFinder(plate: Plate, { newest, ask }: Editing, onFound: (plac
             warn(said(error));
             return;
           }
-          setProposals(data.ranked);
-          if (data.ranked.length === 0) say("Nothing in the picture shows where its light comes from; place the light by eye.");
-          else onFound(data.ranked.map((p) => p.place));
+          const ranked = data.ranked ?? [];
+          setProposals(ranked);
+          if (ranked.length === 0) say("Nothing in the picture shows where its light comes from; place the light by eye.");
+          else onFound(ranked.map((p) => p.place));
         },
         () => warn("The light could not be looked for: the service does not answer."),
       );

@@ -10,7 +10,12 @@ export interface Key {
 
 function nameOf(event: KeyboardEvent): string {
   const key = event.key.length === 1 ? event.key.toUpperCase() : event.key;
-  return [event.ctrlKey || event.metaKey ? "Ctrl" : "", event.altKey ? "Alt" : "", event.shiftKey && key.length > 1 ? "Shift" : event.shiftKey && (event.ctrlKey || event.metaKey) ? "Shift" : "", key]
+  return [
+    event.ctrlKey || event.metaKey ? "Ctrl" : "",
+    event.altKey ? "Alt" : "",
+    event.shiftKey && key.length > 1 ? "Shift" : event.shiftKey && (event.ctrlKey || event.metaKey) ? "Shift" : "",
+    key,
+  ]
     .filter(Boolean)
     .join(" ");
 }

@@ -20,20 +20,37 @@ export function useLights({ plate, editing, choose }: Bench) {
       edit({ ...newest.current, lights: [...newest.current.lights, light] }, `Add ${light.name}`);
       choose(lightOwner(light.id));
     },
-    turn: (id: string) => edit(withLight(newest.current, id, (l) => ({ ...l, on: !l.on })), `Switch ${named(id)} ${lightOf(newest.current, id)?.on ? "off" : "on"}`),
+    turn: (id: string) =>
+      edit(
+        withLight(newest.current, id, (l) => ({ ...l, on: !l.on })),
+        `Switch ${named(id)} ${lightOf(newest.current, id)?.on ? "off" : "on"}`,
+      ),
     duplicate: (id: string) => ask({ do: "duplicate", light: id }),
     copies: (id: string, count: number) => ask({ do: "copy", light: id, count }),
-    leave: (id: string) => edit(withLight(newest.current, id, (l) => ({ ...l, group: "" })), `${named(id)}: leave its group`),
+    leave: (id: string) =>
+      edit(
+        withLight(newest.current, id, (l) => ({ ...l, group: "" })),
+        `${named(id)}: leave its group`,
+      ),
     remove: (id: string) => edit(withoutLight(newest.current, id), `Remove ${named(id)}`),
-    rename: (id: string, name: string) => edit(withLight(newest.current, id, (l) => ({ ...l, name })), `Rename ${named(id)}`),
-    look: (id: string, at: Light["look_at"]) => edit(withLight(newest.current, id, (l) => ({ ...l, look_at: at })), `${named(id)}: looks at`),
+    rename: (id: string, name: string) =>
+      edit(
+        withLight(newest.current, id, (l) => ({ ...l, name })),
+        `Rename ${named(id)}`,
+      ),
+    look: (id: string, at: Light["look_at"]) =>
+      edit(
+        withLight(newest.current, id, (l) => ({ ...l, look_at: at })),
+        `${named(id)}: looks at`,
+      ),
     move,
     moveBy: (id: string, by: number) => {
       const to = newest.current.lights.findIndex((l) => l.id === id) + by;
       if (to >= 0 && to < newest.current.lights.length) move(id, to);
     },
     /** Sets temperature and tint to the picture's at a spot. */
-    match: (id: string, spot: Spot) => takeFrom(api.POST("/api/plates/{plate_id}/edits/match", { params, body: { rig: newest.current, light: id, spot } })),
+    match: (id: string, spot: Spot) =>
+      takeFrom(api.POST("/api/plates/{plate_id}/edits/match", { params, body: { rig: newest.current, light: id, spot } })),
     /** Takes what was picked from a test strip. */
     pick: (id: string, label: string, values: StripCell["values"]) => {
       const next = values.reduce((r, v) => withValues(r, { light: id, stage: v.stage as Stage }, { [v.setting]: v.value }), newest.current);

@@ -56,7 +56,13 @@ export function usePreview(plateId: number, wanted: Wanted | null, dragging: boo
     // While a stroke is drawn only the stroke is sent, not all that was painted before.
     const known = now.painting !== null && sent.current === now.rig;
     sent.current = now.rig;
-    const request: PreviewRequest = { ...now, rig: known ? null : now.rig, seq: ++seq.current, draft, stage_width: Math.round(150 * window.devicePixelRatio) };
+    const request: PreviewRequest = {
+      ...now,
+      rig: known ? null : now.rig,
+      seq: ++seq.current,
+      draft,
+      stage_width: Math.round(150 * window.devicePixelRatio),
+    };
     if (!draft) exactSeq.current = request.seq;
     setBusy(true);
     socket.current.send(JSON.stringify(request));

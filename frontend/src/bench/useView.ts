@@ -12,7 +12,10 @@ export function useView(plate: Plate, angle: number, whole: boolean, halved: boo
   const [seen, setSeen] = useState<Box>(WHOLE);
   const box = whole ? WHOLE : seen;
   const pane = useMemo<Point>(() => (halved ? { x: area.x / 2, y: area.y } : area), [area, halved]);
-  const placement = useMemo(() => (placed ? { ...placed, angle } : pane.x > 0 ? fitted(pane, plate, angle, box) : null), [placed, pane, plate, angle, box]);
+  const placement = useMemo(
+    () => (placed ? { ...placed, angle } : pane.x > 0 ? fitted(pane, plate, angle, box) : null),
+    [placed, pane, plate, angle, box],
+  );
   const ratio = window.devicePixelRatio;
   const wanted = useMemo(() => placement && wantedView(placement, pane, plate, ratio, box), [placement, pane, plate, ratio, box]);
   const zoomBy = (factor: number) => placement && setPlaced(zoomed(placement, { x: pane.x / 2, y: pane.y / 2 }, factor));

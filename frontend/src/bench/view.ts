@@ -23,7 +23,12 @@ export function fitted(area: Point, plate: Plate, angle: number, box: Box): Plac
   const width = plate.width * (box.x1 - box.x0);
   const height = plate.height * (box.y1 - box.y0);
   const scale = Math.max(Math.min((area.x * (1 - 2 * SURROUND)) / width, (area.y * (1 - 2 * SURROUND)) / height), FARTHEST);
-  return { scale, angle, x: (area.x - width * scale) / 2 - box.x0 * plate.width * scale, y: (area.y - height * scale) / 2 - box.y0 * plate.height * scale };
+  return {
+    scale,
+    angle,
+    x: (area.x - width * scale) / 2 - box.x0 * plate.width * scale,
+    y: (area.y - height * scale) / 2 - box.y0 * plate.height * scale,
+  };
 }
 
 /** Zoomed by `factor` so that what is under `at` stays there. */
@@ -58,7 +63,10 @@ export function toScreen(placement: Placement, plate: Plate, point: [number, num
 }
 
 export function toPlate(placement: Placement, plate: Plate, at: Point): [number, number] {
-  const inFrame: [number, number] = [(at.x - placement.x) / (plate.width * placement.scale), (at.y - placement.y) / (plate.height * placement.scale)];
+  const inFrame: [number, number] = [
+    (at.x - placement.x) / (plate.width * placement.scale),
+    (at.y - placement.y) / (plate.height * placement.scale),
+  ];
   const back = turned(plate, inFrame, -placement.angle);
   return [back.x / plate.width, back.y / plate.height];
 }
@@ -67,7 +75,12 @@ export function toPlate(placement: Placement, plate: Plate, at: Point): [number,
 export function boxOnScreen(placement: Placement, plate: Plate, box: Box): { left: number; top: number; width: number; height: number } {
   const across = plate.width * placement.scale;
   const down = plate.height * placement.scale;
-  return { left: placement.x + box.x0 * across, top: placement.y + box.y0 * down, width: (box.x1 - box.x0) * across, height: (box.y1 - box.y0) * down };
+  return {
+    left: placement.x + box.x0 * across,
+    top: placement.y + box.y0 * down,
+    width: (box.x1 - box.x0) * across,
+    height: (box.y1 - box.y0) * down,
+  };
 }
 
 /** A line on the screen that something was drawn to. */
@@ -94,7 +107,12 @@ export function snap(to: Point, beside: Point[], middle: Point, directions: numb
       if (guides.length > 0 || Math.abs(off) > SNAP || Math.abs(far) < 4 * SNAP) continue;
       at.x = other.x + far * along.x;
       at.y = other.y + far * along.y;
-      guides.push({ x1: other.x - along.x * LONG, y1: other.y - along.y * LONG, x2: other.x + along.x * LONG, y2: other.y + along.y * LONG });
+      guides.push({
+        x1: other.x - along.x * LONG,
+        y1: other.y - along.y * LONG,
+        x2: other.x + along.x * LONG,
+        y2: other.y + along.y * LONG,
+      });
     }
   }
   if (guides.length > 0) return { at, guides };

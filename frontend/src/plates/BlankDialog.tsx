@@ -1,7 +1,7 @@
 import { useState } from "react";
 import styled from "styled-components";
-import { call, said, type GroupInfo, type Plate } from "../api/client";
-import { SettingGroup } from "../bench/SettingGroup";
+import { api, said, type GroupInfo, type Plate } from "../api/client";
+import { SettingGroup } from "../bench/settings/SettingGroup";
 import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
 import { TextField } from "../ui/TextField";
@@ -21,13 +21,23 @@ const Swatch = styled.div`
 `;
 
 /** A new blank plate: its size, and a backdrop of two colours. */
-export function BlankDialog({ group, open, onMade, onClose }: { group: GroupInfo; open: boolean; onMade: (plate: Plate) => void; onClose: () => void }) {
+export function BlankDialog({
+  group,
+  open,
+  onMade,
+  onClose,
+}: {
+  group: GroupInfo;
+  open: boolean;
+  onMade: (plate: Plate) => void;
+  onClose: () => void;
+}) {
   const { warn } = useNotices();
   const fresh = Object.fromEntries(group.settings.map((s) => [s.name, s.default])) as unknown as Blank;
   const [values, setValues] = useState<Blank>(fresh);
   const [name, setName] = useState("");
   const make = async () => {
-    const { data, error } = await call("post", "/api/plates/blank", { body: { ...values, name: name.trim() || group.label } });
+    const { data, error } = await api.POST("/api/plates/blank", { body: { ...values, name: name.trim() || group.label } });
     if (data) onMade(data);
     else warn(said(error));
   };

@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useState } from "react";
 import { DropZone, FileTrigger } from "react-aria-components";
 import styled from "styled-components";
-import { call, said, sendPlate, type Catalogue, type Plate } from "../api/client";
+import { api, said, sendPlate, type Catalogue, type Plate } from "../api/client";
 import { go } from "../route";
 import { Button } from "../ui/Button";
 import { Message } from "../ui/Message";
@@ -16,7 +16,9 @@ const Zone = styled(DropZone)`
   display: flex;
   flex-direction: column;
   outline: none;
-  &[data-drop-target] { box-shadow: inset 0 0 0 3px ${tone.accent}; }
+  &[data-drop-target] {
+    box-shadow: inset 0 0 0 3px ${tone.accent};
+  }
 `;
 
 const Bar = styled.header`
@@ -24,8 +26,16 @@ const Bar = styled.header`
   align-items: center;
   gap: 14px;
   padding: 14px 24px;
-  h1 { font-size: 17px; font-weight: 600; letter-spacing: 0.02em; color: ${tone.strong}; }
-  p { color: ${tone.faint}; flex: 1; }
+  h1 {
+    font-size: 17px;
+    font-weight: 600;
+    letter-spacing: 0.02em;
+    color: ${tone.strong};
+  }
+  p {
+    color: ${tone.faint};
+    flex: 1;
+  }
 `;
 
 const Grid = styled.main`
@@ -63,7 +73,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
   const [sending, setSending] = useState<Transfer[]>([]);
 
   const load = useCallback(async () => {
-    const { data, error } = await call("get", "/api/plates", {});
+    const { data, error } = await api.GET("/api/plates");
     if (data) setPlates(data);
     else warn(said(error));
   }, [warn]);
@@ -71,6 +81,10 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
   useEffect(() => {
     load().catch(() => warn("Aurelon's service does not answer; start it again and reload this page."));
   }, [load, warn]);
+
+  useEffect(() => {
+    catalogue.left_out.forEach((what) => warn(what));
+  }, [catalogue.left_out, warn]);
 
   const bring = async (files: File[]) => {
     for (const file of files) {
@@ -94,7 +108,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
   };
 
   const remove = async (plate: Plate) => {
-    const { error } = await call("delete", "/api/plates/{plate_id}", { path: { plate_id: plate.id } });
+    const { error } = await api.DELETE("/api/plates/{plate_id}", { params: { path: { plate_id: plate.id } } });
     if (error) {
       warn(said(error));
       return;
@@ -103,23 +117,21 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
     say(`${plate.name} was deleted.`, {
       text: "Undo",
       act: () => {
-        void call("post", "/api/plates/{plate_id}/restore", { path: { plate_id: plate.id } })
+        void api
+          .POST("/api/plates/{plate_id}/restore", { params: { path: { plate_id: plate.id } } })
           .then(({ error: refused }) => (refused ? warn(said(refused)) : load()));
       },
     });
   };
 
   const rename = async (plate: Plate, name: string) => {
-    const { data, error } = await call("patch", "/api/plates/{plate_id}", {
-      path: { plate_id: plate.id },
-      body: { name },
-    });
+    const { data, error } = await api.PATCH("/api/plates/{plate_id}", { params: { path: { plate_id: plate.id } }, body: { name } });
     if (data) setPlates((all) => (all ?? []).map((p) => (p.id === data.id ? data : p)));
     else warn(said(error));
   };
 
-  const endings = catalogue.formats.flatMap((f) => f.suffixes);
-  const names = catalogue.formats.map((f) => f.title).join(", ");
+  const endings = catalogue.export.formats.flatMap((f) => f.suffixes);
+  const names = catalogue.export.formats.map((f) => f.title).join(", ");
   return (
     <Zone
       aria-label="Plates; drop picture files here to bring them in"
@@ -148,7 +160,13 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
       ) : (
         <Grid aria-label="Plates">
           {plates?.map((plate) => (
-            <PlateCard key={plate.id} plate={plate} onOpen={() => go(`/plates/${plate.id}`)} onDelete={() => void remove(plate)} onRename={(name) => void rename(plate, name)} />
+            <PlateCard
+              key={plate.id}
+              plate={plate}
+              onOpen={() => go(`/plates/${plate.id}`)}
+              onDelete={() => void remove(plate)}
+              onRename={(name) => void rename(plate, name)}
+            />
           ))}
         </Grid>
       )}

@@ -20,9 +20,18 @@ const Picture = styled(AriaButton)`
   aspect-ratio: 3 / 2;
   background: ${tone.panel};
   overflow: hidden;
-  img { width: 100%; height: 100%; object-fit: contain; display: block; }
-  &[data-hovered] { box-shadow: 0 0 0 1px ${tone.faint}; }
-  &[data-focus-visible] { ${focusRing} }
+  img {
+    width: 100%;
+    height: 100%;
+    object-fit: contain;
+    display: block;
+  }
+  &[data-hovered] {
+    box-shadow: 0 0 0 1px ${tone.faint};
+  }
+  &[data-focus-visible] {
+    ${focusRing}
+  }
 `;
 
 const Line = styled.div`
@@ -30,8 +39,17 @@ const Line = styled.div`
   grid-template-columns: 1fr auto;
   align-items: center;
   min-height: 30px;
-  h2 { font-size: 14px; color: ${tone.strong}; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-  p { color: ${tone.faint}; font-size: 12px; }
+  h2 {
+    font-size: 14px;
+    color: ${tone.strong};
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  p {
+    color: ${tone.faint};
+    font-size: 12px;
+  }
 `;
 
 interface Props {

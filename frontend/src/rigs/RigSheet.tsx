@@ -1,7 +1,7 @@
-import { useCallback, useEffect, useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { FileTrigger } from "react-aria-components";
 import styled from "styled-components";
-import { call, said, type Plate, type Rig, type RigCell, type SavedRig } from "../api/client";
+import { api, follow, said, type Plate, type Rig, type RigCell, type SavedRig } from "../api/client";
 import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
 import { Icon } from "../ui/Icon";
@@ -16,16 +16,29 @@ const Bar = styled.div`
   grid-template-columns: minmax(0, 1fr) auto auto auto;
   gap: 8px;
   align-items: end;
-  button, a { min-height: 28px; }
-  a { color: ${tone.accent}; line-height: 28px; }
+  button,
+  a {
+    min-height: 28px;
+  }
+  a {
+    color: ${tone.accent};
+    line-height: 28px;
+  }
 `;
 
 const Grid = styled.div`
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(210px, 1fr));
   gap: 10px;
-  .card { position: relative; display: grid; }
-  .card .more { position: absolute; right: 6px; bottom: 4px; }
+  .card {
+    position: relative;
+    display: grid;
+  }
+  .card .more {
+    position: absolute;
+    right: 6px;
+    bottom: 4px;
+  }
 `;
 
 const Note = styled.p`
@@ -35,36 +48,67 @@ const Note = styled.p`
 interface Props {
   plate: Plate;
   rig: Rig;
+  /** Characters that a name may have. */
+  longest: number;
   onApply: (saved: SavedRig, lights: string[] | null) => void;
   onClose: () => void;
 }
 
 /** Saved rigs, each seen on this very plate: apply one, or some of its lights; save, bring in, take out. */
-export function RigSheet({ plate, rig, onApply, onClose }: Props) {
+export function RigSheet({ plate, rig, longest, onApply, onClose }: Props) {
   const { say, warn } = useNotices();
   const [cells, setCells] = useState<RigCell[] | null>(null);
   const [name, setName] = useState("");
   const [renamed, setRenamed] = useState<{ id: number; name: string } | null>(null);
   const [opened] = useState(rig);
+  const leaving = useRef<AbortController | null>(null);
 
   const load = useCallback(async () => {
-    const { data, error } = await call("post", "/api/plates/{plate_id}/rigs", { path: { plate_id: plate.id }, body: { rig: opened } });
-    if (data) setCells(data.cells);
-    else warn(said(error));
+    leaving.current?.abort();
+    const mine = new AbortController();
+    leaving.current = mine;
+    const { data, error } = await api.POST("/api/plates/{plate_id}/sheets/rigs", {
+      params: { path: { plate_id: plate.id } },
+      body: { rig: opened },
+    });
+    if (!data) {
+      warn(said(error));
+      return;
+    }
+    const made: RigCell[] = [];
+    await follow(
+      data,
+      ({ items }) => {
+        made.push(...items.filter((item) => "saved" in item));
+        if (made.length > 0) setCells([...made]);
+      },
+      mine.signal,
+    );
+    setCells(made);
   }, [plate.id, opened, warn]);
+  const reload = useCallback(
+    () =>
+      load().catch(
+        (error: unknown) =>
+          !leaving.current?.signal.aborted &&
+          warn(error instanceof Error ? error.message : "The saved rigs could not be read: the service does not answer."),
+      ),
+    [load, warn],
+  );
   useEffect(() => {
-    load().catch(() => warn("The saved rigs could not be read: the service does not answer."));
-  }, [load, warn]);
+    void reload();
+    return () => leaving.current?.abort();
+  }, [reload]);
 
   const save = async (called: string, saved: Rig) => {
-    const { data, error } = await call("post", "/api/rigs", { body: { name: called, rig: saved, plate: plate.id } });
+    const { data, error } = await api.POST("/api/rigs", { body: { name: called, rig: saved, plate: plate.id } });
     if (!data) {
       warn(said(error));
       return;
     }
     say(`${data.name} was saved.`);
     setName("");
-    await load();
+    await reload();
   };
   const bring = async (file: File) => {
     let read: unknown;
@@ -74,22 +118,22 @@ export function RigSheet({ plate, rig, onApply, onClose }: Props) {
       warn(`${file.name} is no rig: a rig file is JSON.`);
       return;
     }
-    await save(file.name.replace(/\.json$/i, "").slice(0, 120) || "Rig", read as Rig);
+    await save(file.name.replace(/\.json$/i, "").slice(0, longest) || "Rig", read as Rig);
   };
   const remove = async (saved: SavedRig) => {
-    const { error } = await call("delete", "/api/rigs/{rig_id}", { path: { rig_id: saved.id } });
+    const { error } = await api.DELETE("/api/rigs/{rig_id}", { params: { path: { rig_id: saved.id } } });
     if (error) warn(said(error));
     else
       say(`${saved.name} was deleted.`, {
         text: "Undo",
-        act: () => void call("post", "/api/rigs/{rig_id}/restore", { path: { rig_id: saved.id } }).then(load),
+        act: () => void api.POST("/api/rigs/{rig_id}/restore", { params: { path: { rig_id: saved.id } } }).then(reload),
       });
-    await load();
+    await reload();
   };
   const rename = async (saved: SavedRig, to: string) => {
-    const { error } = await call("patch", "/api/rigs/{rig_id}", { path: { rig_id: saved.id }, body: { name: to } });
+    const { error } = await api.PATCH("/api/rigs/{rig_id}", { params: { path: { rig_id: saved.id } }, body: { name: to } });
     if (error) warn(said(error));
-    await load();
+    await reload();
   };
 
   return (
@@ -118,19 +162,30 @@ export function RigSheet({ plate, rig, onApply, onClose }: Props) {
                 value={renamed.name}
                 onChange={(next) => setRenamed({ id: saved.id, name: next })}
                 onDone={(kept) => {
-                  if (kept && renamed.name.trim() && renamed.name.trim() !== saved.name) void rename(saved, renamed.name.trim().slice(0, 120));
+                  if (kept && renamed.name.trim() && renamed.name.trim() !== saved.name)
+                    void rename(saved, renamed.name.trim().slice(0, longest));
                   setRenamed(null);
                 }}
               />
             ) : (
-              <PictureChoice title={saved.name} note={saved.rig.lights.map((l) => l.name || l.kind).join(", ")} picture={picture} onPick={() => onApply(saved, null)} />
+              <PictureChoice
+                title={saved.name}
+                note={saved.rig.lights.map((l) => l.name || l.kind).join(", ")}
+                picture={picture}
+                onPick={() => onApply(saved, null)}
+              />
             )}
             <div className="more">
               <Menu
                 label={`What to do with ${saved.name}`}
                 choices={[
                   { id: "all", text: "Apply all of it", about: "In place of the lights that are there", act: () => onApply(saved, null) },
-                  ...saved.rig.lights.map((l) => ({ id: `light ${l.id}`, text: `Add ${l.name || l.kind}`, about: "On top of the lights that are there", act: () => onApply(saved, [l.id]) })),
+                  ...saved.rig.lights.map((l) => ({
+                    id: `light ${l.id}`,
+                    text: `Add ${l.name || l.kind}`,
+                    about: "On top of the lights that are there",
+                    act: () => onApply(saved, [l.id]),
+                  })),
                   { id: "rename", text: "Rename", act: () => setRenamed({ id: saved.id, name: saved.name }) },
                   { id: "file", text: "Take out as a file", act: () => window.location.assign(`/api/rigs/${saved.id}/file`) },
                   { id: "delete", text: "Delete", act: () => void remove(saved) },

@@ -22,15 +22,30 @@ const look = css<{ $weight: Weight }>`
   font-weight: ${(p) => (p.$weight === "strong" ? 600 : 450)};
   white-space: nowrap;
   cursor: default;
-  &[data-hovered] { background: ${(p) => (p.$weight === "strong" ? "#9bdcc5" : tone.hover)}; }
-  &[data-pressed] { transform: translateY(1px); }
-  &[data-selected] { color: ${tone.accent}; border-color: ${tone.accent}; }
-  &[data-disabled] { opacity: 0.4; }
-  &[data-focus-visible] { ${focusRing} }
+  &[data-hovered] {
+    background: ${(p) => (p.$weight === "strong" ? "#9bdcc5" : tone.hover)};
+  }
+  &[data-pressed] {
+    transform: translateY(1px);
+  }
+  &[data-selected] {
+    color: ${tone.accent};
+    border-color: ${tone.accent};
+  }
+  &[data-disabled] {
+    opacity: 0.4;
+  }
+  &[data-focus-visible] {
+    ${focusRing}
+  }
 `;
 
-const Plain = styled(AriaButton)<{ $weight: Weight }>`${look}`;
-const Toggled = styled(AriaToggle)<{ $weight: Weight }>`${look}`;
+const Plain = styled(AriaButton)<{ $weight: Weight }>`
+  ${look}
+`;
+const Toggled = styled(AriaToggle)<{ $weight: Weight }>`
+  ${look}
+`;
 
 interface Shared {
   weight?: Weight;

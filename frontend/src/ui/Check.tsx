@@ -15,9 +15,17 @@ const Box = styled(CheckboxButton)`
     display: grid;
     place-items: center;
   }
-  &[data-selected] .mark { background: ${tone.accent}; border-color: ${tone.accent}; color: ${tone.onAccent}; }
-  &[data-hovered] .mark { border-color: ${tone.strong}; }
-  &[data-focus-visible] .mark { ${focusRing} }
+  &[data-selected] .mark {
+    background: ${tone.accent};
+    border-color: ${tone.accent};
+    color: ${tone.onAccent};
+  }
+  &[data-hovered] .mark {
+    border-color: ${tone.strong};
+  }
+  &[data-focus-visible] .mark {
+    ${focusRing}
+  }
 `;
 
 interface Props {
@@ -32,13 +40,13 @@ export function Check({ label, hideLabel = false, isSelected, onChange }: Props)
   return (
     <CheckboxField isSelected={isSelected} onChange={onChange} {...(hideLabel ? { "aria-label": label } : {})}>
       <Box>
-      <span className="mark" aria-hidden>
-        {isSelected && (
-          <svg width={10} height={10} viewBox="0 0 10 10" fill="none" stroke="currentColor" strokeWidth={2}>
-            <path d="M1.5 5.2 4 7.7 8.5 2.5" />
-          </svg>
-        )}
-      </span>
+        <span className="mark" aria-hidden>
+          {isSelected && (
+            <svg width={10} height={10} viewBox="0 0 10 10" fill="none" stroke="currentColor" strokeWidth={2}>
+              <path d="M1.5 5.2 4 7.7 8.5 2.5" />
+            </svg>
+          )}
+        </span>
         {!hideLabel && label}
       </Box>
     </CheckboxField>

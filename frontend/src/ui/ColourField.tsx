@@ -1,4 +1,16 @@
-import { Button, ColorArea, ColorField, ColorPicker, ColorSlider, ColorSwatch, ColorThumb, DialogTrigger, Input, SliderTrack, parseColor } from "react-aria-components";
+import {
+  Button,
+  ColorArea,
+  ColorField,
+  ColorPicker,
+  ColorSlider,
+  ColorSwatch,
+  ColorThumb,
+  DialogTrigger,
+  Input,
+  SliderTrack,
+  parseColor,
+} from "react-aria-components";
 import styled from "styled-components";
 import { Sheet } from "./Select";
 import { focusRing, tone } from "./theme";
@@ -14,7 +26,9 @@ const Field = styled(Button)`
   background: ${tone.raised};
   color: ${tone.text};
   font: inherit;
-  &[data-focus-visible] { ${focusRing} }
+  &[data-focus-visible] {
+    ${focusRing}
+  }
 `;
 
 const Swatch = styled(ColorSwatch)`
@@ -27,11 +41,36 @@ const Panel = styled.div`
   display: grid;
   gap: 10px;
   padding: 12px;
-  .area { width: 190px; height: 130px; border-radius: 3px; }
-  .track { width: 190px; height: 16px; border-radius: 3px; }
-  .thumb { width: 14px; height: 14px; border: 2px solid white; border-radius: 50%; box-shadow: 0 0 0 1px black; }
-  .track .thumb { top: 50%; }
-  input { width: 100%; height: 24px; background: ${tone.base}; color: ${tone.text}; border: 1px solid ${tone.line}; font: inherit; padding: 0 6px; user-select: text; }
+  .area {
+    width: 190px;
+    height: 130px;
+    border-radius: 3px;
+  }
+  .track {
+    width: 190px;
+    height: 16px;
+    border-radius: 3px;
+  }
+  .thumb {
+    width: 14px;
+    height: 14px;
+    border: 2px solid white;
+    border-radius: 50%;
+    box-shadow: 0 0 0 1px black;
+  }
+  .track .thumb {
+    top: 50%;
+  }
+  input {
+    width: 100%;
+    height: 24px;
+    background: ${tone.base};
+    color: ${tone.text};
+    border: 1px solid ${tone.line};
+    font: inherit;
+    padding: 0 6px;
+    user-select: text;
+  }
 `;
 
 interface Props {
@@ -52,7 +91,13 @@ export function ColourField({ label, value, onChange, onRest }: Props) {
         </Field>
         <Sheet>
           <Panel>
-            <ColorArea className="area" colorSpace="hsb" xChannel="saturation" yChannel="brightness" aria-label={`${label}, saturation and brightness`}>
+            <ColorArea
+              className="area"
+              colorSpace="hsb"
+              xChannel="saturation"
+              yChannel="brightness"
+              aria-label={`${label}, saturation and brightness`}
+            >
               <ColorThumb className="thumb" />
             </ColorArea>
             <ColorSlider colorSpace="hsb" channel="hue" aria-label={`${label}, hue`}>

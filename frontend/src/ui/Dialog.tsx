@@ -27,8 +27,15 @@ const Body = styled(AriaDialog)`
   gap: 14px;
   padding: 18px 20px;
   outline: none;
-  h2 { font-size: 16px; color: ${tone.strong}; }
-  footer { display: flex; justify-content: flex-end; gap: 8px; }
+  h2 {
+    font-size: 16px;
+    color: ${tone.strong};
+  }
+  footer {
+    display: flex;
+    justify-content: flex-end;
+    gap: 8px;
+  }
 `;
 
 interface Props {

@@ -15,10 +15,22 @@ const Item = styled(MenuItem)`
   gap: 2px 24px;
   padding: 5px 12px;
   min-width: 180px;
-  &[data-focused] { background: ${tone.hover}; outline: none; }
-  &[data-disabled] { opacity: 0.4; }
-  kbd { font: inherit; color: ${tone.faint}; }
-  [slot="description"] { grid-column: 1 / -1; color: ${tone.faint}; font-size: 12px; }
+  &[data-focused] {
+    background: ${tone.hover};
+    outline: none;
+  }
+  &[data-disabled] {
+    opacity: 0.4;
+  }
+  kbd {
+    font: inherit;
+    color: ${tone.faint};
+  }
+  [slot="description"] {
+    grid-column: 1 / -1;
+    color: ${tone.faint};
+    font-size: 12px;
+  }
 `;
 
 export interface Choice {
@@ -68,13 +80,16 @@ interface AtProps {
 export function ContextMenu({ label, choices, anchor, open, onClose }: AtProps) {
   return (
     <Sheet triggerRef={anchor} isOpen={open} onOpenChange={(now) => !now && onClose()} placement="top start">
-      <Choices label={label} choices={choices.map((c) => ({
+      <Choices
+        label={label}
+        choices={choices.map((c) => ({
           ...c,
           act: () => {
             onClose();
             c.act();
           },
-        }))} />
+        }))}
+      />
     </Sheet>
   );
 }

@@ -10,8 +10,13 @@ const Box = styled.div`
   gap: 10px;
   padding: 24px;
   color: ${tone.faint};
-  h2 { color: ${tone.strong}; font-size: 18px; }
-  p { max-width: 46ch; }
+  h2 {
+    color: ${tone.strong};
+    font-size: 18px;
+  }
+  p {
+    max-width: 46ch;
+  }
 `;
 
 /** A whole view that only says something. */

@@ -66,7 +66,9 @@ const Card = styled.div<{ $wrong: boolean }>`
   border-left: 3px solid ${(p) => (p.$wrong ? tone.danger : tone.accent)};
   background: ${tone.raised};
   box-shadow: 0 4px 18px rgb(0 0 0 / 0.5);
-  span { user-select: text; }
+  span {
+    user-select: text;
+  }
 `;
 
 export function Notices() {

@@ -14,8 +14,14 @@ const Box = styled(Input)`
   font: inherit;
   text-align: right;
   user-select: text;
-  &[data-hovered] { border-color: ${tone.line}; }
-  &[data-focused] { background: ${tone.base}; border-color: ${tone.line}; ${focusRing} }
+  &[data-hovered] {
+    border-color: ${tone.line};
+  }
+  &[data-focused] {
+    background: ${tone.base};
+    border-color: ${tone.line};
+    ${focusRing}
+  }
 `;
 
 interface Props {

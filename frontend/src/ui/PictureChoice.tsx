@@ -14,11 +14,26 @@ const Card = styled(Button)<{ $present: boolean }>`
   color: ${tone.text};
   font: inherit;
   text-align: left;
-  img { width: 100%; display: block; border-radius: 2px; }
-  b { font-weight: 600; color: ${(p) => (p.$present ? tone.accent : tone.strong)}; }
-  span { color: ${tone.faint}; font-size: 12px; line-height: 1.25; }
-  &[data-hovered] { background: ${tone.raised}; }
-  &[data-focus-visible] { ${focusRing} }
+  img {
+    width: 100%;
+    display: block;
+    border-radius: 2px;
+  }
+  b {
+    font-weight: 600;
+    color: ${(p) => (p.$present ? tone.accent : tone.strong)};
+  }
+  span {
+    color: ${tone.faint};
+    font-size: 12px;
+    line-height: 1.25;
+  }
+  &[data-hovered] {
+    background: ${tone.raised};
+  }
+  &[data-focus-visible] {
+    ${focusRing}
+  }
 `;
 
 interface Props {

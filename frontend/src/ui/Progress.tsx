@@ -6,9 +6,20 @@ const Frame = styled(ProgressBar)`
   display: grid;
   gap: 4px;
   color: ${tone.faint};
-  .track { height: 4px; border-radius: 2px; background: ${tone.line}; overflow: hidden; }
-  .done { height: 100%; background: ${tone.accent}; }
-  .text { display: flex; justify-content: space-between; }
+  .track {
+    height: 4px;
+    border-radius: 2px;
+    background: ${tone.line};
+    overflow: hidden;
+  }
+  .done {
+    height: 100%;
+    background: ${tone.accent};
+  }
+  .text {
+    display: flex;
+    justify-content: space-between;
+  }
 `;
 
 export function Progress({ label, share, note }: { label: string; share: number; note?: string | undefined }) {

@@ -7,7 +7,9 @@ const Frame = styled(AriaSelect)`
   display: grid;
   gap: 4px;
   min-width: 0;
-  > :first-child:not(button) { color: ${tone.faint}; }
+  > :first-child:not(button) {
+    color: ${tone.faint};
+  }
 `;
 
 const Field = styled(Button)`
@@ -22,8 +24,12 @@ const Field = styled(Button)`
   background: ${tone.raised};
   color: ${tone.text};
   font: inherit;
-  &[data-hovered] { background: ${tone.hover}; }
-  &[data-focus-visible] { ${focusRing} }
+  &[data-hovered] {
+    background: ${tone.hover};
+  }
+  &[data-focus-visible] {
+    ${focusRing}
+  }
 `;
 
 export const Sheet = styled(Popover)`
@@ -37,8 +43,13 @@ export const Sheet = styled(Popover)`
 
 const Item = styled(ListBoxItem)`
   padding: 4px 12px 4px 10px;
-  &[data-focused] { background: ${tone.hover}; outline: none; }
-  &[data-selected] { color: ${tone.accent}; }
+  &[data-focused] {
+    background: ${tone.hover};
+    outline: none;
+  }
+  &[data-selected] {
+    color: ${tone.accent};
+  }
 `;
 
 interface Props {

@@ -43,9 +43,15 @@ const Thumb = styled(SliderThumb)`
   height: 15px;
   border-radius: 2px;
   background: ${tone.text};
-  &[data-hovered] { background: ${tone.strong}; }
-  &[data-dragging] { background: ${tone.accent}; }
-  &[data-focus-visible] { ${focusRing} }
+  &[data-hovered] {
+    background: ${tone.strong};
+  }
+  &[data-dragging] {
+    background: ${tone.accent};
+  }
+  &[data-focus-visible] {
+    ${focusRing}
+  }
 `;
 
 interface Props {
@@ -54,7 +60,7 @@ interface Props {
   low: number;
   high: number;
   step: number;
-  bend?: number;
+  exponent?: number;
   origin?: number;
   onChange: (value: number) => void;
   onRest: () => void;
@@ -63,11 +69,11 @@ interface Props {
 const FINE = 1000;
 const arrows: Record<string, number> = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 };
 
-/** A slider whose travel may be bent, so that small values get more of it. */
-export function Slider({ label, value, low, high, step, bend = 1, origin, onChange, onRest }: Props) {
-  const travelOf = (v: number) => Math.pow((v - low) / (high - low), 1 / bend);
+/** A slider whose value is a power of its travel, so that small values get more of it. */
+export function Slider({ label, value, low, high, step, exponent = 1, origin, onChange, onRest }: Props) {
+  const travelOf = (v: number) => Math.pow((v - low) / (high - low), 1 / exponent);
   const valueAt = (travel: number) => {
-    const raw = low + (high - low) * Math.pow(travel, bend);
+    const raw = low + (high - low) * Math.pow(travel, exponent);
     return Math.min(high, Math.max(low, Number((Math.round(raw / step) * step).toFixed(6))));
   };
   const travel = travelOf(Math.min(high, Math.max(low, value)));
@@ -86,13 +92,21 @@ export function Slider({ label, value, low, high, step, bend = 1, origin, onChan
         onRest();
       }}
     >
-    <Frame aria-label={label} value={travel * FINE} minValue={0} maxValue={FINE} step={1} onChange={(v) => onChange(valueAt(Number(v) / FINE))} onChangeEnd={onRest}>
-      <Track>
-        <Fill style={{ left: `${Math.min(from, travel) * 100}%`, width: `${Math.abs(travel - from) * 100}%` }} />
-        {from > 0 && from < 1 && <Origin style={{ left: `${from * 100}%` }} />}
-        <Thumb aria-valuetext={String(value)} />
-      </Track>
-    </Frame>
+      <Frame
+        aria-label={label}
+        value={travel * FINE}
+        minValue={0}
+        maxValue={FINE}
+        step={1}
+        onChange={(v) => onChange(valueAt(Number(v) / FINE))}
+        onChangeEnd={onRest}
+      >
+        <Track>
+          <Fill style={{ left: `${Math.min(from, travel) * 100}%`, width: `${Math.abs(travel - from) * 100}%` }} />
+          {from > 0 && from < 1 && <Origin style={{ left: `${from * 100}%` }} />}
+          <Thumb aria-valuetext={String(value)} />
+        </Track>
+      </Frame>
     </div>
   );
 }

@@ -5,7 +5,9 @@ import { focusRing, tone } from "./theme";
 const Frame = styled(AriaField)`
   display: grid;
   gap: 4px;
-  label { color: ${tone.faint}; }
+  label {
+    color: ${tone.faint};
+  }
   input {
     height: 28px;
     padding: 0 8px;
@@ -16,7 +18,9 @@ const Frame = styled(AriaField)`
     font: inherit;
     user-select: text;
   }
-  input[data-focused] { ${focusRing} }
+  input[data-focused] {
+    ${focusRing}
+  }
 `;
 
 interface Props {

@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import styled from "styled-components";
-import type { GroupInfo, Plate, Stroke } from "../../api/client";
+import type { GroupInfo, Plate, SettingOf, Stroke } from "../../api/client";
 import { tone } from "../../ui/theme";
 import { diagonal, toPlate, toScreen, type Placement, type Point } from "../view";
 import type { Brush } from "./useMasking";
@@ -13,14 +13,40 @@ const Layer = styled.svg`
   cursor: none;
   touch-action: none;
   outline: none;
-  circle { fill: none; }
-  .dark { stroke: rgb(0 0 0 / 0.7); stroke-width: 2.5; }
-  .bright { stroke: #fff; stroke-width: 1; }
-  .soft { stroke-dasharray: 2 4; }
-  .path { fill: none; stroke: #fff; stroke-opacity: 0.5; stroke-width: 1; }
-  .in, .out { fill: none; stroke-width: 2.5; stroke-linecap: round; stroke-opacity: 0.85; }
-  .in { stroke: ${tone.accent}; }
-  .out { stroke: ${tone.danger}; stroke-dasharray: 1 6; }
+  circle {
+    fill: none;
+  }
+  .dark {
+    stroke: rgb(0 0 0 / 0.7);
+    stroke-width: 2.5;
+  }
+  .bright {
+    stroke: #fff;
+    stroke-width: 1;
+  }
+  .soft {
+    stroke-dasharray: 2 4;
+  }
+  .path {
+    fill: none;
+    stroke: #fff;
+    stroke-opacity: 0.5;
+    stroke-width: 1;
+  }
+  .in,
+  .out {
+    fill: none;
+    stroke-width: 2.5;
+    stroke-linecap: round;
+    stroke-opacity: 0.85;
+  }
+  .in {
+    stroke: ${tone.accent};
+  }
+  .out {
+    stroke: ${tone.danger};
+    stroke-dasharray: 1 6;
+  }
 `;
 
 interface Props {
@@ -51,12 +77,15 @@ export function BrushLayer({ plate, placement, brush, group, hints, label, throu
   const erasing = brush.erase !== flip;
 
   const bounded = (name: "size" | "hardness", value: number) => {
-    const s = group.settings.find((one) => one.name === name);
+    const s = group.settings.find((one): one is SettingOf<"number"> => one.type === "number" && one.name === name);
     return Number(Math.min(s?.high ?? value, Math.max(s?.low ?? value, value)).toFixed(4));
   };
-  const sized = useRef((factor: number, harder: number) => onResize({ ...brush, size: bounded("size", brush.size * factor), hardness: bounded("hardness", brush.hardness + harder) }));
+  const sized = useRef((factor: number, harder: number) =>
+    onResize({ ...brush, size: bounded("size", brush.size * factor), hardness: bounded("hardness", brush.hardness + harder) }),
+  );
   useEffect(() => {
-    sized.current = (factor, harder) => onResize({ ...brush, size: bounded("size", brush.size * factor), hardness: bounded("hardness", brush.hardness + harder) });
+    sized.current = (factor, harder) =>
+      onResize({ ...brush, size: bounded("size", brush.size * factor), hardness: bounded("hardness", brush.hardness + harder) });
   });
 
   useEffect(() => {
@@ -164,7 +193,9 @@ export function BrushLayer({ plate, placement, brush, group, hints, label, throu
       onPointerCancel={up}
       onPointerLeave={() => setAt(null)}
     >
-      {hints?.map((hint, k) => <path key={k} className={hint.erase ? "out" : "in"} d={`${line(hint.points)}l0.1 0`} />)}
+      {hints?.map((hint, k) => (
+        <path key={k} className={hint.erase ? "out" : "in"} d={`${line(hint.points)}l0.1 0`} />
+      ))}
       {drawing && <path className="path" d={line(drawing)} />}
       {at && (
         <g>

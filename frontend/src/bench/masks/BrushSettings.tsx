@@ -1,5 +1,5 @@
 import type { GroupInfo, Plate } from "../../api/client";
-import { SettingGroup } from "../SettingGroup";
+import { SettingGroup } from "../settings/SettingGroup";
 import type { Masking } from "./useMasking";
 
 /** The brush: what the next stroke will be like. Nothing of the rig changes by it. */

@@ -15,14 +15,42 @@ const Layer = styled.svg<{ $catches: boolean }>`
   outline: none;
   pointer-events: ${(p) => (p.$catches ? "all" : "none")};
   cursor: ${(p) => (p.$catches ? "crosshair" : "default")};
-  .rim { fill: none; stroke: ${tone.strong}; stroke-width: 1.25; }
-  .shadow { fill: none; stroke: rgb(0 0 0 / 0.55); stroke-width: 3; }
-  g[role="button"] { pointer-events: all; cursor: move; outline: none; touch-action: none; }
-  .grip { fill: transparent; }
-  .dot { fill: ${tone.strong}; stroke: rgb(0 0 0 / 0.6); }
-  .guide { stroke: ${tone.accent}; stroke-width: 1; stroke-dasharray: 4 4; }
-  .between { fill: none; stroke: ${tone.strong}; stroke-width: 1.25; }
-  g[role="button"]:focus-visible .dot { fill: ${tone.accent}; }
+  .rim {
+    fill: none;
+    stroke: ${tone.strong};
+    stroke-width: 1.25;
+  }
+  .shadow {
+    fill: none;
+    stroke: rgb(0 0 0 / 0.55);
+    stroke-width: 3;
+  }
+  g[role="button"] {
+    pointer-events: all;
+    cursor: move;
+    outline: none;
+    touch-action: none;
+  }
+  .grip {
+    fill: transparent;
+  }
+  .dot {
+    fill: ${tone.strong};
+    stroke: rgb(0 0 0 / 0.6);
+  }
+  .guide {
+    stroke: ${tone.accent};
+    stroke-width: 1;
+    stroke-dasharray: 4 4;
+  }
+  .between {
+    fill: none;
+    stroke: ${tone.strong};
+    stroke-width: 1.25;
+  }
+  g[role="button"]:focus-visible .dot {
+    fill: ${tone.accent};
+  }
 `;
 
 interface Props {
@@ -71,7 +99,12 @@ export function CornerHandles({ plate, placement, label, corners, free, open: is
   const snapped = (index: number, to: Point): Point => {
     if (!directions) return to;
     const beside = [at[index - 1], at[index + 1]].filter((p) => p !== undefined);
-    const held = snap(to, beside, toScreen(placement, plate, [0.5, 0.5]), directions.map((d) => d + placement.angle));
+    const held = snap(
+      to,
+      beside,
+      toScreen(placement, plate, [0.5, 0.5]),
+      directions.map((d) => d + placement.angle),
+    );
     setGuides(held.guides);
     return held.at;
   };
@@ -147,13 +180,30 @@ export function CornerHandles({ plate, placement, label, corners, free, open: is
               index={index}
               making={making}
               onMove={(to) => setMoved({ index, to: toPlate(placement, plate, snapped(index, to)) })}
-              onStep={(across, down) => onChange(corners.map((c, k) => (k === index ? rounded([c[0] + across * STEP, c[1] + down * STEP]) : c)), "Move a corner")}
+              onStep={(across, down) =>
+                onChange(
+                  corners.map((c, k) => (k === index ? rounded([c[0] + across * STEP, c[1] + down * STEP]) : c)),
+                  "Move a corner",
+                )
+              }
               onRest={() => {
-                if (moved) onChange(corners.map((c, k) => (k === moved.index ? rounded(moved.to) : c)), "Move a corner");
+                if (moved)
+                  onChange(
+                    corners.map((c, k) => (k === moved.index ? rounded(moved.to) : c)),
+                    "Move a corner",
+                  );
                 setMoved(null);
                 setGuides([]);
               }}
-              onRemove={free ? () => onChange(corners.filter((_, k) => k !== index), "Remove a corner") : undefined}
+              onRemove={
+                free
+                  ? () =>
+                      onChange(
+                        corners.filter((_, k) => k !== index),
+                        "Remove a corner",
+                      )
+                  : undefined
+              }
             />
           </g>
         );

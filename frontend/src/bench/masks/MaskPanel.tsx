@@ -6,15 +6,20 @@ import { Icon } from "../../ui/Icon";
 import { Menu, type Choice } from "../../ui/Menu";
 import { Select } from "../../ui/Select";
 import { tone } from "../../ui/theme";
-import type { SettingValue } from "../rig";
 import { useThings } from "../things";
 import { PartSettings } from "./PartSettings";
+import { toolsOf, valueIn } from "./partTools";
 import type { Masking, MaskView } from "./useMasking";
 
 const Frame = styled.div`
   display: grid;
   gap: 6px;
-  .row { display: flex; flex-wrap: wrap; gap: 6px; align-items: center; }
+  .row {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+    align-items: center;
+  }
   .part {
     display: grid;
     grid-template-columns: auto 1fr auto auto auto;
@@ -24,10 +29,26 @@ const Frame = styled.div`
     border: 1px solid ${tone.line};
     border-radius: 3px;
   }
-  .part[data-open] { border-color: ${tone.accent}; background: ${tone.raised}; }
-  .part button { min-height: 22px; padding: 0 6px; }
-  .title { justify-content: flex-start; overflow: hidden; text-overflow: ellipsis; }
-  .works { color: ${tone.faint}; font-size: 12px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+  .part[data-open] {
+    border-color: ${tone.accent};
+    background: ${tone.raised};
+  }
+  .part button {
+    min-height: 22px;
+    padding: 0 6px;
+  }
+  .title {
+    justify-content: flex-start;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .works {
+    color: ${tone.faint};
+    font-size: 12px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
 `;
 
 export interface MaskActions {
@@ -35,7 +56,7 @@ export interface MaskActions {
   onInvert: () => void;
   /** Others that this mask can be given to. */
   copies: { id: string; text: string; act: () => void }[];
-  onPart: (part: number, name: string, value: SettingValue) => void;
+  onPart: (part: number, name: string, value: unknown) => void;
   onPartRest: (label: string) => void;
   onPartReset: (part: number, setting: SettingInfo) => void;
   onParts: (make: (parts: MaskPart[]) => MaskPart[], label: string) => void;
@@ -66,6 +87,14 @@ const views: { value: MaskView; text: string }[] = [
 export function MaskPanel({ plate, mask, ofLight, parts, common, brushGroup, masking, actions }: Props) {
   const { mattes } = useThings();
   const info = (part: MaskPart) => parts.find((p) => p.name === part.part);
+  const whatItDoes = (part: MaskPart) => {
+    const { matte } = toolsOf(info(part));
+    if (!matte) return works[part.combine];
+    const referred = valueIn(part, matte);
+    const side = info(part)?.group.settings.find((s) => s.name === "side");
+    const name = mattes.find((m) => m.id === referred)?.name ?? (referred ? "a matte that is not there" : "no matte yet");
+    return `${side ? String(valueIn(part, side)) : ""} ${name}`;
+  };
   const kinds: Choice[] = parts.map((p) => ({ id: p.name, text: p.title, about: p.summary, act: () => masking.add(p.name) }));
   const tools: Choice[] = [
     { id: "invert", text: "Invert", about: "Lets light be where it was not, and the reverse", act: actions.onInvert },
@@ -85,7 +114,13 @@ export function MaskPanel({ plate, mask, ofLight, parts, common, brushGroup, mas
           ]}
           onChange={(v) => actions.onStart(v as Mask["start"])}
         />
-        <Select label="Mask shown" hideLabel value={masking.view} options={ofLight ? views : views.slice(0, 3)} onChange={(v) => masking.setView(v as MaskView)} />
+        <Select
+          label="Mask shown"
+          hideLabel
+          value={masking.view}
+          options={ofLight ? views : views.slice(0, 3)}
+          onChange={(v) => masking.setView(v as MaskView)}
+        />
       </div>
       {mask.parts.map((part, k) => {
         const kind = info(part);
@@ -102,17 +137,29 @@ export function MaskPanel({ plate, mask, ofLight, parts, common, brushGroup, mas
         return (
           <div key={k} style={{ display: "grid", gap: 4 }}>
             <div className="part" data-open={open || undefined} role="group" aria-label={`${title}, part ${k + 1}`}>
-              <Check label={`${title} on`} hideLabel isSelected={part.on} onChange={() => actions.onParts((all) => all.map((p, i) => (i === k ? { ...p, on: !p.on } : p)), `Switch ${title}`)} />
+              <Check
+                label={`${title} on`}
+                hideLabel
+                isSelected={part.on}
+                onChange={() => actions.onParts((all) => all.map((p, i) => (i === k ? { ...p, on: !p.on } : p)), `Switch ${title}`)}
+              />
               <Button weight="bare" className="title" aria-expanded={open} onPress={() => masking.select(open ? null : k)}>
                 {title}
               </Button>
-              <span className="works">{part.part === "matte" ? `${part.side} ${mattes.find((m) => m.id === part.matte)?.name ?? (part.matte ? "what is not there" : "no matte yet")}` : works[part.combine]}{part.invert ? ", inverted" : ""}</span>
+              <span className="works">
+                {whatItDoes(part)}
+                {part.invert ? ", inverted" : ""}
+              </span>
               <Menu
                 label={`What to do with ${title}`}
                 choices={[
                   { id: "up", text: "Move up", disabled: k === 0, act: () => move(-1) },
                   { id: "down", text: "Move down", disabled: k === mask.parts.length - 1, act: () => move(1) },
-                  { id: "twice", text: "Duplicate", act: () => actions.onParts((all) => [...all.slice(0, k + 1), part, ...all.slice(k + 1)], `Duplicate ${title}`) },
+                  {
+                    id: "twice",
+                    text: "Duplicate",
+                    act: () => actions.onParts((all) => [...all.slice(0, k + 1), part, ...all.slice(k + 1)], `Duplicate ${title}`),
+                  },
                 ]}
               >
                 <Button weight="bare" aria-label={`More for ${title}, part ${k + 1}`}>
@@ -131,7 +178,17 @@ export function MaskPanel({ plate, mask, ofLight, parts, common, brushGroup, mas
               </Button>
             </div>
             {open && kind && (
-              <PartSettings plate={plate} part={part} title={title} kind={kind} common={common} brushGroup={brushGroup} masking={masking} at={k} actions={actions} />
+              <PartSettings
+                plate={plate}
+                part={part}
+                title={title}
+                kind={kind}
+                common={common}
+                brushGroup={brushGroup}
+                masking={masking}
+                at={k}
+                actions={actions}
+              />
             )}
           </div>
         );

@@ -4,17 +4,43 @@ import { Button } from "../../ui/Button";
 import { Icon } from "../../ui/Icon";
 import { Menu } from "../../ui/Menu";
 import { tone } from "../../ui/theme";
+import { toolsOf, valueIn } from "./partTools";
 
 const Frame = styled.section`
   display: grid;
   gap: 6px;
   margin-top: 18px;
-  h3 { font-size: 13px; font-weight: 600; color: ${tone.strong}; }
-  p { color: ${tone.faint}; font-size: 12px; line-height: 1.3; }
-  ul { list-style: none; margin: 0; padding: 0; display: grid; gap: 4px; }
-  li { display: grid; grid-template-columns: 1fr auto auto; align-items: center; gap: 6px; }
-  li span { color: ${tone.faint}; font-size: 12px; }
-  li button { min-height: 24px; justify-content: flex-start; }
+  h3 {
+    font-size: 13px;
+    font-weight: 600;
+    color: ${tone.strong};
+  }
+  p {
+    color: ${tone.faint};
+    font-size: 12px;
+    line-height: 1.3;
+  }
+  ul {
+    list-style: none;
+    margin: 0;
+    padding: 0;
+    display: grid;
+    gap: 4px;
+  }
+  li {
+    display: grid;
+    grid-template-columns: 1fr auto auto;
+    align-items: center;
+    gap: 6px;
+  }
+  li span {
+    color: ${tone.faint};
+    font-size: 12px;
+  }
+  li button {
+    min-height: 24px;
+    justify-content: flex-start;
+  }
 `;
 
 interface Props {
@@ -25,21 +51,28 @@ interface Props {
   onRemove: (matte: Matte) => void;
 }
 
-function users(rig: Rig, id: string): number {
+function users(rig: Rig, parts: PartInfo[], id: string): number {
   const masks = [...rig.lights.map((l) => l.mask), rig.house.mask, ...rig.mattes.map((m) => m.mask)];
-  return masks.filter((mask) => mask.parts.some((p) => p.part === "matte" && p.matte === id)).length;
+  return masks.filter((mask) =>
+    mask.parts.some((part) => {
+      const { matte } = toolsOf(parts.find((p) => p.name === part.part));
+      return matte !== undefined && valueIn(part, matte) === id;
+    }),
+  ).length;
 }
 
 /** The mattes of the plate: areas that any light can stand behind or stay within. */
 export function MatteList({ rig, parts, onNew, onSelect, onRemove }: Props) {
-  const choices = parts.filter((p) => p.name !== "matte").map((p) => ({ id: p.name, text: p.title, about: p.summary, act: () => onNew(p.name) }));
+  const choices = parts
+    .filter((p) => !toolsOf(p).matte)
+    .map((p) => ({ id: p.name, text: p.title, about: p.summary, act: () => onNew(p.name) }));
   return (
     <Frame aria-label="Mattes">
       <h3>Mattes</h3>
       <p>Saved areas, such as a subject or a foreground, that any light can stand behind or stay within.</p>
       <ul>
         {rig.mattes.map((matte) => {
-          const count = users(rig, matte.id);
+          const count = users(rig, parts, matte.id);
           return (
             <li key={matte.id}>
               <Button onPress={() => onSelect(matte)}>{matte.name || matte.id}</Button>

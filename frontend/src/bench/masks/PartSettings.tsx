@@ -4,9 +4,10 @@ import type { GroupInfo, MaskPart, PartInfo, Plate } from "../../api/client";
 import { Button, Toggle } from "../../ui/Button";
 import { Progress } from "../../ui/Progress";
 import { tone } from "../../ui/theme";
-import { SettingGroup } from "../SettingGroup";
+import { SettingGroup } from "../settings/SettingGroup";
 import { BrushSettings } from "./BrushSettings";
 import type { MaskActions } from "./MaskPanel";
+import { toolsOf } from "./partTools";
 import type { Masking } from "./useMasking";
 
 const Open = styled.div`
@@ -15,7 +16,11 @@ const Open = styled.div`
   display: grid;
   gap: 6px;
   scroll-margin: 40px 0 16px;
-  .note { color: ${tone.faint}; font-size: 12px; line-height: 1.3; }
+  .note {
+    color: ${tone.faint};
+    font-size: 12px;
+    line-height: 1.3;
+  }
 `;
 
 interface Props {
@@ -33,6 +38,7 @@ interface Props {
 
 /** The part of a mask that is worked on: its tools, the brush, its settings. Comes into view when it is taken up. */
 export function PartSettings({ plate, part, title, kind, common, brushGroup, masking, at, actions }: Props) {
+  const { box, strokes, matte } = toolsOf(kind);
   const frame = useRef<HTMLDivElement>(null);
   useEffect(() => {
     frame.current?.scrollIntoView({ block: "nearest" });
@@ -45,31 +51,53 @@ export function PartSettings({ plate, part, title, kind, common, brushGroup, mas
           <Button onPress={masking.cutting.stop}>Cancel</Button>
         </div>
       )}
-      {part.part === "subject" && (
+      {box && (
         <div className="row">
           <Toggle hint="Draw a loose box round the subject" isSelected={masking.boxing} onChange={masking.setBoxing}>
             Box
           </Toggle>
-          <Toggle hint="Draw over what belongs to it" isSelected={masking.paints && !masking.brush.erase} onChange={() => { masking.setBoxing(false); masking.setBrush({ ...masking.brush, erase: false }); }}>
+          <Toggle
+            hint="Draw over what belongs to it"
+            isSelected={masking.paints && !masking.brush.erase}
+            onChange={() => {
+              masking.setBoxing(false);
+              masking.setBrush({ ...masking.brush, erase: false });
+            }}
+          >
             Mark in
           </Toggle>
-          <Toggle hint="Draw over what does not (Alt)" isSelected={masking.paints && masking.brush.erase} onChange={() => { masking.setBoxing(false); masking.setBrush({ ...masking.brush, erase: true }); }}>
+          <Toggle
+            hint="Draw over what does not (Alt)"
+            isSelected={masking.paints && masking.brush.erase}
+            onChange={() => {
+              masking.setBoxing(false);
+              masking.setBrush({ ...masking.brush, erase: true });
+            }}
+          >
             Mark out
           </Toggle>
         </div>
       )}
-      {part.part === "strokes" && (
+      {strokes && !box && (
         <div className="row">
           <Toggle isSelected={!masking.brush.erase} onChange={() => masking.setBrush({ ...masking.brush, erase: false })}>
             Paint
           </Toggle>
-          <Toggle hint="The other of the two for as long as Alt is held" isSelected={masking.brush.erase} onChange={() => masking.setBrush({ ...masking.brush, erase: true })}>
+          <Toggle
+            hint="The other of the two for as long as Alt is held"
+            isSelected={masking.brush.erase}
+            onChange={() => masking.setBrush({ ...masking.brush, erase: true })}
+          >
             {part.combine === "subtract" ? "Restore" : "Erase"}
           </Toggle>
         </div>
       )}
-      {(part.part === "strokes" || part.part === "subject") && (
-        <BrushSettings plate={plate} group={part.part === "subject" ? { ...brushGroup, settings: brushGroup.settings.filter((s) => s.name === "size") } : brushGroup} masking={masking} />
+      {strokes && (
+        <BrushSettings
+          plate={plate}
+          group={box ? { ...brushGroup, settings: brushGroup.settings.filter((s) => s.name === "size") } : brushGroup}
+          masking={masking}
+        />
       )}
       {[kind.group, common].map((group) => (
         <SettingGroup
@@ -82,12 +110,17 @@ export function PartSettings({ plate, part, title, kind, common, brushGroup, mas
           onReset={(s) => actions.onPartReset(at, s)}
         />
       ))}
-      {part.part === "matte" && (
+      {matte && (
         <div className="row">
           <Button onPress={actions.onNewMatte}>New matte</Button>
         </div>
       )}
-      {masking.paints && <p className="note">Comma and full stop change the size, with Shift the hardness; so does the wheel with Shift, and with Shift and Alt. Shift while drawing makes a stroke straight; with Alt the brush does the other of the two.</p>}
+      {masking.paints && (
+        <p className="note">
+          Comma and full stop change the size, with Shift the hardness; so does the wheel with Shift, and with Shift and Alt. Shift while
+          drawing makes a stroke straight; with Alt the brush does the other of the two.
+        </p>
+      )}
     </Open>
   );
 }

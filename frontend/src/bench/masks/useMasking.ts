@@ -1,7 +1,20 @@
 import { useRef, useState } from "react";
-import { cutOut, type MaskPart, type Painting, type PartInfo, type Plate, type Rig, type Stroke } from "../../api/client";
+import {
+  api,
+  follow,
+  said,
+  type MaskPart,
+  type Owner,
+  type Painting,
+  type PartInfo,
+  type Plate,
+  type Rig,
+  type Stroke,
+} from "../../api/client";
 import { useNotices } from "../../ui/Notices";
-import { maskOf, newPart, withMask, type Owner, type Selection } from "../rig";
+import { maskOf, sameOwner, withMask, type Selection } from "../rig";
+import type { Editing } from "../useEditing";
+import { toolsOf, valueIn, withValue } from "./partTools";
 
 /** The brush: its settings are the stroke's own; `erase` is what it does without the modifier. */
 export type Brush = Pick<Stroke, "size" | "hardness" | "flow"> & { erase: boolean };
@@ -33,16 +46,16 @@ export interface Cutting {
 interface Bench {
   plate: Plate;
   rig: Rig;
-  newest: { readonly current: Rig };
   parts: PartInfo[];
-  edit: (rig: Rig, label: string) => void;
+  editing: Editing;
 }
 
 export type Masking = ReturnType<typeof useMasking>;
 
 /** Whose mask and which of its parts is worked on, with what brush, and what can be done with them. */
-export function useMasking(selection: Selection, { plate, rig, newest, parts, edit }: Bench) {
+export function useMasking(selection: Selection, { plate, rig, parts, editing }: Bench) {
   const { warn } = useNotices();
+  const { newest, edit, ask } = editing;
   const [chosen, setChosen] = useState<{ owner: Owner; part: number } | null>(null);
   const [brushes, setBrushes] = useState(() => remembered(parts));
   const [view, setView] = useState<MaskView>("off");
@@ -59,15 +72,18 @@ export function useMasking(selection: Selection, { plate, rig, newest, parts, ed
   };
 
   const owner: Owner | null = selection === "plate" ? null : selection;
-  const same = chosen !== null && JSON.stringify(chosen.owner) === JSON.stringify(owner);
+  const same = chosen !== null && sameOwner(chosen.owner, owner);
   const mask = owner ? maskOf(rig, owner) : undefined;
   const index = same && chosen.part < (mask?.parts.length ?? 0) ? chosen.part : null;
   const kept = index === null ? null : (mask?.parts[index] ?? null);
   const here = JSON.stringify([owner, index]);
   const part = awaited?.at === here ? awaited.part : kept;
 
+  const info = parts.find((p) => p.name === part?.part);
+  const tools = toolsOf(info);
   // Light is painted with a brush of its own.
-  const brush = brushes[part?.part ?? LIGHT] ?? brushes.strokes ?? NO_BRUSH;
+  const first = parts.find((p) => p.brush)?.name ?? LIGHT;
+  const brush = brushes[part?.part ?? LIGHT] ?? brushes[first] ?? NO_BRUSH;
   const setBrush = (next: Brush) => {
     const all = { ...brushes, [part?.part ?? LIGHT]: next };
     setBrushes(all);
@@ -79,38 +95,38 @@ export function useMasking(selection: Selection, { plate, rig, newest, parts, ed
     setDrawn(null);
     setBrushes((all) => Object.fromEntries(Object.entries(all).map(([name, one]) => [name, { ...one, erase: false }])));
   };
-  const open = (of: Owner, next: number, box: boolean) => {
-    setChosen({ owner: of, part: next });
-    setBoxing(box);
+  /** Takes up a part, or none, once it is there; one that is cut out asks for its box where it has none. */
+  const open = (of: Owner, next: number | null) => {
+    const opened = next === null ? undefined : maskOf(newest.current, of)?.parts[next];
+    const box = toolsOf(parts.find((p) => p.name === opened?.part)).box;
+    setChosen(next === null ? null : { owner: of, part: next });
+    setBoxing(box !== undefined && opened !== undefined && !valueIn(opened, box));
   };
-  const change = (make: (parts: MaskPart[]) => MaskPart[], label: string) => {
-    if (!owner) return;
-    const now = maskOf(newest.current, owner);
-    if (now) edit(withMask(newest.current, owner, { ...now, parts: make(now.parts) }), label);
-  };
-  const add = (kind: string) => {
-    const info = parts.find((p) => p.name === kind);
-    if (!info || !mask) return;
-    // A part that refers to a matte takes the newest; in a matte itself that could go round in a circle.
-    const asks = info.group.settings.find((s) => s.kind === "matte");
-    const last = owner !== null && typeof owner === "object" && "matte" in owner ? undefined : newest.current.mattes.at(-1);
-    change((all) => [...all, { ...newPart(info, mask), ...(asks && last ? { [asks.name]: last.id } : {}) }], `Add ${info.title.toLowerCase()}`);
-    select(mask.parts.length);
-    setBoxing(kind === "subject");
-  };
+  const add = (name: string) => owner && ask({ do: "add-part", owner, part: name });
 
   /** Takes up the last brush of the mask, or a new one. */
   const paint = () => {
-    const last = mask?.parts.findLastIndex((p) => p.part === "strokes") ?? -1;
+    const painted = parts.filter((p) => p.brush && !toolsOf(p).box).map((p) => p.name);
+    const last = mask?.parts.findLastIndex((p) => painted.includes(p.part)) ?? -1;
     if (last >= 0) select(last);
-    else add("strokes");
+    else if (painted[0]) add(painted[0]);
+  };
+
+  const cut = async (subject: MaskPart, signal: AbortSignal) => {
+    if (subject.part !== "subject") return;
+    const { data, error } = await api.POST("/api/plates/{plate_id}/cut", { params: { path: { plate_id: plate.id } }, body: { subject } });
+    if (!data) throw new Error(said(error));
+    await follow(data, ({ job }) => setCutting((now) => now && { ...now, share: job.share }), signal);
   };
 
   /** Replaces the part that is worked on; a subject is cut out again first, with progress. */
   const replace = (next: MaskPart, label: string) => {
     if (index === null) return;
     const at = index;
-    const keep = () => change((all) => all.map((p, k) => (k === at ? next : p)), label);
+    const keep = () => {
+      const now = owner && maskOf(newest.current, owner);
+      if (now) edit(withMask(newest.current, owner, { ...now, parts: now.parts.map((p, k) => (k === at ? next : p)) }), label);
+    };
     if (next.part !== "subject") {
       keep();
       return;
@@ -120,7 +136,7 @@ export function useMasking(selection: Selection, { plate, rig, newest, parts, ed
     stop.current = mine;
     awaitPart({ part: next, at: here });
     setCutting({ share: 0, stop: () => mine.abort() });
-    cutOut(plate.id, next, (share) => setCutting((now) => now && { ...now, share }), mine.signal)
+    cut(next, mine.signal)
       .then(keep, (error: unknown) => {
         if (!mine.signal.aborted) warn(error instanceof Error ? error.message : String(error));
       })
@@ -137,19 +153,37 @@ export function useMasking(selection: Selection, { plate, rig, newest, parts, ed
     setDrawn(null);
     const waiting = newestAwaited.current;
     const now = waiting?.at === here ? waiting.part : part;
-    if (part?.part === "strokes") replace({ ...part, strokes: [...part.strokes, stroke] }, stroke.erase ? "Erase" : "Paint");
-    if (now?.part === "subject") replace({ ...now, hints: [...now.hints, stroke] }, stroke.erase ? "Mark as out" : "Mark as in");
+    if (!now || !tools.strokes) return;
+    const drawnBefore = valueIn(now, tools.strokes) as Stroke[];
+    const label = tools.box ? (stroke.erase ? "Mark as out" : "Mark as in") : stroke.erase ? "Erase" : "Paint";
+    replace(withValue(now, tools.strokes, [...drawnBefore, stroke]), label);
   };
 
   const painting: Painting | null =
-    drawn && owner && index !== null && part?.part === "strokes"
-      ? { owner: owner === "house" ? "house" : "light" in owner ? "light" : "matte", id: owner === "house" ? "" : "light" in owner ? owner.light : owner.matte, part: index, stroke: drawn }
-      : null;
+    drawn && owner && index !== null && tools.strokes && !tools.box ? { owner, part: index, stroke: drawn } : null;
 
   return {
-    owner, mask, index, part, brush, view, drawn, painting, boxing, cutting,
-    info: parts.find((p) => p.name === part?.part),
-    paints: !boxing && (part?.part === "strokes" || part?.part === "subject"),
-    setBrush, setView, setBoxing, select, open, change, add, paint, replace, draw, drop,
+    owner,
+    mask,
+    index,
+    part,
+    info,
+    tools,
+    brush,
+    view,
+    painting,
+    boxing,
+    cutting,
+    paints: !boxing && tools.strokes !== undefined,
+    setBrush,
+    setView,
+    setBoxing,
+    select,
+    open,
+    add,
+    paint,
+    replace,
+    draw,
+    drop,
   };
 }

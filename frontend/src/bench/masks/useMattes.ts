@@ -1,57 +1,42 @@
-import { call, said, type Catalogue, type Mask, type Matte, type Rig } from "../../api/client";
-import { useNotices } from "../../ui/Notices";
-import { freeId, lightOf, maskOf, matteOf, newPart, withMask, withMatte, type Owner, type Selection } from "../rig";
+import type { Mask, Matte, Owner, PartInfo, Rig } from "../../api/client";
+import { HOUSE, lightOf, lightOwner, maskOf, matteOf, matteOwner, sameOwner, withMask, withMatte } from "../rig";
 import type { Editing } from "../useEditing";
 import type { MaskActions } from "./MaskPanel";
+import { toolsOf } from "./partTools";
 import type { Masking } from "./useMasking";
 
 interface Bench {
   rig: Rig;
-  catalogue: Catalogue;
+  parts: PartInfo[];
   editing: Editing;
   masking: Masking;
-  choose: (selection: Selection) => void;
 }
 
 export type MatteActions = ReturnType<typeof useMattes>;
 
 /** What can be done with mattes, and with the mask of anything. */
-export function useMattes({ rig, catalogue, editing, masking, choose }: Bench) {
-  const { say, warn } = useNotices();
-  const { newest, edit, rest, setting } = editing;
+export function useMattes({ rig, parts, editing, masking }: Bench) {
+  const { newest, ask, edit, rest, setting } = editing;
 
-  const add = (kind: string) => {
-    const info = catalogue.parts.find((p) => p.name === kind);
-    if (!info) return;
-    const empty: Mask = { start: "nothing", parts: [] };
-    const id = freeId("matte", newest.current.mattes.map((m) => m.id));
-    const made: Matte = { id, name: kind === "subject" ? "Subject" : `${info.title} matte`, mask: { ...empty, parts: [newPart(info, empty)] } };
-    edit({ ...newest.current, mattes: [...newest.current.mattes, made] }, `New matte ${made.name}`);
-    choose({ matte: id });
-    masking.open({ matte: id }, 0, kind === "subject");
+  const add = (part: string) => ask({ do: "new-matte", part });
+  const nameOf = (of: Owner): string => {
+    if (of.of === "house") return "the house light";
+    return (of.of === "light" ? lightOf(newest.current, of.id) : matteOf(newest.current, of.id))?.name || of.id;
   };
-  const remove = (gone: Matte) => {
-    const uses = (mask: Mask) => mask.parts.some((p) => p.part === "matte" && p.matte === gone.id);
-    const users = [...newest.current.lights.filter((l) => uses(l.mask)).map((l) => l.name), ...(uses(newest.current.house.mask) ? ["the house light"] : [])];
-    if (users.length > 0) say(`${gone.name} was used by ${users.join(" and ")}, which ${users.length === 1 ? "goes" : "go"} on without it. Undo brings it back.`);
-    edit({ ...newest.current, mattes: newest.current.mattes.filter((m) => m.id !== gone.id) }, `Remove the matte ${gone.name}`);
-  };
-  const nameOf = (of: Owner) => (of === "house" ? "the house light" : "light" in of ? (lightOf(newest.current, of.light)?.name ?? of.light) : (matteOf(newest.current, of.matte)?.name ?? of.matte));
 
   const maskActions = (of: Owner): MaskActions => {
-    const others: Owner[] = ["house", ...rig.lights.map((l) => ({ light: l.id })), ...rig.mattes.map((m) => ({ matte: m.id }))];
-    const mask = () => maskOf(newest.current, of) ?? { start: "everything" as const, parts: [] };
+    const others: Owner[] = [HOUSE, ...rig.lights.map((l) => lightOwner(l.id)), ...rig.mattes.map((m) => matteOwner(m.id))];
+    const mask = (): Mask => maskOf(newest.current, of) ?? { start: "everything", parts: [] };
     return {
       onStart: (start) => edit(withMask(newest.current, of, { ...mask(), start }), "Mask begins with"),
-      onInvert: () => {
-        call("post", "/api/masks/inverted", { body: mask() }).then(
-          ({ data, error }) => (data ? edit(withMask(newest.current, of, data), `Invert the mask of ${nameOf(of)}`) : warn(said(error))),
-          () => warn("The mask was not inverted: the service does not answer."),
-        );
-      },
+      onInvert: () => ask({ do: "invert-mask", owner: of }),
       copies: others
-        .filter((other) => JSON.stringify(other) !== JSON.stringify(of))
-        .map((other) => ({ id: JSON.stringify(other), text: nameOf(other), act: () => edit(withMask(newest.current, other, mask()), `Copy the mask of ${nameOf(of)}`) })),
+        .filter((other) => !sameOwner(other, of))
+        .map((other) => ({
+          id: JSON.stringify(other),
+          text: nameOf(other),
+          act: () => edit(withMask(newest.current, other, mask()), `Copy the mask of ${nameOf(of)}`),
+        })),
       onPart: (part, name, value) => setting({ mask: of, part }, name, value),
       onPartRest: rest,
       onPartReset: (part, s) => {
@@ -59,14 +44,21 @@ export function useMattes({ rig, catalogue, editing, masking, choose }: Bench) {
         if (now && masking.index === part) masking.replace({ ...now, [s.name]: s.default }, `Reset ${s.label}`);
       },
       onParts: (make, label) => edit(withMask(newest.current, of, { ...mask(), parts: make(mask().parts) }), label),
-      onNewMatte: () => add("subject"),
+      onNewMatte: () => {
+        const cut = parts.find((p) => toolsOf(p).box) ?? parts[0];
+        if (cut) add(cut.name);
+      },
     };
   };
 
   return {
     add,
-    remove,
-    rename: (matte: Matte, name: string) => edit(withMatte(newest.current, matte.id, (m) => ({ ...m, name })), `Rename ${matte.name}`),
+    remove: (gone: Matte) => ask({ do: "remove-matte", matte: gone.id }),
+    rename: (matte: Matte, name: string) =>
+      edit(
+        withMatte(newest.current, matte.id, (m) => ({ ...m, name })),
+        `Rename ${matte.name}`,
+      ),
     maskActions,
   };
 }

@@ -20,7 +20,9 @@ interface Props {
 /** The handles of groups of settings on the picture, made from what the settings say of themselves. */
 export function Handles({ plate, area, placement, groups, edges = [], onChange, onRest, onReset, children }: Props) {
   const shown = groups.flatMap(({ group, values }) =>
-    group.settings.filter((setting) => viewOf(setting)?.Handle && isShown(setting, values)).map((setting) => ({ group: group.name, setting, values })),
+    group.settings
+      .filter((setting) => viewOf(setting)?.Handle && isShown(setting, values))
+      .map((setting) => ({ group: group.name, setting, values })),
   );
   const turns = new Map<string, number>();
   const handles = shown.map(({ group, setting, values }) => {

@@ -1,10 +1,10 @@
 import { useState } from "react";
 import styled from "styled-components";
-import type { SettingInfo } from "../api/client";
-import { Button } from "../ui/Button";
-import { NumberField } from "../ui/NumberField";
-import { tone } from "../ui/theme";
-import type { Spot } from "./places";
+import type { SettingInfo } from "../../api/client";
+import { Button } from "../../ui/Button";
+import { NumberField } from "../../ui/NumberField";
+import { tone } from "../../ui/theme";
+import type { Spot } from "../places";
 
 const List = styled.div`
   grid-column: 1 / -1;
@@ -35,10 +35,15 @@ export function PlaceNumbers({ setting, value, onChange }: Props) {
   const [open, setOpen] = useState(false);
   const lists = isNested(value) ? value : [value];
   const put = (list: number, index: number, axis: 0 | 1, to: number) => {
-    const next = lists.map((spots, l) => spots.map((spot, k): Spot => (l === list && k === index ? (axis === 0 ? [to, spot[1]] : [spot[0], to]) : spot)));
+    const next = lists.map((spots, l) =>
+      spots.map((spot, k): Spot => (l === list && k === index ? (axis === 0 ? [to, spot[1]] : [spot[0], to]) : spot)),
+    );
     onChange(isNested(value) ? next : (next[0] ?? []));
   };
-  const percent = { shown: (v: number) => (v * 100).toFixed(1), read: (text: string) => (Number.isFinite(Number(text.replace(",", "."))) ? Number(text.replace(",", ".")) / 100 : null) };
+  const percent = {
+    shown: (v: number) => (v * 100).toFixed(1),
+    read: (text: string) => (Number.isFinite(Number(text.replace(",", "."))) ? Number(text.replace(",", ".")) / 100 : null),
+  };
   if (value.length === 0) return null;
   return (
     <List>
@@ -53,7 +58,14 @@ export function PlaceNumbers({ setting, value, onChange }: Props) {
               <div key={`${l} ${k}`} style={{ display: "contents" }}>
                 <span>{name}</span>
                 {([0, 1] as const).map((axis) => (
-                  <NumberField key={axis} label={`${setting.label} ${name}, ${axis === 0 ? "across" : "down"} in per cent`} value={spot[axis]} step={STEP} {...percent} onCommit={(v) => put(l, k, axis, v)} />
+                  <NumberField
+                    key={axis}
+                    label={`${setting.label} ${name}, ${axis === 0 ? "across" : "down"} in per cent`}
+                    value={spot[axis]}
+                    step={STEP}
+                    {...percent}
+                    onCommit={(v) => put(l, k, axis, v)}
+                  />
                 ))}
               </div>
             );

@@ -12,12 +12,32 @@ const Line = styled.div`
   align-items: center;
   gap: 6px;
   min-height: 25px;
-  .strip { min-height: 20px; padding: 0; opacity: 0; }
-  &:hover .strip, .strip:focus-visible { opacity: 1; }
-  .wide { grid-column: 2 / 5; }
-  .unit { color: ${tone.faint}; font-size: 12px; }
-  .pair button { min-height: 22px; }
-  .pair { grid-column: 2 / -1; display: grid; grid-template-columns: 1fr 1fr auto; gap: 4px; align-items: center; }
+  .strip {
+    min-height: 20px;
+    padding: 0;
+    opacity: 0;
+  }
+  &:hover .strip,
+  .strip:focus-visible {
+    opacity: 1;
+  }
+  .wide {
+    grid-column: 2 / 5;
+  }
+  .unit {
+    color: ${tone.faint};
+    font-size: 12px;
+  }
+  .pair button {
+    min-height: 22px;
+  }
+  .pair {
+    grid-column: 2 / -1;
+    display: grid;
+    grid-template-columns: 1fr 1fr auto;
+    gap: 4px;
+    align-items: center;
+  }
 `;
 
 const Name = styled(AriaButton)<{ $changed: boolean }>`
@@ -32,7 +52,9 @@ const Name = styled(AriaButton)<{ $changed: boolean }>`
   text-overflow: ellipsis;
   white-space: nowrap;
   cursor: default;
-  &[data-focus-visible] { ${focusRing} }
+  &[data-focus-visible] {
+    ${focusRing}
+  }
 `;
 
 interface Props extends RowTools {

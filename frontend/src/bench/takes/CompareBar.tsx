@@ -1,5 +1,5 @@
 import styled from "styled-components";
-import type { Rig, Take } from "../../api/client";
+import type { Rig, Show, Take } from "../../api/client";
 import { Button, Toggle } from "../../ui/Button";
 import { Select } from "../../ui/Select";
 import { tone } from "../../ui/theme";
@@ -27,10 +27,10 @@ const Bar = styled.div`
 `;
 
 /** The rig and what of it is shown for one side of a comparison. */
-export function sideOf(side: string, present: Rig, takes: Take[]): { rig: Rig; show: string } {
-  if (side === "shot") return { rig: present, show: "before" };
+export function sideOf(side: string, present: Rig, takes: Take[]): { rig: Rig; show: Show } {
+  if (side === "shot") return { rig: present, show: { what: "before" } };
   const take = takes.find((t) => String(t.id) === side);
-  return { rig: take?.rig ?? present, show: "result" };
+  return { rig: take?.rig ?? present, show: { what: "result" } };
 }
 
 interface Props {
@@ -41,11 +41,27 @@ interface Props {
 
 /** What is compared, and how. */
 export function CompareBar({ comparison, takes, onChange }: Props) {
-  const options = [{ value: "now", text: "As it is now" }, { value: "shot", text: "As shot" }, ...takes.map((t) => ({ value: String(t.id), text: t.name }))];
+  const options = [
+    { value: "now", text: "As it is now" },
+    { value: "shot", text: "As shot" },
+    ...takes.map((t) => ({ value: String(t.id), text: t.name })),
+  ];
   return (
     <Bar role="group" aria-label="Compare" onPointerDown={(event) => event.stopPropagation()}>
-      <Select label="On the left" hideLabel value={comparison.left} options={options} onChange={(left) => onChange({ ...comparison, left })} />
-      <Select label="On the right" hideLabel value={comparison.right} options={options} onChange={(right) => onChange({ ...comparison, right })} />
+      <Select
+        label="On the left"
+        hideLabel
+        value={comparison.left}
+        options={options}
+        onChange={(left) => onChange({ ...comparison, left })}
+      />
+      <Select
+        label="On the right"
+        hideLabel
+        value={comparison.right}
+        options={options}
+        onChange={(right) => onChange({ ...comparison, right })}
+      />
       <Toggle isSelected={comparison.way === "split"} onChange={() => onChange({ ...comparison, way: "split" })}>
         Split
       </Toggle>

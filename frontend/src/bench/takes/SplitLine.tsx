@@ -12,9 +12,30 @@ const Line = styled.div`
   cursor: ew-resize;
   touch-action: none;
   outline: none;
-  &::before { content: ""; position: absolute; left: 11px; top: 0; bottom: 0; width: 2px; background: ${tone.strong}; box-shadow: 0 0 0 1px rgb(0 0 0 / 0.4); }
-  &::after { content: ""; position: absolute; left: 5px; top: 50%; width: 14px; height: 14px; background: ${tone.strong}; transform: rotate(45deg); border-radius: 2px; }
-  &:focus-visible::after { ${focusRing} background: ${tone.accent}; }
+  &::before {
+    content: "";
+    position: absolute;
+    left: 11px;
+    top: 0;
+    bottom: 0;
+    width: 2px;
+    background: ${tone.strong};
+    box-shadow: 0 0 0 1px rgb(0 0 0 / 0.4);
+  }
+  &::after {
+    content: "";
+    position: absolute;
+    left: 5px;
+    top: 50%;
+    width: 14px;
+    height: 14px;
+    background: ${tone.strong};
+    transform: rotate(45deg);
+    border-radius: 2px;
+  }
+  &:focus-visible::after {
+    ${focusRing} background: ${tone.accent};
+  }
 `;
 
 const STEP = 0.02;

@@ -14,7 +14,9 @@ const Keep = styled.div`
   grid-template-columns: 1fr auto;
   gap: 8px;
   align-items: end;
-  button { min-height: 28px; }
+  button {
+    min-height: 28px;
+  }
 `;
 
 const List = styled.ul`
@@ -23,14 +25,28 @@ const List = styled.ul`
   padding: 0;
   display: grid;
   gap: 6px;
-  li { display: grid; grid-template-columns: 1fr auto auto auto; gap: 6px; align-items: center; }
-  b { font-weight: 600; color: ${tone.strong}; display: block; }
-  span { color: ${tone.faint}; font-size: 12px; }
+  li {
+    display: grid;
+    grid-template-columns: 1fr auto auto auto;
+    gap: 6px;
+    align-items: center;
+  }
+  b {
+    font-weight: 600;
+    color: ${tone.strong};
+    display: block;
+  }
+  span {
+    color: ${tone.faint};
+    font-size: 12px;
+  }
 `;
 
 interface Props {
   takes: Takes;
   rig: Rig;
+  /** Characters that a name may have. */
+  longest: number;
   open: boolean;
   onClose: () => void;
   onBack: (take: Take) => void;
@@ -43,7 +59,7 @@ function said(take: Take): string {
 }
 
 /** Takes: keep the present state under a name, compare with others, go back to any. */
-export function TakesDialog({ takes, rig, open, onClose, onBack, onCompare }: Props) {
+export function TakesDialog({ takes, rig, longest, open, onClose, onBack, onCompare }: Props) {
   const [name, setName] = useState("");
   const [renamed, setRenamed] = useState<{ id: number; name: string } | null>(null);
   const proposed = `Take ${takes.takes.length + 1}`;
@@ -59,7 +75,9 @@ export function TakesDialog({ takes, rig, open, onClose, onBack, onCompare }: Pr
           Keep
         </Button>
       </Keep>
-      {takes.takes.length === 0 && <p>No takes yet. A take keeps the whole rig under a name; whatever you do afterwards, you can compare with it and go back to it.</p>}
+      {takes.takes.length === 0 && (
+        <p>No takes yet. A take keeps the whole rig under a name; whatever you do afterwards, you can compare with it and go back to it.</p>
+      )}
       <List aria-label="Takes">
         {takes.takes.map((take) => (
           <li key={take.id} aria-label={take.name}>
@@ -71,7 +89,8 @@ export function TakesDialog({ takes, rig, open, onClose, onBack, onCompare }: Pr
                 value={renamed.name}
                 onChange={(next) => setRenamed({ id: take.id, name: next })}
                 onDone={(kept) => {
-                  if (kept && renamed.name.trim() && renamed.name.trim() !== take.name) void takes.rename(take, renamed.name.trim().slice(0, 120));
+                  if (kept && renamed.name.trim() && renamed.name.trim() !== take.name)
+                    void takes.rename(take, renamed.name.trim().slice(0, longest));
                   setRenamed(null);
                 }}
               />

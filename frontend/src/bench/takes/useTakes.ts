@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useState } from "react";
-import { call, said, type Rig, type Take } from "../../api/client";
+import { api, said, type Rig, type Take } from "../../api/client";
 import { useNotices } from "../../ui/Notices";
 
 export interface Takes {
@@ -13,9 +13,8 @@ export interface Takes {
 export function useTakes(plateId: number): Takes {
   const { say, warn } = useNotices();
   const [takes, setTakes] = useState<Take[]>([]);
-  const path = { plate_id: plateId };
   const load = useCallback(async () => {
-    const { data, error } = await call("get", "/api/plates/{plate_id}/takes", { path: { plate_id: plateId } });
+    const { data, error } = await api.GET("/api/plates/{plate_id}/takes", { params: { path: { plate_id: plateId } } });
     if (data) setTakes(data.takes);
     else warn(said(error));
   }, [plateId, warn]);
@@ -26,17 +25,20 @@ export function useTakes(plateId: number): Takes {
   return {
     takes,
     keep: async (name, rig) => {
-      const { data, error } = await call("post", "/api/plates/{plate_id}/takes", { path, body: { name, rig } });
+      const { data, error } = await api.POST("/api/plates/{plate_id}/takes", {
+        params: { path: { plate_id: plateId } },
+        body: { name, rig },
+      });
       if (data) setTakes((all) => [...all, data]);
       else warn(said(error));
     },
     rename: async (take, name) => {
-      const { data, error } = await call("patch", "/api/takes/{take_id}", { path: { take_id: take.id }, body: { name } });
+      const { data, error } = await api.PATCH("/api/takes/{take_id}", { params: { path: { take_id: take.id } }, body: { name } });
       if (data) setTakes((all) => all.map((t) => (t.id === data.id ? data : t)));
       else warn(said(error));
     },
     remove: async (take) => {
-      const { error } = await call("delete", "/api/takes/{take_id}", { path: { take_id: take.id } });
+      const { error } = await api.DELETE("/api/takes/{take_id}", { params: { path: { take_id: take.id } } });
       if (error) {
         warn(said(error));
         return;
@@ -44,7 +46,10 @@ export function useTakes(plateId: number): Takes {
       setTakes((all) => all.filter((t) => t.id !== take.id));
       say(`${take.name} was deleted.`, {
         text: "Undo",
-        act: () => void call("post", "/api/takes/{take_id}/restore", { path: { take_id: take.id } }).then(({ error: refused }) => (refused ? warn(said(refused)) : load())),
+        act: () =>
+          void api
+            .POST("/api/takes/{take_id}/restore", { params: { path: { take_id: take.id } } })
+            .then(({ error: refused }) => (refused ? warn(said(refused)) : load())),
       });
     },
   };

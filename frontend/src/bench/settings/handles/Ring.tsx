@@ -34,7 +34,15 @@ export function Ring({ plate, placement, label, text, centre, radius, turn, onRa
   return (
     <>
       <circle className="dash" cx={at.x} cy={at.y} r={radius * per} />
-      <g role="slider" tabIndex={0} aria-label={`${label} on the picture`} aria-valuenow={radius} aria-valuetext={text} onDoubleClick={onReset} {...handle}>
+      <g
+        role="slider"
+        tabIndex={0}
+        aria-label={`${label} on the picture`}
+        aria-valuenow={radius}
+        aria-valuetext={text}
+        onDoubleClick={onReset}
+        {...handle}
+      >
         <circle className="grip" cx={knob.x} cy={knob.y} r={11} />
         <rect className="dot" x={knob.x - 3.5} y={knob.y - 3.5} width={7} height={7} transform={`rotate(45 ${knob.x} ${knob.y})`} />
         <text x={knob.x + 9} y={knob.y - 6}>

@@ -22,7 +22,14 @@ export const handle: NumberHandle = function Direction({ plate, placement, setti
   return (
     <>
       {["halo", "line"].map((c) => (
-        <line key={c} className={c} x1={setting.about ? centre.x : 2 * centre.x - tip.x} y1={setting.about ? centre.y : 2 * centre.y - tip.y} x2={tip.x} y2={tip.y} />
+        <line
+          key={c}
+          className={c}
+          x1={setting.about ? centre.x : 2 * centre.x - tip.x}
+          y1={setting.about ? centre.y : 2 * centre.y - tip.y}
+          x2={tip.x}
+          y2={tip.y}
+        />
       ))}
       <g
         role="slider"

@@ -16,7 +16,16 @@ export const view = settingView<"seed">({
         <Button hint="Another pattern" onPress={() => once((now + 1) % (setting.high + 1))}>
           Another
         </Button>
-        <NumberField label={`${setting.label}, value`} value={now} low={0} high={setting.high} step={1} shown={String} read={(text) => (/^\d+$/.test(text.trim()) ? Number(text) : null)} onCommit={once} />
+        <NumberField
+          label={`${setting.label}, value`}
+          value={now}
+          low={0}
+          high={setting.high}
+          step={1}
+          shown={String}
+          read={(text) => (/^\d+$/.test(text.trim()) ? Number(text) : null)}
+          onCommit={once}
+        />
         <span className="unit" />
         <StripButton label={setting.label} onStrip={onStrip} />
       </>
