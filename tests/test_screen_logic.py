@@ -117,25 +117,26 @@ class View(unittest.TestCase):
 class WhereLightComesFrom(unittest.TestCase):
     def kind(self) -> dict[str, Any]:
         def position(name: str, mode: str) -> dict[str, Any]:
-            return {"name": name, "handle": "position", "when": {"mode": [mode]}}
+            return {"name": name, "type": "place", "when": {"mode": [mode]}}
 
-        settings = [position("position", "near"), position("aim", "spot"), {"name": "reach"}]
+        settings = [position("position", "near"), position("aim", "spot"), {"name": "reach", "type": "number", "when": {}}]
         return {"groups": [{"name": "source", "settings": []}, {"name": "spread", "settings": settings}]}
 
     def test_only_positions_that_count_in_the_present_mode_are_shown(self) -> None:
         light = {"source": {}, "spread": {"mode": "spot", "position": [0.1, 0.2], "aim": [0.3, 0.4], "reach": 1}}
         places = run("places", "m.placesOf(v.light, v.kind)", light=light, kind=self.kind())
         self.assertEqual([(one["setting"]["name"], one["at"]) for one in places["positions"]], [("aim", [0.3, 0.4])])
-        self.assertIsNone(places["lists"])
+        self.assertFalse(places["points"])
 
-    def test_lists_of_points_are_found_where_a_source_has_them(self) -> None:
-        light = {"source": {"placed": [[0.1, 0.1]], "hidden": [], "max_points": 3}, "spread": {"mode": "none"}}
-        places = run("places", "m.placesOf(v.light, v.kind)", light=light, kind=self.kind())
-        self.assertEqual((places["positions"], places["lists"]["placed"]), ([], [[0.1, 0.1]]))
+    def test_a_light_that_shines_from_points_is_known_by_its_settings(self) -> None:
+        kind = self.kind()
+        kind["groups"][0]["settings"].append({"name": "placed", "type": "places", "when": {}})
+        places = run("places", "m.placesOf(v.light, v.kind)", light={"source": {}, "spread": {"mode": "none"}}, kind=kind)
+        self.assertEqual((places["positions"], places["points"]), ([], True))
 
     def test_warmth_is_read_at_the_source_else_at_the_first_point_that_is_on_else_in_the_middle(self) -> None:
         points = {"of_light": {"points": [{"x": 0.7, "y": 0.8, "on": False}, {"x": 0.2, "y": 0.3, "on": True}]}}
-        nowhere: dict[str, Any] = {"positions": [], "lists": None}
+        nowhere: dict[str, Any] = {"positions": [], "points": False}
         somewhere = {**nowhere, "positions": [{"at": [1.5, -0.2]}]}
         found = [
             run("places", "m.originOf(v.places, v.facts)", places=p, facts=f)
@@ -149,7 +150,7 @@ class Numbers(unittest.TestCase):
         cases = [
             ({"unit": "diagonal", "step": 0.001}, 0.0354, "3.5", "3,5 %", 0.035),
             ({"unit": "kelvin", "step": 50}, 5200, "5200", "4100K", 4100),
-            ({"unit": "plate", "step": 0.005}, -0.25, "-25.0", "-25", -0.25),
+            ({"unit": "share", "step": 0.01}, -0.25, "-25", "-25", -0.25),
             ({"unit": "degrees", "step": 0.05}, -3.125, "-3.13", "12.5°", 12.5),
             ({"unit": "", "step": 0.01}, 1.5, "1.50", ".25", 0.25),
         ]
@@ -182,31 +183,13 @@ class Edits(unittest.TestCase):
 
         return {"lights": [lamp("a", "g"), lamp("b", "g"), lamp("c", "")], "mattes": [], "house": {}}
 
-    def test_shared_settings_go_to_all_of_a_group_and_own_ones_to_one(self) -> None:
-        shared = run("rig", "m.withShared(v.rig, 'a', 'spread', {height: 5}, false)", rig=self.rig())
-        self.assertEqual([one["spread"]["height"] for one in shared["lights"]], [5, 5, 1])
-        own = run("rig", "m.withShared(v.rig, 'a', 'spread', {position: [1, 1]}, true)", rig=self.rig())
-        self.assertEqual([one["spread"]["position"] for one in own["lights"]], [[1, 1], [0, 0], [0, 0]])
-        alone = run("rig", "m.withShared(v.rig, 'c', 'spread', {height: 5}, false)", rig=self.rig())
-        self.assertEqual([one["spread"]["height"] for one in alone["lights"]], [1, 1, 5])
-
-    def test_lights_are_moved_and_duplicated_under_free_ids(self) -> None:
-        moved = run("rig", "m.moveLight(v.rig, 'a', 2).lights.map((l) => l.id)", rig=self.rig())
-        self.assertEqual(moved, ["b", "c", "a"])
-        made = run("rig", "m.duplicateLight(v.rig, 'a')", rig=self.rig())
-        self.assertEqual([one["id"] for one in made["rig"]["lights"]], ["a", "a-2", "b", "c"])
-        self.assertEqual(run("rig", "m.freeId('matte', ['matte-1', 'matte-3'])"), "matte-2")
-
-    def test_a_new_part_works_as_the_masks_start_suggests(self) -> None:
-        info = {"defaults": {"part": "linear", "combine": "add"}, "combine": None}
-        made = [
-            run("rig", "m.newPart(v.info, {start: v.start, parts: []}).combine", info={**info, "combine": usual}, start=start)
-            for usual, start in ((None, "nothing"), (None, "everything"), ("intersect", "everything"))
-        ]
-        self.assertEqual(made, ["add", "subtract", "intersect"])
+    def test_lights_are_moved_within_the_order(self) -> None:
+        for to, order in ((2, ["b", "c", "a"]), (-3, ["a", "b", "c"]), (9, ["b", "c", "a"])):
+            moved = run("rig", "m.moveLight(v.rig, 'a', v.to).lights.map((l) => l.id)", rig=self.rig(), to=to)
+            self.assertEqual(moved, order)
 
     def test_a_part_of_any_owners_mask_is_changed(self) -> None:
-        for owner in ({"light": "b"}, "house", {"matte": "t"}):
+        for owner in ({"of": "light", "id": "b"}, {"of": "house"}, {"of": "matte", "id": "t"}):
             rig = {
                 **self.rig(),
                 "mattes": [{"id": "t", "mask": {"start": "nothing", "parts": [{"part": "x"}]}}],

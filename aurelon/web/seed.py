@@ -37,7 +37,10 @@ def seed_demo(store: Store) -> None:
         if path.name in present:
             continue
         if not path.is_file():
-            raise AurelonError(f"the demo plate {path.name} is missing from demo/plates; check out the project again")
+            raise AurelonError(
+                f"the demo plate {path.name} is not there: the demo plates come with Aurelon's source, not with the "
+                "installed package; start without --demo"
+            )
         data = path.read_bytes()
         plate = read_plate(data, path.name)
         rig = parse_rig((DEMO / "rigs" / f"{stem}.json").read_bytes())

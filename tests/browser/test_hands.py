@@ -70,7 +70,7 @@ class Hands(BrowserTest):
     def test_a_colour_is_picked_by_its_number(self) -> None:
         plate = self.bring_in("colour")
         self.add_shafts()
-        self.choose("Colour from", "Picked")
+        self.choose("Colour from", "A picked colour")
         self.page.get_by_role("button", name=re.compile("^Picked: #")).click()
         field = self.page.get_by_role("textbox", name="Picked, hexadecimal")
         field.fill("#3060ff")
@@ -153,7 +153,7 @@ class Leaving(BrowserTest):
         self.page.get_by_role("button", name="Export…").click()
         dialog = self.page.get_by_role("dialog")
         dialog.get_by_role("textbox", name="Long edge in pixels").fill("99999")
-        expect(dialog.get_by_role("alert")).to_contain_text("whole number from 1 to 2160")
+        expect(dialog.get_by_role("alert")).to_contain_text("whole number from 1 to 8640")
         dialog.get_by_role("textbox", name="Long edge in pixels").fill("")
         dialog.get_by_role("button", name="Export", exact=True).click()
         dialog.get_by_role("button", name="Cancel").click()

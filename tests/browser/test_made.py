@@ -42,7 +42,7 @@ class Making(OnThePicture):
         self.page.get_by_role("button", name="Beams as numbers").click()
         self.type_value("Beams 2, corner 4, across in per cent", "33")
         self.assertAlmostEqual(self.rig(plate)["lights"][0]["source"]["beams"][1][3][0], 0.33)
-        self.page.get_by_role("button", name="One fewer").click()
+        self.page.get_by_role("button", name="Remove one").click()
         self.rested()
         self.assertEqual(len(self.rig(plate)["lights"][0]["source"]["beams"]), 2)
 
@@ -59,7 +59,7 @@ class Making(OnThePicture):
         self.drag((0.8, 0.3), (0.9, 0.61))
         path = self.rig(plate)["lights"][0]["source"]["path"]
         self.assertAlmostEqual(path[2][1], path[1][1], places=3)
-        self.page.get_by_role("button", name="Draw anew").click()
+        self.page.get_by_role("button", name="Draw again").click()
         self.rested()
         self.page.mouse.click(*self.place(0.1, 0.2))
         self.page.mouse.click(*self.place(0.6, 0.4))
@@ -73,7 +73,7 @@ class Making(OnThePicture):
         plate = self.bring_in("spot")
         self.add("Lamp")
         self.rested()
-        self.choose("Kind of lamp", "Spot")
+        self.choose("Type of lamp", "Spot")
         self.rested()
         before = self.rig(plate)["lights"][0]["spread"]
         ring = self.page.get_by_role("slider", name="Outer on the picture")
@@ -108,7 +108,7 @@ class Making(OnThePicture):
         self.choose("Surface", "Depth")
         self.rested()
         with self.page.expect_file_chooser() as chooser:
-            self.page.get_by_role("button", name="From a file…").click()
+            self.page.get_by_role("button", name="Choose a file…").click()
         chooser.value.set_files(path)
         expect(self.page.get_by_text("far.png", exact=True)).to_be_visible()
         self.page.wait_for_timeout(400)
@@ -173,7 +173,7 @@ class Making(OnThePicture):
             field = dialog.get_by_role("textbox", name=label)
             field.fill(text)
             field.press("Enter")
-        dialog.get_by_role("button", name="Make it").click()
+        dialog.get_by_role("button", name="Create").click()
         self.page.wait_for_url("**/plates/*")
         self.rested()
         plate = int(self.page.url.rsplit("/", 1)[1])
@@ -193,7 +193,7 @@ class Making(OnThePicture):
         Image.fromarray(np.full((300, 100, 3), (200, 120, 40), np.uint8)).save(path)
         before = self.picture()
         with self.page.expect_file_chooser() as chooser:
-            self.page.get_by_role("button", name="From a file…").click()
+            self.page.get_by_role("button", name="Choose a file…").click()
         chooser.value.set_files(path)
         expect(self.page.get_by_text("tall-pass.png", exact=True)).to_be_visible()
         self.page.wait_for_timeout(400)

@@ -78,7 +78,7 @@ class Painting(OnThePicture):
         self.add_part("Brush")
         self.type_value("Flow, value", "100")
         self.drag((0.2, 0.3), (0.8, 0.3))
-        self.show_mask("Alone, in grey")
+        self.show_mask("Mask only, in grey")
         # It begins with everything, so painting takes away.
         self.assertLess(self.at(0.5, 0.3).max(), 20)
         self.assertGreater(self.at(0.5, 0.8).min(), 240)
@@ -122,7 +122,7 @@ class Painting(OnThePicture):
         self.rested()
         self.add_part("Brush")
         self.type_value("Flow, value", "100")
-        self.show_mask("Alone, in grey")
+        self.show_mask("Mask only, in grey")
         self.page.mouse.move(*self.place(0.3, 0.5))
         self.page.mouse.down()
         self.page.mouse.move(*self.place(0.7, 0.5), steps=10)
@@ -231,7 +231,7 @@ class Painting(OnThePicture):
         expect(self.page.get_by_role("button", name="Cancel")).to_have_count(0, timeout=30000)
         self.rested()
         self.assertEqual(len(self.rig(plate)["mattes"][0]["mask"]["parts"][0]["hints"]), 3)
-        self.show_mask("Alone, in grey")
+        self.show_mask("Mask only, in grey")
         self.assertGreater(self.at(0.4, 0.4).min(), 200)  # the post
         self.assertLess(self.at(0.7, 0.3).max(), 20)
         self.page.get_by_role("textbox", name="Matte").fill("Post")
@@ -252,7 +252,7 @@ class Painting(OnThePicture):
         self.page.get_by_role("button", name="Plate prepare").click()
         self.page.get_by_role("button", name="Remove the matte Post").click()
         self.rested()
-        expect(self.page.get_by_role("button", name=re.compile("^Edge: Its mask refers to the matte"))).to_be_visible(timeout=20000)
+        expect(self.page.get_by_role("button", name=re.compile("^Edge: Its mask uses the matte"))).to_be_visible(timeout=20000)
 
     def test_a_grey_picture_is_brought_in_as_a_matte(self) -> None:
         plate = self.bring_in("grey")
@@ -266,13 +266,13 @@ class Painting(OnThePicture):
         self.add_part("Grey picture")
         for file in (tall, path):
             with self.page.expect_file_chooser() as chooser:
-                self.page.get_by_role("button", name="From a file…").click()
+                self.page.get_by_role("button", name="Choose a file…").click()
             chooser.value.set_files(file)
             self.page.wait_for_timeout(500)
         expect(self.page.get_by_text("which is another shape than the plate's")).to_be_visible()
         expect(self.page.get_by_text("depth.png", exact=True)).to_be_visible()
         self.rested()
-        self.show_mask("Alone, in grey")
+        self.show_mask("Mask only, in grey")
         self.assertGreater(self.at(0.1, 0.5).mean(), self.at(0.9, 0.5).mean() + 100)
         self.assertRegex(self.mask(plate)["parts"][0]["picture"], "^[0-9a-f]{64}$")
 
@@ -306,7 +306,7 @@ class Choosing(OnThePicture):
             self.page.get_by_role("button", name="Plate prepare").click()
             self.type_value("Exposure, value", exposure)
             self.page.get_by_role("button", name="Takes").click()
-            self.page.get_by_role("textbox", name="Keep the present state as").fill(name)
+            self.page.get_by_role("textbox", name="Save the current state as").fill(name)
             self.page.get_by_role("button", name="Keep", exact=True).click()
             expect(self.page.get_by_role("listitem", name=name)).to_be_visible()
             self.page.keyboard.press("Escape")
@@ -335,7 +335,7 @@ class Choosing(OnThePicture):
         self.assertAlmostEqual(middle[200].mean(), middle[200 + whole.shape[1] // 2].mean(), delta=6)
         self.page.get_by_role("group", name="Compare").get_by_role("button", name="Done").click()
         self.page.get_by_role("button", name="Takes").click()
-        self.page.get_by_role("listitem", name="Dark").get_by_role("button", name="Go back to it").click()
+        self.page.get_by_role("listitem", name="Dark").get_by_role("button", name="Restore this take").click()
         self.rested()
         self.assertEqual(self.rig(plate)["prepare"]["exposure"], -3)
         # Deleted by mistake, it comes back; it was there after a reload as well.
@@ -403,7 +403,7 @@ class Choosing(OnThePicture):
         self.rested()
         self.page.get_by_role("button", name="Rigs").click()
         with self.page.expect_download() as download:
-            self.page.get_by_role("link", name="This rig as a file").click()
+            self.page.get_by_role("link", name="Save as file…").click()
         made = json.loads(Path(download.value.path()).read_text())
         self.assertEqual([light["kind"] for light in made["lights"]], ["edge"])
         good, bad = self.folder / "Harbour edge.json", self.folder / "bad.json"
@@ -411,7 +411,7 @@ class Choosing(OnThePicture):
         bad.write_text(json.dumps({**made, "lights": [{"id": "x", "kind": "cloud"}]}))
         for path in (bad, good):
             with self.page.expect_file_chooser() as chooser:
-                self.page.get_by_role("button", name="Bring in a file…").click()
+                self.page.get_by_role("button", name="Open a rig file…").click()
             chooser.value.set_files(path)
             self.page.wait_for_timeout(400)
         expect(self.page.get_by_text("is no kind of light")).to_be_visible()

@@ -264,17 +264,17 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     { keys: "S", does: "Solo the selected light", press: () => light && setSolo(solo === light.id ? null : light.id) },
     {
       keys: "Ctrl Shift D",
-      does: "Copy of the selected light with an offset, in one group",
+      does: "Copy the selected light with an offset, as a group",
       press: () => light && lights.copies(light.id, 1),
     },
     { keys: "Ctrl D", does: "Duplicate the selected light", press: () => light && lights.duplicate(light.id) },
     { keys: "Alt ArrowLeft", does: "Move the selected light lower", press: () => light && lights.moveBy(light.id, -1) },
     { keys: "Alt ArrowRight", does: "Move the selected light higher", press: () => light && lights.moveBy(light.id, 1) },
     { keys: "Delete", does: "Remove the selected light", press: () => light && lights.remove(light.id) },
-    { keys: "M", does: "Mask over the picture or not", press: () => masking.setView(masking.view === "over" ? "off" : "over") },
+    { keys: "M", does: "Mask overlay on or off", press: () => masking.setView(masking.view === "over" ? "off" : "over") },
     {
       keys: "N",
-      does: "Paint on the mask of the selected light, or stop",
+      does: "Paint on the selected light's mask, or stop",
       press: () => (masking.index === null ? masking.paint() : masking.select(null)),
     },
     { keys: "I", does: "Invert the mask", press: () => masking.owner && mattes.maskActions(masking.owner).onInvert() },
@@ -283,7 +283,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
     { keys: "Ctrl E", does: "Export", press: () => setDialog("export") },
     {
       keys: "Escape",
-      does: "Back from a comparison, a tool, a part of a mask, a stage shown large",
+      does: "Leave a comparison, a tool, a mask part or an enlarged stage",
       press: () =>
         comparison
           ? compare(null)
@@ -316,7 +316,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
       <Frame>
         <TopBar
           state={bench.state ?? { plate, revision: 0, rig, undo: null, redo: null }}
-          save={bench.save}
+          save={editing.asking && bench.save.is === "saved" ? { is: "saving" } : bench.save}
           zoom={view.zoom}
           handles={handles}
           clipping={clipping}
@@ -359,7 +359,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
             {tool === "horizon" && <Drawn line label="Draw along the horizon" onDone={level} />}
             {tool === "spot" && placement && (
               <Drawn
-                label="Press where the warmth is to be taken from"
+                label="Click where the colour should be matched"
                 onDone={(_, at) => {
                   setTool(null);
                   if (light) lights.match(light.id, toPlate(placement, plate, at));
@@ -495,7 +495,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
             <MatteColumn
               matte={matte}
               longest={catalogue.limits.name_length}
-              note="An area of this plate. Lights stand behind it or stay within it by a Matte part in their masks."
+              note="An area of this plate. To keep a light behind it or inside it, add a Matte part to the light's mask."
               onRename={(name) => mattes.rename(matte, name)}
               onDone={() => select("plate")}
             >
@@ -549,7 +549,7 @@ function OpenBench({ bench, plate, rig, catalogue }: { bench: BenchModel; plate:
           open={dialog === "takes"}
           onClose={() => setDialog(null)}
           onBack={(take) => {
-            edit(take.rig, `Go back to ${take.name}`);
+            edit(take.rig, `Restore ${take.name}`);
             setDialog(null);
           }}
           onCompare={(take) => {

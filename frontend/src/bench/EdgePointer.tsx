@@ -31,7 +31,7 @@ export function EdgePointer({ label, plate, area, placement, position, onShow }:
     <Spot style={{ left: area.x / 2 + dx * k, top: area.y / 2 + dy * k }} onPointerDown={(event) => event.stopPropagation()}>
       <Button
         aria-label={`${label} is out of sight; show it`}
-        hint={`${label} is this way. Click to draw back until it is seen.`}
+        hint={`${label} is off screen this way; click to zoom out until you see it`}
         onPress={onShow}
       >
         <span style={{ display: "inline-flex", transform: `rotate(${Math.atan2(dy, dx)}rad)` }}>

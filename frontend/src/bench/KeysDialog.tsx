@@ -32,7 +32,7 @@ export function KeysDialog({ keys, open, onClose }: { keys: Key[]; open: boolean
         <dt>Wheel, drag</dt>
         <dd>Zoom to the pointer, move the view</dd>
         <dt>Arrows</dt>
-        <dd>Move what has the focus; with Shift ten times as far</dd>
+        <dd>Move the focused handle or slider; hold Shift to move ten times as far</dd>
         <dt>Double-click</dt>
         <dd>Reset a setting</dd>
       </List>

@@ -129,13 +129,13 @@ export function LightChip({
     {
       id: "copy",
       text: "Copy with offset",
-      about: "Shares its settings; each has its own place and mask",
+      about: "Shares its settings; position and mask are its own",
       keys: "Ctrl Shift D",
       act: () => actions.onCopies(light.id, 1),
     },
     { id: "copies", text: "Four copies with offset", act: () => actions.onCopies(light.id, 4) },
     ...(light.group
-      ? [{ id: "leave", text: "Leave its group", about: "Keeps its settings to itself", act: () => actions.onLeave(light.id) }]
+      ? [{ id: "leave", text: "Leave its group", about: "Its settings are no longer shared", act: () => actions.onLeave(light.id) }]
       : []),
     { id: "earlier", text: "Move lower", keys: "Alt ←", disabled: first, act: () => onMove(-1) },
     { id: "later", text: "Move higher", keys: "Alt →", disabled: last, act: () => onMove(1) },
@@ -198,7 +198,7 @@ export function LightChip({
         <Toggle
           weight="bare"
           aria-label={`Solo ${title}`}
-          hint="Only this light, for as long as it is pressed in"
+          hint="Shows only this light"
           isSelected={solo}
           onChange={() => actions.onSolo(light.id)}
         >
@@ -206,7 +206,7 @@ export function LightChip({
         </Toggle>
         <span style={{ flex: 1 }} />
         {light.group && (
-          <Hint text="One of a group: what is changed of it is changed of all, but for place and mask">
+          <Hint text="One of a group: settings are shared, position and mask are its own">
             <Says style={{ color: tone.faint }} aria-label={`${title} is one of a group`}>
               <Icon name="group" size={14} />
             </Says>

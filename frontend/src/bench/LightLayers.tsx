@@ -59,7 +59,7 @@ export function LightLayers({
 }: Props) {
   const groups = kind.groups
     .filter((g) => g.name === "source" || g.name === "spread")
-    .map((group) => ({ group, values: light[group.name as Stage] as Record<string, unknown> }));
+    .map((group): { group: GroupInfo; values: Record<string, unknown> } => ({ group, values: light[group.name as Stage] }));
   const all = groups.flatMap(({ group, values }) =>
     group.settings
       .filter((s) => isShown(s, values))

@@ -182,7 +182,7 @@ export function Path({
                 <Button
                   weight="bare"
                   aria-label={`Reset ${group.label}`}
-                  hint={`Sets all of ${group.label} back`}
+                  hint={`Resets all of ${group.label}`}
                   onPress={() => onResetStage(stage, group)}
                 >
                   Reset
@@ -223,7 +223,7 @@ export function Path({
             )}
             {open && stage === "spread" && onFind && (
               <Tools>
-                <Button hint="Marks on the picture where its light may come from" onPress={onFind}>
+                <Button hint="Marks where the light in the picture may come from" onPress={onFind}>
                   Find the light
                 </Button>
               </Tools>
@@ -240,14 +240,10 @@ export function Path({
                   onReset={(setting) => onReset(stage, setting)}
                 />
                 <Tools>
-                  <Button hint="Takes the light's warmth from the picture where the light comes from" onPress={() => onMatch("source")}>
+                  <Button hint="Matches the light's temperature and tint to the picture at its source" onPress={() => onMatch("source")}>
                     Match the picture
                   </Button>
-                  <Button
-                    weight="bare"
-                    hint="Then press on the picture where its warmth is to be taken from"
-                    onPress={() => onMatch("spot")}
-                  >
+                  <Button weight="bare" hint="Then click the picture where the colour should be matched" onPress={() => onMatch("spot")}>
                     at a spot…
                   </Button>
                 </Tools>

@@ -45,14 +45,14 @@ export function PlateColumn({ plate, rig, catalogue, facts, editing, tool, onToo
         <>
           <Tools>
             <Toggle
-              hint="Drag the edges over the whole picture; lights stay where they are on it"
+              hint="Drag the edges; lights stay where they are on the picture"
               isSelected={tool === "crop"}
               onChange={(now) => onTool(now ? "crop" : null)}
             >
               Crop
             </Toggle>
             <Toggle
-              hint="Draw a line along what should lie level"
+              hint="Draw along something that should be level or upright"
               isSelected={tool === "horizon"}
               onChange={(now) => onTool(now ? "horizon" : null)}
             >
@@ -60,10 +60,10 @@ export function PlateColumn({ plate, rig, catalogue, facts, editing, tool, onToo
             </Toggle>
             <Button
               isDisabled={!rig.prepare.crop}
-              hint="Shows all of the picture again"
-              onPress={() => editing.edit(withValues(rig, "prepare", { crop: null }), "Lift the crop")}
+              hint="Shows the whole picture again"
+              onPress={() => editing.edit(withValues(rig, "prepare", { crop: null }), "Remove the crop")}
             >
-              Lift the crop
+              Remove the crop
             </Button>
           </Tools>
           <MatteList rig={rig} parts={catalogue.parts} onNew={onNewMatte} onSelect={onMatte} onRemove={onRemoveMatte} />

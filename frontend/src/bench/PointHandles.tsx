@@ -64,7 +64,7 @@ function OnePoint({ plate, placement, point, number, onToggle, onMove }: OneProp
       {...handle}
       onClick={() => !moved && onToggle()}
       onKeyDown={(event) => {
-        handle.onKeyDown?.(event);
+        handle.onKeyDown(event);
         if (event.key !== "Enter" && event.key !== " " && event.key !== "Delete") return;
         event.preventDefault();
         event.stopPropagation();

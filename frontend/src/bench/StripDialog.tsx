@@ -131,10 +131,10 @@ export function StripDialog({ plate, rig, light, kind, swept, onPick, onClose }:
       <Bar>
         {hasRange(swept.setting) && (
           <Select
-            label="Against"
+            label="Second setting"
             value={second}
             options={[
-              { value: NONE, text: "Nothing else" },
+              { value: NONE, text: "None" },
               ...others.map((o) => ({ value: `${o.stage}.${o.setting.name}`, text: o.setting.label })),
             ]}
             onChange={setSecond}

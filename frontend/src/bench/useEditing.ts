@@ -4,6 +4,11 @@ import { useNotices } from "../ui/Notices";
 import { withValues, type Place, type Stage } from "./rig";
 import type { BenchModel } from "./useBench";
 
+interface Answer {
+  data?: Edited;
+  error?: unknown;
+}
+
 export type Editing = ReturnType<typeof useEditing>;
 
 function defaults(group: GroupInfo): Record<string, unknown> {
@@ -14,6 +19,7 @@ function defaults(group: GroupInfo): Record<string, unknown> {
 export function useEditing(plateId: number, bench: BenchModel, rig: Rig, onChosen: (owner: Owner, part: number | null) => void) {
   const { say, warn } = useNotices();
   const [dragging, setDragging] = useState(false);
+  const [asked, setAsked] = useState(0);
   // The newest rig, for handlers that outlive a drawing; the changes that are not yet a step, and whose group follows.
   const newest = useRef(rig);
   newest.current = rig;
@@ -43,23 +49,33 @@ export function useEditing(plateId: number, bench: BenchModel, rig: Rig, onChose
     if (edited.owner) onChosen(edited.owner, edited.part ?? null);
     edited.notes?.forEach((note) => say(note));
   };
-  /** Takes over an answer of the service, or says why there is none. */
-  const takeFrom = (asked: Promise<{ data?: Edited; error?: unknown }>, done?: () => void) => {
-    asked.then(
-      ({ data, error }) => {
-        if (!data) {
-          warn(said(error));
-          return;
-        }
-        take(data);
-        done?.();
-      },
-      () => warn("Nothing was changed: the service does not answer."),
-    );
+  /** Asks the service what becomes of the rig and takes that over, or says why not. What was changed meanwhile stays: it
+   * is asked for once more. */
+  const takeFrom = (ask: (from: Rig) => Promise<Answer>, done?: () => void) => {
+    const attempt = async () => {
+      let from: Rig;
+      let answer: Answer;
+      do {
+        from = newest.current;
+        answer = await ask(from);
+      } while (answer.data && newest.current !== from);
+      if (!answer.data) {
+        warn(said(answer.error));
+        return;
+      }
+      take(answer.data);
+      done?.();
+    };
+    setAsked((count) => count + 1);
+    attempt()
+      .catch(() => warn("Nothing was changed: the service does not answer."))
+      .finally(() => setAsked((count) => count - 1));
   };
 
   return {
     dragging,
+    /** Something that was asked for is not there yet. */
+    asking: asked > 0,
     newest,
     edit,
     change,
@@ -68,7 +84,7 @@ export function useEditing(plateId: number, bench: BenchModel, rig: Rig, onChose
     /** Has the core do something to the rig, by its rules. */
     ask: (what: Edit, done?: () => void) =>
       takeFrom(
-        api.POST("/api/plates/{plate_id}/edits", { params: { path: { plate_id: plateId } }, body: { rig: newest.current, edit: what } }),
+        (rig) => api.POST("/api/plates/{plate_id}/edits", { params: { path: { plate_id: plateId } }, body: { rig, edit: what } }),
         done,
       ),
     setting: (place: Place, name: string, value: unknown) => change(withValues(newest.current, place, { [name]: value })),

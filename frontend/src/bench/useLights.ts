@@ -50,7 +50,7 @@ export function useLights({ plate, editing, choose }: Bench) {
     },
     /** Sets temperature and tint to the picture's at a spot. */
     match: (id: string, spot: Spot) =>
-      takeFrom(api.POST("/api/plates/{plate_id}/edits/match", { params, body: { rig: newest.current, light: id, spot } })),
+      takeFrom((rig) => api.POST("/api/plates/{plate_id}/edits/match", { params, body: { rig, light: id, spot } })),
     /** Takes what was picked from a test strip. */
     pick: (id: string, label: string, values: StripCell["values"]) => {
       const next = values.reduce((r, v) => withValues(r, { light: id, stage: v.stage as Stage }, { [v.setting]: v.value }), newest.current);
@@ -58,7 +58,7 @@ export function useLights({ plate, editing, choose }: Bench) {
     },
     /** Lays a saved rig, or some of its lights, on this plate. */
     apply: (saved: SavedRig, lights: string[] | null) =>
-      takeFrom(api.POST("/api/plates/{plate_id}/edits/apply", { params, body: { rig: newest.current, saved: saved.id, lights } })),
+      takeFrom((rig) => api.POST("/api/plates/{plate_id}/edits/apply", { params, body: { rig, saved: saved.id, lights } })),
   };
 }
 

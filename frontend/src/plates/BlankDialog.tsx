@@ -59,7 +59,7 @@ export function BlankDialog({
       <footer>
         <Button onPress={onClose}>Cancel</Button>
         <Button weight="strong" onPress={() => void make()}>
-          Make it
+          Create
         </Button>
       </footer>
     </Dialog>

@@ -115,7 +115,7 @@ export function RigSheet({ plate, rig, longest, onApply, onClose }: Props) {
     try {
       read = JSON.parse(await file.text());
     } catch {
-      warn(`${file.name} is no rig: a rig file is JSON.`);
+      warn(`${file.name} is not a rig file; rig files are JSON.`);
       return;
     }
     await save(file.name.replace(/\.json$/i, "").slice(0, longest) || "Rig", read as Rig);
@@ -144,10 +144,10 @@ export function RigSheet({ plate, rig, longest, onApply, onClose }: Props) {
           Save
         </Button>
         <FileTrigger acceptedFileTypes={[".json", "application/json"]} onSelect={(list) => list?.[0] && void bring(list[0])}>
-          <Button>Bring in a file…</Button>
+          <Button>Open a rig file…</Button>
         </FileTrigger>
         <a href={`/api/plates/${plate.id}/rig`} download>
-          This rig as a file
+          Save as file…
         </a>
       </Bar>
       {!cells && <Note role="status">Rendering each rig on this plate…</Note>}
@@ -179,15 +179,15 @@ export function RigSheet({ plate, rig, longest, onApply, onClose }: Props) {
               <Menu
                 label={`What to do with ${saved.name}`}
                 choices={[
-                  { id: "all", text: "Apply all of it", about: "In place of the lights that are there", act: () => onApply(saved, null) },
+                  { id: "all", text: "Apply the whole rig", about: "Replaces the lights on this plate", act: () => onApply(saved, null) },
                   ...saved.rig.lights.map((l) => ({
                     id: `light ${l.id}`,
                     text: `Add ${l.name || l.kind}`,
-                    about: "On top of the lights that are there",
+                    about: "Adds it above the lights on this plate",
                     act: () => onApply(saved, [l.id]),
                   })),
                   { id: "rename", text: "Rename", act: () => setRenamed({ id: saved.id, name: saved.name }) },
-                  { id: "file", text: "Take out as a file", act: () => window.location.assign(`/api/rigs/${saved.id}/file`) },
+                  { id: "file", text: "Save as file…", act: () => window.location.assign(`/api/rigs/${saved.id}/file`) },
                   { id: "delete", text: "Delete", act: () => void remove(saved) },
                 ]}
               >

@@ -18,8 +18,8 @@ from aurelon.core.settings import Settings, choice, flag, number, settings_of
 
 CANONICAL_EDGE = 1536  # long edge of the version on which things are found
 Combine = Literal["add", "subtract", "intersect"]
-COMBINES = {"add": "Adds", "subtract": "Takes away", "intersect": "Keeps within"}
-WORKS_BY = "Adds to the parts above, takes away from them, or keeps only what both cover"
+COMBINES = {"add": "Add", "subtract": "Subtract", "intersect": "Intersect"}
+WORKS_BY = "Adds to the parts above, subtracts from them, or keeps only what both cover"
 
 
 class Keep(Protocol):

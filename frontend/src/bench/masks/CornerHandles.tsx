@@ -235,7 +235,7 @@ function Corner({ at, index, making, onMove, onStep, onRest, onRemove }: CornerP
       {...live}
       onKeyDown={(event) => {
         if (making) return;
-        handle.onKeyDown?.(event);
+        handle.onKeyDown(event);
         if (event.key !== "Delete" || !onRemove) return;
         event.preventDefault();
         event.stopPropagation();

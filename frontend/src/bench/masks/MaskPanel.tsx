@@ -75,12 +75,12 @@ interface Props {
   actions: MaskActions;
 }
 
-const works: Record<string, string> = { add: "adds", subtract: "takes away", intersect: "keeps within" };
+const works: Record<string, string> = { add: "adds", subtract: "subtracts", intersect: "intersects" };
 const views: { value: MaskView; text: string }[] = [
-  { value: "off", text: "Mask not shown" },
-  { value: "over", text: "Over the picture" },
-  { value: "alone", text: "Alone, in grey" },
-  { value: "light", text: "As light only" },
+  { value: "off", text: "Mask hidden" },
+  { value: "over", text: "Overlay on the picture" },
+  { value: "alone", text: "Mask only, in grey" },
+  { value: "light", text: "Light through the mask" },
 ];
 
 /** A mask: how it begins, its parts, and the part that is worked on. */
@@ -97,7 +97,7 @@ export function MaskPanel({ plate, mask, ofLight, parts, common, brushGroup, mas
   };
   const kinds: Choice[] = parts.map((p) => ({ id: p.name, text: p.title, about: p.summary, act: () => masking.add(p.name) }));
   const tools: Choice[] = [
-    { id: "invert", text: "Invert", about: "Lets light be where it was not, and the reverse", act: actions.onInvert },
+    { id: "invert", text: "Invert", about: "Swaps what is masked and what is not", act: actions.onInvert },
     ...actions.copies.map((c) => ({ id: c.id, text: `Copy to ${c.text}`, act: c.act })),
     { id: "clear", text: "Remove all parts", disabled: mask.parts.length === 0, act: () => actions.onParts(() => [], "Clear the mask") },
   ];
@@ -109,8 +109,8 @@ export function MaskPanel({ plate, mask, ofLight, parts, common, brushGroup, mas
           hideLabel
           value={mask.start}
           options={[
-            { value: "everything", text: ofLight ? "Everything; paint away" : "Everything" },
-            { value: "nothing", text: ofLight ? "Nothing; paint in" : "Nothing" },
+            { value: "everything", text: ofLight ? "Everything (paint to hide)" : "Everything" },
+            { value: "nothing", text: ofLight ? "Nothing (paint to reveal)" : "Nothing" },
           ]}
           onChange={(v) => actions.onStart(v as Mask["start"])}
         />

@@ -57,7 +57,7 @@ export function PartSettings({ plate, part, title, kind, common, brushGroup, mas
             Box
           </Toggle>
           <Toggle
-            hint="Draw over what belongs to it"
+            hint="Paint over what belongs to the subject"
             isSelected={masking.paints && !masking.brush.erase}
             onChange={() => {
               masking.setBoxing(false);
@@ -67,7 +67,7 @@ export function PartSettings({ plate, part, title, kind, common, brushGroup, mas
             Mark in
           </Toggle>
           <Toggle
-            hint="Draw over what does not (Alt)"
+            hint="Paint over what does not belong to it (hold Alt)"
             isSelected={masking.paints && masking.brush.erase}
             onChange={() => {
               masking.setBoxing(false);
@@ -84,7 +84,7 @@ export function PartSettings({ plate, part, title, kind, common, brushGroup, mas
             Paint
           </Toggle>
           <Toggle
-            hint="The other of the two for as long as Alt is held"
+            hint="Hold Alt to switch"
             isSelected={masking.brush.erase}
             onChange={() => masking.setBrush({ ...masking.brush, erase: true })}
           >
@@ -117,8 +117,8 @@ export function PartSettings({ plate, part, title, kind, common, brushGroup, mas
       )}
       {masking.paints && (
         <p className="note">
-          Comma and full stop change the size, with Shift the hardness; so does the wheel with Shift, and with Shift and Alt. Shift while
-          drawing makes a stroke straight; with Alt the brush does the other of the two.
+          Size: comma and full stop, or Shift and the wheel. Hardness: the same keys with Shift, or Shift, Alt and the wheel. Hold Shift for
+          a straight stroke, Alt to switch between painting and erasing.
         </p>
       )}
     </Open>

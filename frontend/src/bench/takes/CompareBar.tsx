@@ -42,7 +42,7 @@ interface Props {
 /** What is compared, and how. */
 export function CompareBar({ comparison, takes, onChange }: Props) {
   const options = [
-    { value: "now", text: "As it is now" },
+    { value: "now", text: "Current state" },
     { value: "shot", text: "As shot" },
     ...takes.map((t) => ({ value: String(t.id), text: t.name })),
   ];

@@ -70,13 +70,13 @@ export function TakesDialog({ takes, rig, longest, open, onClose, onBack, onComp
   return (
     <Dialog title="Takes" open={open} onClose={onClose}>
       <Keep>
-        <TextField label="Keep the present state as" value={name} placeholder={proposed} onChange={setName} onDone={() => undefined} />
+        <TextField label="Save the current state as" value={name} placeholder={proposed} onChange={setName} onDone={() => undefined} />
         <Button weight="strong" onPress={keep}>
           Keep
         </Button>
       </Keep>
       {takes.takes.length === 0 && (
-        <p>No takes yet. A take keeps the whole rig under a name; whatever you do afterwards, you can compare with it and go back to it.</p>
+        <p>No takes yet. A take saves the whole rig under a name, so that you can compare with it or restore it later.</p>
       )}
       <List aria-label="Takes">
         {takes.takes.map((take) => (
@@ -100,11 +100,11 @@ export function TakesDialog({ takes, rig, longest, open, onClose, onBack, onComp
                 <span>{said(take)}</span>
               </div>
             )}
-            <Button hint="Shows it beside the present state" onPress={() => onCompare(take)}>
+            <Button hint="Compares it with the current state" onPress={() => onCompare(take)}>
               Compare
             </Button>
-            <Button hint="Makes it the present state; what is there now stays in the history" onPress={() => onBack(take)}>
-              Go back to it
+            <Button hint="Replaces the current state; you can undo this" onPress={() => onBack(take)}>
+              Restore this take
             </Button>
             <Menu
               label={`What to do with ${take.name}`}

@@ -4,22 +4,14 @@ import { settingView } from "../registry";
 
 /** Strokes: painted on the picture. */
 export const view = settingView<"strokes">({
-  Row: ({ value, onChange, onRest, onReset, onPaint }) => (
+  Row: ({ value, onReset, onPaint }) => (
     <ListRow value={value}>
       {onPaint && (
         <Button hint="Paint on the picture; Escape ends it" onPress={onPaint}>
           Paint
         </Button>
       )}
-      <Button
-        weight="bare"
-        isDisabled={isEmpty(value)}
-        onPress={() => {
-          if (!onPaint) return onReset();
-          onChange([]);
-          onRest();
-        }}
-      >
+      <Button weight="bare" isDisabled={isEmpty(value)} onPress={onReset}>
         Clear
       </Button>
     </ListRow>

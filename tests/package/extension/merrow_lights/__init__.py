@@ -1,0 +1,1 @@
+"""What somebody else's package may bring."""

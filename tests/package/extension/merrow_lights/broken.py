@@ -1,0 +1,3 @@
+"""Raises as it is imported."""
+
+raise RuntimeError("a library of mine is missing")
