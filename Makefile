@@ -2,13 +2,17 @@
 PYTHON ?= python3
 BIN := .venv/bin
 STAMPS := .stamps
-.PHONY: demo test bench setup setup-test
+.PHONY: demo test check bench setup setup-test
 
 demo: setup
 	$(BIN)/aurelon serve --demo --data work-data
 
 test: setup-test
 	$(BIN)/python -m tests.run
+
+# Types, lint, format and the tests without a browser: for before a commit.
+check: setup-test
+	$(BIN)/python -m tests.run --without-browser
 
 bench: setup-test
 	$(BIN)/python -m tests.bench
@@ -24,6 +28,8 @@ $(STAMPS)/venv: requirements.lock pyproject.toml
 	mkdir -p $(STAMPS) && touch $@
 
 $(STAMPS)/precompiled: $(STAMPS)/venv $(wildcard aurelon/core/*.py aurelon/core/*/*.py aurelon/core/*/*/*.py)
+	# A kernel that calls another is not compiled anew when the other changes.
+	find aurelon -name '*.nb[ci]' -delete
 	$(BIN)/python -m aurelon.core.precompile
 	touch $@
 

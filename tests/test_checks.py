@@ -22,6 +22,12 @@ class Checks(unittest.TestCase):
     def test_python_lint(self) -> None:
         self.passes(".venv/bin/ruff", "check", ".")
 
+    def test_python_format(self) -> None:
+        self.passes(".venv/bin/ruff", "format", "--check", ".")
+
+    def test_typescript_format(self) -> None:
+        self.passes("npx", "prettier", "--check", "--log-level", "warn", "src", folder="frontend")
+
     def test_typescript_types(self) -> None:
         self.passes("npx", "tsc", "--noEmit", folder="frontend")
 

@@ -159,11 +159,6 @@ def _exclusion(b: np.float32, s: np.float32) -> np.float32:
 
 
 @njit(fastmath=True)
-def _normal(b: np.float32, s: np.float32) -> np.float32:
-    return s
-
-
-@njit(fastmath=True)
 def _lit(b: np.float32, l: np.float32, alpha: np.float32, encoded: np.float32) -> np.float32:
     """Back to linear light from a blended, display-encoded value, in modes for which black is neutral.
 
@@ -200,25 +195,22 @@ def _over_light(formula: Formula) -> Run:
     return made
 
 
-def _over_cover(formula: Formula) -> Run:
-    """The same where the light covers; `light` is its colour, display-encoded already."""
+def _over_cover(formula: Formula) -> Callable[[Floats, Floats], None]:
+    """A loop over a plane for a mode in which light covers; the result takes the place of the light."""
 
     @njit(fastmath=True)
-    def run(below: Floats, light: Floats, intensity: np.float32, alpha: Floats, out: Floats) -> None:
-        for i in range(out.size):
-            b, k = below[i], alpha[i]
-            e = srgb_encode(min(b, f32(1.0)))
-            out[i] = _covered(b, k, e + k * (formula(e, light[i]) - e))
+    def run(below: Floats, light: Floats) -> None:
+        for i in range(light.size):
+            light[i] = formula(below[i], light[i])
 
-    made: Run = run
+    made: Callable[[Floats, Floats], None] = run
     return made
 
 
 _run_screen, _run_lighten = _over_light(_screen), _over_light(_lighten)
 _run_color_dodge, _run_difference, _run_exclusion = _over_light(_color_dodge), _over_light(_difference), _over_light(_exclusion)
-_run_normal, _run_multiply, _run_overlay = _over_cover(_normal), _over_cover(_multiply), _over_cover(_overlay)
-_run_darken, _run_color_burn = _over_cover(_darken), _over_cover(_color_burn)
-_run_hard_light, _run_soft_light = _over_cover(_hard_light), _over_cover(_soft_light)
+_run_multiply, _run_overlay, _run_darken = _over_cover(_multiply), _over_cover(_overlay), _over_cover(_darken)
+_run_color_burn, _run_hard_light, _run_soft_light = _over_cover(_color_burn), _over_cover(_hard_light), _over_cover(_soft_light)
 
 
 @njit(fastmath=True)
@@ -290,9 +282,16 @@ def join(red: Floats, green: Floats, blue: Floats, pixels: Floats) -> None:
 
 
 @njit(fastmath=True)
-def _encode(linear: Floats, scale: np.float32, out: Floats) -> None:
+def _encode(linear: Floats, out: Floats) -> None:
     for x in range(out.size):
-        out[x] = srgb_encode(min(linear[x] * scale, f32(1.0)))
+        out[x] = srgb_encode(min(linear[x], f32(1.0)))
+
+
+@njit(fastmath=True)
+def _encode_here(linear: Floats, scale: np.float32) -> None:
+    # One array: with the same one twice a compiled loop would take its careful path, value by value.
+    for x in range(linear.size):
+        linear[x] = srgb_encode(min(linear[x] * scale, f32(1.0)))
 
 
 @njit(fastmath=True)
@@ -305,14 +304,51 @@ def _hold_darks(below: Floats, luminance: Floats, keep_darks: np.float32, alpha:
 
 
 @njit(fastmath=True)
-def _unmultiply(light: Floats, alpha: Floats) -> None:
-    """Reads interleaved light as a premultiplied colour: its strongest channel goes into alpha."""
+def _unmultiply(r: Floats, g: Floats, b: Floats, alpha: Floats) -> None:
+    """Reads planes of light as a premultiplied colour: its strongest channel goes into alpha."""
     for x in range(alpha.size):
-        r, g, b = light[3 * x], light[3 * x + 1], light[3 * x + 2]
-        top = max(max(r, g), b)
+        top = max(max(r[x], g[x]), b[x])
         per_top = f32(1.0) / max(top, f32(1e-7))
         alpha[x] *= top
-        light[3 * x], light[3 * x + 1], light[3 * x + 2] = r * per_top, g * per_top, b * per_top
+        r[x], g[x], b[x] = r[x] * per_top, g[x] * per_top, b[x] * per_top
+
+
+@njit(fastmath=True)
+def _finish(e: Floats, s: Floats, alpha: Floats, below: Floats) -> None:
+    """Mixes a blended plane in by alpha and goes back to linear light, in the place of `below`."""
+    for x in range(alpha.size):
+        below[x] = _covered(below[x], alpha[x], e[x] + alpha[x] * (s[x] - e[x]))
+
+
+class Planes(NamedTuple):
+    """Scratch for a run of pixels: picture, picture encoded and light, red, green and blue. Arrays of their own, as a
+    compiler that cannot tell them apart does not vectorise."""
+
+    br: Floats
+    bg: Floats
+    bb: Floats
+    er: Floats
+    eg: Floats
+    eb: Floats
+    sr: Floats
+    sg: Floats
+    sb: Floats
+
+
+@njit(fastmath=True)
+def planes_for(n: int) -> Planes:
+    """Scratch for runs of up to `n` pixels."""
+    return Planes(
+        np.empty(n, np.float32),
+        np.empty(n, np.float32),
+        np.empty(n, np.float32),
+        np.empty(n, np.float32),
+        np.empty(n, np.float32),
+        np.empty(n, np.float32),
+        np.empty(n, np.float32),
+        np.empty(n, np.float32),
+        np.empty(n, np.float32),
+    )
 
 
 @njit(fastmath=True)
@@ -337,28 +373,14 @@ def _in_linear_light(how: Blending, b: Floats, l: Floats, alpha: Floats, out: Fl
 
 
 @njit(fastmath=True)
-def _separable(mode: int, b: Floats, l: Floats, intensity: np.float32, alpha: Floats, out: Floats) -> None:
-    """B(cb, cs) of the specification, section 10.1; `alpha` has a value for each channel."""
-    if mode == NORMAL:
-        _run_normal(b, l, intensity, alpha, out)
-    elif mode == MULTIPLY:
-        _run_multiply(b, l, intensity, alpha, out)
-    elif mode == SCREEN:
+def _over(mode: int, b: Floats, l: Floats, intensity: np.float32, alpha: Floats, out: Floats) -> None:
+    """B(cb, cs) of the specification, section 10.1, where black is neutral; `alpha` has a value for each channel."""
+    if mode == SCREEN:
         _run_screen(b, l, intensity, alpha, out)
-    elif mode == OVERLAY:
-        _run_overlay(b, l, intensity, alpha, out)
-    elif mode == DARKEN:
-        _run_darken(b, l, intensity, alpha, out)
     elif mode == LIGHTEN:
         _run_lighten(b, l, intensity, alpha, out)
     elif mode == COLOR_DODGE:
         _run_color_dodge(b, l, intensity, alpha, out)
-    elif mode == COLOR_BURN:
-        _run_color_burn(b, l, intensity, alpha, out)
-    elif mode == HARD_LIGHT:
-        _run_hard_light(b, l, intensity, alpha, out)
-    elif mode == SOFT_LIGHT:
-        _run_soft_light(b, l, intensity, alpha, out)
     elif mode == DIFFERENCE:
         _run_difference(b, l, intensity, alpha, out)
     else:
@@ -366,37 +388,57 @@ def _separable(mode: int, b: Floats, l: Floats, intensity: np.float32, alpha: Fl
 
 
 @njit(fastmath=True)
-def blend_chunk(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: Floats, planes: Floats, out: Floats) -> None:
+def _covering(mode: int, e: Floats, s: Floats) -> None:
+    """The same where light covers, over a plane; the result takes the place of `s`."""
+    if mode == MULTIPLY:
+        _run_multiply(e, s)
+    elif mode == OVERLAY:
+        _run_overlay(e, s)
+    elif mode == DARKEN:
+        _run_darken(e, s)
+    elif mode == COLOR_BURN:
+        _run_color_burn(e, s)
+    elif mode == HARD_LIGHT:
+        _run_hard_light(e, s)
+    elif mode == SOFT_LIGHT:
+        _run_soft_light(e, s)
+
+
+@njit(fastmath=True)
+def blend_chunk(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: Floats, each: Floats, planes: Planes, out: Floats) -> None:
     """Light `l` blended with the picture `b` into `out`, all interleaved (3n,) and linear; `alpha` (n,) is opacity and
-    mask. `l` and `alpha` are used up; `planes` (9, n or more) is scratch."""
+    mask, and is used up. `each` (3n,) and `planes` are scratch."""
     n = alpha.size
     if how.keep_darks > f32(0.0):
         _hold_darks(b, luminance, how.keep_darks, alpha)
     if how.mode <= RELIGHT:
         _in_linear_light(how, b, l, alpha, out)
         return
-    if not how.black_is_neutral:
-        _encode(l, how.intensity, l)
-        if not how.opaque:
-            _unmultiply(l, alpha)
-    if how.mode < HUE:
-        each = planes.reshape(-1)[: 3 * n]
+    if how.black_is_neutral:
         for x in range(n):
             each[3 * x] = each[3 * x + 1] = each[3 * x + 2] = alpha[x]
-        _separable(how.mode, b, l, how.intensity, each, out)
+        _over(how.mode, b, l, how.intensity, each, out)
         return
-    er, eg, eb = planes[0, :n], planes[1, :n], planes[2, :n]
-    sr, sg, sb = planes[3, :n], planes[4, :n], planes[5, :n]
-    br, bg, bb = planes[6, :n], planes[7, :n], planes[8, :n]
+    br, bg, bb = planes.br[:n], planes.bg[:n], planes.bb[:n]
+    er, eg, eb = planes.er[:n], planes.eg[:n], planes.eb[:n]
+    sr, sg, sb = planes.sr[:n], planes.sg[:n], planes.sb[:n]
     split(b, br, bg, bb)
     split(l, sr, sg, sb)
-    _encode(br, f32(1.0), er)
-    _encode(bg, f32(1.0), eg)
-    _encode(bb, f32(1.0), eb)
-    _non_separable(how.mode, er, eg, eb, sr, sg, sb)
-    for x in range(n):
-        k = alpha[x]
-        br[x] = _covered(br[x], k, er[x] + k * (sr[x] - er[x]))
-        bg[x] = _covered(bg[x], k, eg[x] + k * (sg[x] - eg[x]))
-        bb[x] = _covered(bb[x], k, eb[x] + k * (sb[x] - eb[x]))
+    _encode_here(sr, how.intensity)
+    _encode_here(sg, how.intensity)
+    _encode_here(sb, how.intensity)
+    _encode(br, er)
+    _encode(bg, eg)
+    _encode(bb, eb)
+    if not how.opaque:
+        _unmultiply(sr, sg, sb, alpha)
+    if how.mode < HUE:
+        _covering(how.mode, er, sr)
+        _covering(how.mode, eg, sg)
+        _covering(how.mode, eb, sb)
+    else:
+        _non_separable(how.mode, er, eg, eb, sr, sg, sb)
+    _finish(er, sr, alpha, br)
+    _finish(eg, sg, alpha, bg)
+    _finish(eb, sb, alpha, bb)
     join(br, bg, bb, out)

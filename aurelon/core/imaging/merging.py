@@ -13,7 +13,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats, f32
-from aurelon.core.imaging.blend import Blending, blend_chunk, blending
+from aurelon.core.imaging.blend import Blending, blend_chunk, blending, planes_for
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.resample import enlarge_to, reduce_to, spline_rows, widened
 
@@ -198,7 +198,8 @@ def _lay(
     rows, columns, _ = out.shape
     chunks = (columns + CHUNK - 1) // CHUNK
     for block in prange((rows + ROWS - 1) // ROWS):
-        planes = np.empty((9, CHUNK), np.float32)
+        planes = planes_for(CHUNK)
+        each = np.empty(3 * CHUNK, np.float32)
         made = np.empty(3 * CHUNK, np.float32)
         cover = np.empty(CHUNK, np.float32)
         for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
@@ -221,4 +222,4 @@ def _lay(
                 alpha[:] = how.opacity if how.intensity > f32(0.0) else f32(0.0)
                 if masked:
                     alpha *= mask[row, first : first + n]
-                blend_chunk(how, under, light, luminance, alpha, planes, over)
+                blend_chunk(how, under, light, luminance, alpha, each[: 3 * n], planes, over)
