@@ -405,7 +405,9 @@ def _covering(mode: int, e: Floats, s: Floats) -> None:
 
 
 @njit(fastmath=True)
-def blend_chunk(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: Floats, each: Floats, planes: Planes, out: Floats) -> None:
+def blend_chunk(
+    how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: Floats, each: Floats, planes: Planes, out: Floats
+) -> None:
     """Light `l` blended with the picture `b` into `out`, all interleaved (3n,) and linear; `alpha` (n,) is opacity and
     mask, and is used up. `each` (3n,) and `planes` are scratch."""
     n = alpha.size

@@ -33,9 +33,14 @@ class Tint:
 
     def on_white(self, level: Floats) -> Floats:
         """White light (h, w) in its colour: (h, w, 3)."""
-        out = np.empty((*level.shape, 3), np.float32)
-        _colour(np.ascontiguousarray(level).reshape(-1), self.of_white, out.reshape(-1))
-        return out
+        return white_in(self.of_white, level)
+
+
+def white_in(colour: Floats, level: Floats) -> Floats:
+    """White light (h, w) in a colour (3,), never below zero: (h, w, 3)."""
+    out = np.empty((*level.shape, 3), np.float32)
+    _colour(np.ascontiguousarray(level).reshape(-1), colour, out.reshape(-1))
+    return out
 
 
 NEUTRAL = Tint(np.eye(3, dtype=np.float32), np.eye(3, dtype=np.float32))

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.blend import Blending, blend_chunk, blending, planes_for
+from aurelon.core.imaging.colour_matrix import white_in
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.resample import enlarge_to, reduce_to, spline_rows, widened
 
@@ -67,7 +68,7 @@ def _soft(light: Travelled, frame: Frame) -> tuple[Soft, Floats | None]:
     grid, drawn = light.soft, light.drawn
     if grid is not None and frame.width <= grid.shape[1]:
         small = reduce_to(grid, frame)
-        coloured = np.maximum(small, 0) * light.tint if small.shape[2] == 1 else small
+        coloured = white_in(light.tint, small[:, :, 0]) if small.shape[2] == 1 else small
         return Soft(NO_GRID, NO_ROWS, NO_WEIGHTS, 0, light.tint), coloured if drawn is None else drawn + coloured
     if grid is None:
         return Soft(NO_GRID, NO_ROWS, NO_WEIGHTS, 0, light.tint), drawn
@@ -128,7 +129,7 @@ def picture_of(light: Travelled, frame: Frame, levels: Levels = NO_LEVELS) -> Fl
     parts = []
     if light.soft is not None:
         grown = enlarge_to(light.soft, frame)
-        parts.append(np.maximum(grown, 0) * light.tint if light.soft.shape[2] == 1 else grown)
+        parts.append(white_in(light.tint, grown[:, :, 0]) if light.soft.shape[2] == 1 else grown)
     if light.drawn is not None:
         parts.append(light.drawn)
     whole = parts[0] if len(parts) == 1 else sum(parts, np.zeros((*frame.shape, 3), np.float32))

@@ -7,6 +7,8 @@ the plate's own repeats pixels.
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
@@ -168,6 +170,7 @@ def widened(grid: Floats, frame: Frame, rows: Indices) -> Floats:
     return wide
 
 
+@lru_cache(64)
 def _taps(first: int, last: int, ratio: float, limit: int) -> tuple[Indices, Floats]:
     """Four cells and their weights for each pixel first..last; cells beyond the grid are its last ones."""
     place = (np.arange(first, last) + 0.5) * ratio - 0.5
@@ -175,7 +178,10 @@ def _taps(first: int, last: int, ratio: float, limit: int) -> tuple[Indices, Flo
     t = place - cell
     cells = (cell[:, None] + np.arange(-1, 3)).astype(np.int64)
     weights = np.stack([(1 - t) ** 3, 3 * t**3 - 6 * t**2 + 4, -3 * t**3 + 3 * t**2 + 3 * t + 1, t**3], axis=1)
-    return cells, (weights / 6).astype(np.float32)
+    found = cells, (weights / 6).astype(np.float32)
+    for made in found:
+        made.flags.writeable = False  # many frames share them
+    return found
 
 
 @njit(fastmath=True)

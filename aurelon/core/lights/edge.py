@@ -177,7 +177,7 @@ class EdgeField:
 
     def at(self, scene: Scene[Outlines], frame: Frame, tint: Tint) -> Travelled:
         lines = mixed(enlarge_to(scene.detected.lines, frame), tint.light * f32(1 - self.settings.glow))
-        return Travelled(mixed(self.grid, tint.light), lines)
+        return Travelled(scene.mixed(self.grid, tint.light), lines)
 
 
 GLOW_GAIN = 6.0  # the light of a thin line, spread out, would not be seen beside the line

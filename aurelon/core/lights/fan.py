@@ -152,9 +152,26 @@ class Geometry(NamedTuple):
     per_depth: np.float32
 
 
+STEPS_A_PIXEL = 8  # of what depends on the distance from the point alone
+
+
+def _rings(table: Floats, fan: Geometry, farthest: float) -> Floats:
+    """At even steps of the distance: how far light has faded, how wide the blur is, how deep in the pattern (n, 3)."""
+    levels, depths, _ = table.shape
+    pixels = np.arange(int(farthest * STEPS_A_PIXEL) + 3) / STEPS_A_PIXEL
+    r = pixels * fan.scale
+    fade = np.exp(-np.maximum(r - fan.start, 0) * fan.per_reach)
+    fade *= np.clip((r - 0.5 * fan.start) / max(fan.start, fan.scale), 0, 1)
+    # As wide as a pixel is in the angle, so wide is the blur.
+    wide = np.log2(np.maximum(2 * ANGLES / (2 * np.pi) / np.maximum(pixels, 0.5), 1))
+    deep = np.log(1 + r / NEAR) * fan.per_depth
+    return np.stack([fade, np.minimum(wide, levels - 1.001), np.minimum(deep, depths - 1)], axis=1).astype(np.float32)
+
+
 @njit(parallel=True, cache=True, fastmath=True)
-def _draw(table: Floats, fan: Geometry, out: Floats) -> None:
-    levels, depths, angles = table.shape
+def _draw(table: Floats, fan: Geometry, rings: Floats, out: Floats) -> None:
+    _, depths, angles = table.shape
+    per_step, last = f32(STEPS_A_PIXEL), f32(rings.shape[0] - 1.001)
     rows, columns = out.shape
     middles = np.arange(columns).astype(np.float32) + f32(0.5)
     turn, per_turn = f32(2 * np.pi), f32(angles / (2 * np.pi))
@@ -163,26 +180,25 @@ def _draw(table: Floats, fan: Geometry, out: Floats) -> None:
         for column in range(columns):
             dx = middles[column] - fan.x
             pixels = np.sqrt(dx * dx + dy * dy)
-            r = pixels * fan.scale
             theta = angle_of(-dy, dx)
             off = abs(theta - fan.bearing)
             off = min(off, turn - off)
             within = min(max((fan.half - off) / fan.edge + f32(0.5), f32(0.0)), f32(1.0))
-            fade = np.exp(-max(r - fan.start, f32(0.0)) * fan.per_reach)
-            fade *= min(max((r - f32(0.5) * fan.start) / max(fan.start, fan.scale), f32(0.0)), f32(1.0))
+            step = min(pixels * per_step, last)
+            ring = int(step)
+            q = step - f32(ring)
+            fade = rings[ring, 0] + q * (rings[ring + 1, 0] - rings[ring, 0])
             if within * fade <= f32(1e-5):
                 out[row, column] = f32(0.0)
                 continue
-            # As wide as a pixel is in the angle, so wide is the blur.
-            wide = np.log2(max(f32(2.0 * 4096.0 / (2 * np.pi)) / max(pixels, f32(0.5)), f32(1.0)))
-            wide = min(wide, f32(levels - 1.001))
+            wide = rings[ring, 1] + q * (rings[ring + 1, 1] - rings[ring, 1])
             level = int(wide)
             k = wide - f32(level)
             place = theta * per_turn + f32(angles)
             cell = int(place)
             t = place - f32(cell)
             a, b = cell % angles, (cell + 1) % angles
-            deep = min(np.log(f32(1.0) + r / f32(0.05)) * fan.per_depth, f32(depths - 1))
+            deep = rings[ring, 2] + q * (rings[ring + 1, 2] - rings[ring, 2])
             near = min(int(deep), max(depths - 2, 0))
             d = deep - f32(near)
             far = min(near + 1, depths - 1)
@@ -216,7 +232,8 @@ def draw(table: Floats, settings: Spread, frame: Frame) -> Floats:
         per_reach=f32(1 / s.reach),
         per_depth=f32((depths - 1) / np.log(1 + DEEPEST / NEAR)),
     )
-    _draw(table, fan, out)
+    corners = np.hypot(*np.meshgrid([fan.x, fan.x - frame.shape[1]], [fan.y, fan.y - frame.shape[0]]))
+    _draw(table, fan, _rings(table, fan, float(corners.max())), out)
     return out
 
 

@@ -257,7 +257,7 @@ def spread(scene: Scene[HeightField], source: Source, settings: Spread) -> LampF
         return LampField(s, surface, None)
     grid = scene.working_frame
     seen = cast_shadows(
-        surface.at(grid, grid)[2], lamp_of(s, scene.size), placement(grid, scene.size), s.shadow_length, s.shadow_softness
+        surface.at(grid, grid).height, lamp_of(s, scene.size), placement(grid, scene.size), s.shadow_length, s.shadow_softness
     )
     return LampField(s, surface, 1 - f32(s.shadows) * (1 - seen))
 

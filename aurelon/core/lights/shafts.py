@@ -27,7 +27,7 @@ import numpy as np
 
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.colour import temperature_rgb
-from aurelon.core.imaging.colour_matrix import Tint, mixed
+from aurelon.core.imaging.colour_matrix import Tint
 from aurelon.core.imaging.fastmath import smoothstep
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import Travelled
@@ -190,7 +190,7 @@ class ShaftsField:
     def at(self, scene: Scene[None], frame: Frame, tint: Tint) -> Travelled:
         s = self.settings
         own = tint.own @ temperature_rgb(s.disc_temperature, 0.0, scene.space)
-        soft = mixed(self.grid, np.column_stack([tint.light, own]))
+        soft = scene.mixed(self.grid, np.column_stack([tint.light, own]))
         shows = s.mode == "point" and s.disc_strength > 0
         return Travelled(soft, self._disc(scene, frame, np.maximum(own, 0)) if shows else None)
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections import OrderedDict
 from dataclasses import dataclass, field
 from threading import Lock
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -20,6 +21,14 @@ from aurelon.core.imaging.resample import enlarge_to
 
 DEEPEST = 0.12  # diagonals from the lowest to the highest place at a relief of 1
 KEPT_FRAMES = 3
+
+
+class Cells(NamedTuple):
+    """A surface at a frame, or a row of it: slope to the right, slope downward, and height."""
+
+    right: Floats
+    down: Floats
+    height: Floats
 
 
 @dataclass
@@ -34,8 +43,8 @@ class HeightField:
     def nbytes(self) -> int:
         return self.cells.nbytes * (1 + KEPT_FRAMES)
 
-    def at(self, frame: Frame, view: Frame) -> Floats:
-        """The cells at a frame as planes (3, h, w). They are made and kept for all of the `view` that the frame is a
+    def at(self, frame: Frame, view: Frame) -> Cells:
+        """The cells at a frame. They are made and kept for all of the `view` that the frame is a
         part of, as many lamps look at the same."""
         with self._lock:
             made = self._at.get(view)
@@ -49,7 +58,9 @@ class HeightField:
                 self._at[view] = made
                 while len(self._at) > KEPT_FRAMES:
                     self._at.popitem(last=False)
-        return made[:, frame.y0 - view.y0 : frame.y1 - view.y0, frame.x0 - view.x0 : frame.x1 - view.x0]
+        rows, columns = slice(frame.y0 - view.y0, frame.y1 - view.y0), slice(frame.x0 - view.x0, frame.x1 - view.x0)
+        right, down, height = (np.ascontiguousarray(plane[rows, columns]) for plane in made)
+        return Cells(right, down, height)
 
 
 def from_height(height: Floats, relief: float, scale: float) -> HeightField:

@@ -15,6 +15,7 @@ from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.blend import join, split
 from aurelon.core.imaging.fastmath import unit
 from aurelon.core.imaging.frame import Frame, diagonal
+from aurelon.core.optics.height_field import Cells
 
 
 class Lamp(NamedTuple):
@@ -53,21 +54,13 @@ def placement(frame: Frame, size: tuple[int, int]) -> Placement:
     return Placement(f32(frame.x0), f32(frame.y0), f32(across), f32(down))
 
 
-class Cells(NamedTuple):
-    """A row of a surface: slope to the right, slope downward, and height."""
-
-    right: Floats
-    down: Floats
-    height: Floats
-
-
 NO_SHADE = np.ones((1, 1), np.float32)
 
 
-def shine(picture: Floats, surface: Floats, lamp: Lamp, colour: Floats, to: Placement, shade: Floats | None) -> Floats:
+def shine(picture: Floats, surface: Cells, lamp: Lamp, colour: Floats, to: Placement, shade: Floats | None) -> Floats:
     """What of a lamp of `colour` (3,) comes back from the picture (h, w, 3), linear light of the same shape.
 
-    `surface` (3, h, w) has slope to the right, slope downward and height; `shade` (h, w) is how much of the lamp
+    `surface` lies at the same pixels; `shade` (h, w) is how much of the lamp
     reaches each place, None where all does.
     """
     out = np.empty_like(picture)
@@ -179,17 +172,18 @@ ROWS = 24  # rows that a thread takes at once, with one set of lines
 
 @njit(parallel=True, cache=True, fastmath=True)
 def _shine(
-    picture: Floats, surface: Floats, lamp: Lamp, colour: Floats, to: Placement, shade: Floats, shaded: bool, out: Floats
+    picture: Floats, surface: Cells, lamp: Lamp, colour: Floats, to: Placement, shade: Floats, shaded: bool, out: Floats
 ) -> None:
     rows, columns, _ = out.shape
     middles = np.arange(columns).astype(np.float32) + (to.x0 + f32(0.5))
     for block in prange((rows + ROWS - 1) // ROWS):
-        lines = np.empty((7, columns), np.float32)
-        light, facing, gloss, f5 = lines[0], lines[1], lines[2], lines[3]
-        r, g, b = lines[4], lines[5], lines[6]
+        # Arrays of their own: of rows of one array a compiler cannot tell that they do not overlap.
+        light, facing = np.empty(columns, np.float32), np.empty(columns, np.float32)
+        gloss, f5 = np.empty(columns, np.float32), np.empty(columns, np.float32)
+        r, g, b = np.empty(columns, np.float32), np.empty(columns, np.float32), np.empty(columns, np.float32)
         for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
             y = (f32(row) + to.y0 + f32(0.5)) * to.down
-            cells = Cells(surface[0, row], surface[1, row], surface[2, row])
+            cells = Cells(surface.right[row], surface.down[row], surface.height[row])
             _arrive(lamp, to.across, y, middles, cells.height, light)
             if shaded:
                 light *= shade[row]

@@ -26,7 +26,7 @@ class ColouredField:
         return self.grid.nbytes
 
     def at(self, scene: Scene[Any], frame: Frame, tint: Tint) -> Travelled:
-        return Travelled(soft=mixed(self.grid, tint.light))
+        return Travelled(soft=scene.mixed(self.grid, tint.light))
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from typing import Any, Generic, Literal, Protocol, TypeVar
 
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.blend import ModeName
-from aurelon.core.imaging.colour_matrix import Tint
+from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.resample import reduce_to
@@ -145,6 +145,15 @@ class Scene(Generic[D]):
     working_edge: int
     view: Frame
     file_of: FileOf = no_file
+    _mixed: dict[tuple[int, bytes], Floats] = field(default_factory=dict, repr=False, compare=False)
+
+    def mixed(self, grid: Floats, matrix: Floats) -> Floats:
+        """A field's grid (h, w, n) through a matrix (3, n), made once for all bands of the view: (h, w, 3)."""
+        key = (id(grid), matrix.tobytes())
+        made = self._mixed.get(key)
+        if made is None:
+            made = self._mixed[key] = mixed(grid, matrix)
+        return made
 
     @property
     def working_frame(self) -> Frame:
