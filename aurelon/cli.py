@@ -92,22 +92,23 @@ def _serve(options: argparse.Namespace) -> None:
     serve(options.host, options.port, options.data, demo=options.demo)
 
 
-def _parser() -> argparse.ArgumentParser:
+def make_parser() -> argparse.ArgumentParser:
+    """All commands and what they take."""
     parser = argparse.ArgumentParser(prog="aurelon", description="Puts light into a photograph.")
     parser.add_argument("--version", action="version", version=__version__)
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     serve = commands.add_parser("serve", help="start the bench")
-    serve.add_argument("--host", default="127.0.0.1")
-    serve.add_argument("--port", type=int, default=8420)
+    serve.add_argument("--host", default="127.0.0.1", help="address to listen on")
+    serve.add_argument("--port", type=int, default=8420, help="port to listen on")
     serve.add_argument("--data", type=Path, default=Path.home() / ".aurelon", help="folder of the one data file")
     serve.add_argument("--demo", action="store_true", help="put the demo plates in place if there are none")
     serve.set_defaults(run=_serve)
 
     render = commands.add_parser("render", help="render a rig on a plate into a file")
-    render.add_argument("plate", type=Path)
-    render.add_argument("--rig", type=Path, required=True)
-    render.add_argument("-o", "--out", type=Path, required=True)
+    render.add_argument("plate", type=Path, help="the picture file")
+    render.add_argument("--rig", type=Path, required=True, help="the rig, a JSON file")
+    render.add_argument("-o", "--out", type=Path, required=True, help="the file to write; its ending says in which format")
     size = render.add_mutually_exclusive_group()
     size.add_argument("--size", type=_size, help="WIDTHxHEIGHT in pixels, in the picture's own proportions")
     size.add_argument("--long-edge", type=_pixels, help="pixels on the long edge; may enlarge up to four times")
@@ -115,18 +116,18 @@ def _parser() -> argparse.ArgumentParser:
     render.set_defaults(run=_render)
 
     kinds = commands.add_parser("kinds", help="every kind of light with its settings")
-    kinds.add_argument("--json", action="store_true")
+    kinds.add_argument("--json", action="store_true", help="as JSON")
     kinds.set_defaults(run=_kinds)
 
     check = commands.add_parser("check", help="check a rig: what is wrong, and where")
-    check.add_argument("rig", type=Path)
+    check.add_argument("rig", type=Path, help="the rig, a JSON file")
     check.set_defaults(run=_check)
     return parser
 
 
 def main(arguments: list[str] | None = None) -> int:
     """Runs a command; 0 when it did what was asked, 2 with one line on stderr when it did not."""
-    options = _parser().parse_args(arguments)
+    options = make_parser().parse_args(arguments)
     try:
         options.run(options)
     except AurelonError as error:

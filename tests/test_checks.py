@@ -6,7 +6,8 @@ import subprocess
 import unittest
 from pathlib import Path
 
-from aurelon.web.schema import DOCS, published
+from aurelon.core.lights import kinds
+from aurelon.documents.published import DOCS, published
 
 ROOT = Path(__file__).resolve().parents[1]
 
@@ -34,9 +35,12 @@ class Checks(unittest.TestCase):
     def test_typescript_lint(self) -> None:
         self.passes("npx", "eslint", ".", "--max-warnings", "0", folder="frontend")
 
-    def test_published_schemas_are_those_of_the_models(self) -> None:
+    def test_published_documents_are_those_of_the_models(self) -> None:
         for name, text in published().items():
-            self.assertEqual((DOCS / name).read_text("utf-8"), text, f"docs/{name} is old: run python -m aurelon.web.schema")
+            self.assertEqual((DOCS / name).read_text("utf-8"), text, f"docs/{name} is old: run python -m aurelon.documents")
+
+    def test_every_kind_has_its_picture(self) -> None:
+        self.assertEqual({path.stem for path in (DOCS / "kinds").glob("*.jpg")}, set(kinds()))
 
     def test_the_core_imports_nothing_from_the_rest(self) -> None:
         for path in (ROOT / "aurelon/core").rglob("*.py"):

@@ -242,7 +242,7 @@ class Choosing(BrowserTest):
         self.assertEqual(at_lamp["origin"], "temperature")
         self.assertLess(at_lamp["temperature"], 5500)
         self.page.get_by_role("button", name="at a spot…").click()
-        box = self.page.get_by_role("application", name="Press where").bounding_box()
+        box = self.page.get_by_role("application", name="Click where").bounding_box()
         assert box is not None
         self.page.mouse.click(box["x"] + 0.55 * box["width"], box["y"] + 0.25 * box["height"])  # the blue of the sky
         self.shown()

@@ -78,6 +78,10 @@ class Wheel(unittest.TestCase):
     def python(cls) -> str:
         return str(cls.folder / "empty" / "bin" / "python")
 
+    @classmethod
+    def program(cls) -> str:
+        return str(cls.folder / "empty" / "bin" / "aurelon")
+
     @staticmethod
     def pip(python: str, *words: str) -> None:
         made = subprocess.run(
@@ -89,12 +93,12 @@ class Wheel(unittest.TestCase):
     def aurelon(self, *words: str) -> subprocess.CompletedProcess[str]:
         # Nothing of this checkout is on the path.
         environment = {k: v for k, v in os.environ.items() if k != "PYTHONPATH"}
-        command = [self.folder / "empty" / "bin" / "aurelon", *words]
+        command = [self.program(), *words]
         return subprocess.run(command, cwd=self.folder, env=environment, capture_output=True, text=True, check=False)
 
     def serve(self) -> str:
         port = free_port()
-        command = [self.folder / "empty" / "bin" / "aurelon", "serve", "--port", str(port), "--data", str(self.folder / f"{port}")]
+        command = [self.program(), "serve", "--port", str(port), "--data", str(self.folder / f"{port}")]
         process = subprocess.Popen(command, cwd=self.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         self.addCleanup(process.wait)
         self.addCleanup(process.terminate)

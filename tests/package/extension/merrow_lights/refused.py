@@ -11,7 +11,7 @@ from merrow_lights.veil import KIND
 class Bare(Settings):
     """A setting of no type."""
 
-    depth: float = number(0.6, "How far down it reaches", low=0.1, high=1)
+    depth: float = number(0.6, "How far down it reaches", low=0.1, high=1, step=0.01)
     nothing: float = 1.0
 
 

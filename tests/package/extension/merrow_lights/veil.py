@@ -21,7 +21,7 @@ class Spread(Settings):
     """How far down it reaches."""
 
     depth: float = number(0.6, "How far down it reaches", unit="share", low=0.1, high=1, step=0.01, essential=True)
-    seed: int = seed_setting(1, "Another drift of the air")
+    seed: int = seed_setting("Another drift of the air")
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:

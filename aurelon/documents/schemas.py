@@ -1,8 +1,7 @@
-"""Publishes the schemas: `python -m aurelon.web.schema` writes docs/openapi.json and docs/rig.schema.json."""
+"""The schemas: the OpenAPI document of the service, and the JSON Schema of the rig."""
 
 from __future__ import annotations
 
-import json
 import tempfile
 from pathlib import Path
 from typing import Any
@@ -14,8 +13,6 @@ from aurelon.store import Store
 from aurelon.web.app import make_app
 from aurelon.web.preview import FrameHeader, PreviewFailure, PreviewRequest
 from aurelon.web.problems import ConflictProblem
-
-DOCS = Path(__file__).resolve().parents[2] / "docs"
 
 
 def openapi_schema() -> dict[str, Any]:
@@ -42,14 +39,3 @@ def openapi_schema() -> dict[str, Any]:
 def rig_schema() -> dict[str, Any]:
     """The JSON Schema of the rig, the open format."""
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **Rig.model_json_schema()}
-
-
-def published() -> dict[str, str]:
-    """File names in docs/ and their text."""
-    documents = {"openapi.json": openapi_schema(), "rig.schema.json": rig_schema()}
-    return {name: json.dumps(document, indent=1, sort_keys=True) + "\n" for name, document in documents.items()}
-
-
-if __name__ == "__main__":
-    for name, text in published().items():
-        (DOCS / name).write_text(text, "utf-8")
