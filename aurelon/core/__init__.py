@@ -1,5 +1,7 @@
 """Aurelon's core: pictures, rigs and the computation of light. Usable on its own."""
 
+from numba import config
+
 from aurelon.core.errors import AurelonError, OutputError, PlateError, RigError
 from aurelon.core.graph.renderer import Renderer, render
 from aurelon.core.memory import keep_freed
@@ -21,4 +23,6 @@ __all__ = [
     "render",
 ]
 
+# Pictures of two plates may be made at the same time; the layer that is not made for that would end the process.
+config.THREADING_LAYER = "threadsafe"
 keep_freed()

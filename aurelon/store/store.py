@@ -33,6 +33,10 @@ class Store:
             raise StoreError(
                 f"the data in {path.parent} is in use by another Aurelon; stop that one first, or choose another folder with --data"
             ) from error
+        except OSError as error:
+            raise StoreError(
+                f"{path.parent} cannot be used for the data: {error.strerror}; choose another folder with --data"
+            ) from error
         self._db = SqliteDatabase(str(path), pragmas=PRAGMAS)
         try:
             self.tables = tables = Tables(self._db)

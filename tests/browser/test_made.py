@@ -76,7 +76,7 @@ class Making(OnThePicture):
         self.choose("Type of lamp", "Spot")
         self.rested()
         before = self.rig(plate)["lights"][0]["spread"]
-        ring = self.page.get_by_role("slider", name="Outer on the picture")
+        ring = self.page.get_by_role("slider", name="Outer cone on the picture")
         box = ring.locator(".grip").bounding_box()
         aim = self.place(*before["aim"])
         assert box is not None
@@ -88,10 +88,10 @@ class Making(OnThePicture):
         self.rested()
         after = self.rig(plate)["lights"][0]["spread"]
         # The ring is the cone where it meets the picture: half as large again is that tangent.
-        wanted = np.rad2deg(np.arctan(1.5 * np.tan(np.deg2rad(before["outer"]))))
-        self.assertAlmostEqual(after["outer"], wanted, delta=2.5)
-        self.type_value("Outer, value", "40")
-        self.assertEqual(self.rig(plate)["lights"][0]["spread"]["outer"], 40)
+        wanted = np.rad2deg(np.arctan(1.5 * np.tan(np.deg2rad(before["outer_cone"]))))
+        self.assertAlmostEqual(after["outer_cone"], wanted, delta=2.5)
+        self.type_value("Outer cone, value", "40")
+        self.assertEqual(self.rig(plate)["lights"][0]["spread"]["outer_cone"], 40)
         self.page.get_by_role("slider", name="Aim", exact=True).focus()
         self.page.keyboard.press("Shift+ArrowLeft")
         self.rested()
@@ -113,7 +113,7 @@ class Making(OnThePicture):
         expect(self.page.get_by_text("far.png", exact=True)).to_be_visible()
         self.page.wait_for_timeout(400)
         self.rested()
-        self.assertRegex(self.rig(plate)["lights"][0]["source"]["picture"], "^[0-9a-f]{64}$")
+        self.assertRegex(self.rig(plate)["lights"][0]["source"]["file"], "^[0-9a-f]{64}$")
         self.assertGreater(np.abs(self.picture() - flat).mean(), 1.5)
 
     def test_copies_share_their_settings_but_not_place_and_mask(self) -> None:
@@ -199,4 +199,4 @@ class Making(OnThePicture):
         self.page.wait_for_timeout(400)
         self.rested()
         self.assertGreater(np.abs(self.picture() - before).mean(), 1)
-        self.assertTrue(self.rig(plate)["lights"][0]["source"]["picture"])
+        self.assertTrue(self.rig(plate)["lights"][0]["source"]["file"])

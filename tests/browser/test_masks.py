@@ -263,7 +263,7 @@ class Painting(OnThePicture):
         Image.fromarray(ramp.T.copy()).save(tall)
         self.add("Bloom")
         self.rested()
-        self.add_part("Grey picture")
+        self.add_part("Grey file")
         for file in (tall, path):
             with self.page.expect_file_chooser() as chooser:
                 self.page.get_by_role("button", name="Choose a file…").click()
@@ -274,7 +274,7 @@ class Painting(OnThePicture):
         self.rested()
         self.show_mask("Mask only, in grey")
         self.assertGreater(self.at(0.1, 0.5).mean(), self.at(0.9, 0.5).mean() + 100)
-        self.assertRegex(self.mask(plate)["parts"][0]["picture"], "^[0-9a-f]{64}$")
+        self.assertRegex(self.mask(plate)["parts"][0]["file"], "^[0-9a-f]{64}$")
 
     def test_two_windows_that_paint_on_one_plate_lose_nothing(self) -> None:
         plate = self.bring_in("twice")

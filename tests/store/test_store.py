@@ -133,6 +133,12 @@ class Plates(unittest.TestCase):
         self.assertEqual([(p.name, p.lights) for p in other.plates.all()], [("Second", 1)])
         self.assertEqual(other.revisions.bench(there.id).undo, None)
 
+    def test_a_folder_that_cannot_be_used_is_refused_in_a_sentence(self) -> None:
+        taken = self.path.parent / "file"
+        taken.write_bytes(b"")
+        with self.assertRaisesRegex(StoreError, "cannot be used for the data: .*; choose another folder with --data"):
+            Store(taken / "data.sqlite")
+
     def test_a_second_aurelon_on_the_same_data_is_refused_in_a_sentence(self) -> None:
         command = [sys.executable, "-m", "aurelon.cli", "serve", "--port", "1", "--data", str(self.path.parent)]
         self.store.close()

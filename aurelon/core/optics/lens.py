@@ -32,7 +32,7 @@ class LensError(AurelonError):
     """A lens table that cannot be used; names the lens and the surface."""
 
 
-class Surface(BaseModel):
+class LensSurface(BaseModel):
     """A refracting surface, or the stop. `index` and `abbe` are of what comes behind it; `coating` is
     the wavelength that its layer is made for, 0 for none."""
 
@@ -47,7 +47,7 @@ class Surface(BaseModel):
     coating: float = Field(0.0, ge=0, le=1200)
 
     @model_validator(mode="after")
-    def _has_a_radius(self) -> Surface:
+    def _has_a_radius(self) -> LensSurface:
         if not self.stop and abs(self.radius) < 1:
             raise ValueError(f"radius is {self.radius:g}, but must be at least 1 mm, to the left or to the right")
         return self
@@ -65,7 +65,7 @@ class Lens(BaseModel):
     about: str
     blades: int = Field(ge=3, le=18)
     image_diagonal: float = Field(gt=0, le=400)
-    surfaces: tuple[Surface, ...] = Field(min_length=3, max_length=40)
+    surfaces: tuple[LensSurface, ...] = Field(min_length=3, max_length=40)
 
 
 def read_lens(text: str | bytes, name: str) -> Lens:
@@ -96,7 +96,7 @@ def lenses() -> dict[str, Lens]:
     return {(lens := read_lens(f.read_bytes(), f.name)).name: lens for f in tables}
 
 
-def index_at(surface: Surface, wavelength: float, dispersion: float) -> float:
+def index_at(surface: LensSurface, wavelength: float, dispersion: float) -> float:
     """Index behind a surface by Cauchy's formula through its d-line index and Abbe number."""
     if surface.index == 1.0:
         return 1.0
@@ -130,7 +130,7 @@ def _reflect(radius: float) -> Doubles:
 class _Optics:
     """A lens at one wavelength: matrices of parts of the way through it."""
 
-    def __init__(self, surfaces: Sequence[Surface], wavelength: float, dispersion: float) -> None:
+    def __init__(self, surfaces: Sequence[LensSurface], wavelength: float, dispersion: float) -> None:
         self.surfaces = surfaces
         self.behind = [index_at(s, wavelength, dispersion) for s in surfaces]
         for k, s in enumerate(surfaces):
