@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import multiprocessing
 import os
 import sys
@@ -10,6 +11,9 @@ import time
 import unittest
 from collections.abc import Iterator
 from dataclasses import dataclass
+from pathlib import Path
+
+TIMES = Path(__file__).resolve().parents[1] / ".stamps" / "test-times.json"
 
 
 @dataclass(frozen=True)
@@ -48,8 +52,9 @@ def main() -> int:
     if "--without-browser" in sys.argv:
         # The package is built and installed anew, which takes as long as a browser.
         found = [name for name in found if not name.startswith(("tests.browser.", "tests.package."))]
-    # Those that drive a browser wait the most, so they go first and the others fill in beside them.
-    classes = sorted(dict.fromkeys(found), key=lambda name: not name.startswith("tests.browser."))
+    # The longest go first and the others fill in beside them: as the last run had it; at first those that drive a browser.
+    last = json.loads(TIMES.read_text()) if TIMES.exists() else {}
+    classes = sorted(dict.fromkeys(found), key=lambda name: (-last.get(name, 0.0), not name.startswith("tests.browser.")))
     outcomes = []
     with multiprocessing.get_context("spawn").Pool(os.cpu_count()) as workers:
         for outcome in workers.imap_unordered(run_class, classes):
@@ -57,6 +62,8 @@ def main() -> int:
             print(f"{'ok    ' if outcome.good else 'FAILED'} {outcome.seconds:6.1f} s {outcome.ran:4} in {outcome.of}", flush=True)
             if not outcome.good:
                 print(outcome.said, flush=True)
+    TIMES.parent.mkdir(exist_ok=True)
+    TIMES.write_text(json.dumps(last | {outcome.of: outcome.seconds for outcome in outcomes}))
     failed = sum(len(outcome.failed) for outcome in outcomes)
     print(f"{sum(outcome.ran for outcome in outcomes) - failed} passed, {failed} failed", flush=True)
     return 0 if all(outcome.good for outcome in outcomes) else 1

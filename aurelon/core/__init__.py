@@ -24,5 +24,5 @@ __all__ = [
 ]
 
 # Pictures of two plates may be made at the same time; the layer that is not made for that would end the process.
-config.THREADING_LAYER = "threadsafe"
+vars(config)["THREADING_LAYER"] = "threadsafe"
 keep_freed()

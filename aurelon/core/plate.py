@@ -19,8 +19,9 @@ from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.errors import PlateError
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.icc import ProfileError, read_profile
 from aurelon.core.imaging.resample import reduce_to
-from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB, ProfileError, RgbSpace, read_profile
+from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB, RgbSpace
 
 KEPT_REDUCTIONS = 4
 

@@ -133,7 +133,7 @@ class NumbersToJudgeBy(unittest.TestCase):
         gone = {"part": "matte", "matte": "tower", "combine": "intersect"}
         says = measure(self.renderer, masked_rig(gone, start="everything"), None).says["under-test"]
         self.assertIn("tower", says)
-        self.assertIn("goes on without it", says)
+        self.assertIn("is shown without it", says)
 
     def test_proposals_are_kept_until_the_picture_changes(self) -> None:
         first = propose(self.renderer, rig_of())

@@ -207,6 +207,8 @@ class Rendering(unittest.TestCase):
             for kind in every_kind():
                 lit = {**light(kind), "mask": masked_rig(part).stack[0].mask.model_dump()}
                 rig = rig_of(lit, mattes=[MATTE], files=dict([RAMP]))
+                # Compiling a kernel leaves cycles of its own, so everything is compiled before.
+                Renderer(plate, Cache(1 << 24)).part(rig, Frame.whole(plate.size))
                 renderer = Renderer(plate, Cache(1 << 24))
                 with renderer.working(rig) as now:
                     shown(now, "result", Frame.whole(plate.size))

@@ -1,8 +1,7 @@
-"""RGB spaces of plates: primaries and transfer curves read from, and written to, ICC profiles.
+"""RGB spaces: primaries and transfer curves, and the ICC profile that says so in a file.
 
-Follows ICC.1:2022 (profile version 4) for the header, the tag table and the types `XYZ `, `curv`,
-`para`, `text`, `desc` and `mluc`. Only profiles made of a matrix and curves, or of one grey curve,
-become a space; every other profile is for the colour engine to convert (see `plate.py`).
+Profiles are written here after ICC.1:2022 (version 4), as the colour engine at hand gives those that it makes no name
+that a person could read; `icc.py` reads them by the engine.
 """
 
 from __future__ import annotations
@@ -251,88 +250,3 @@ def make_space(name: str, to_pcs: NDArray[np.float64], curve: Curve) -> RgbSpace
 SRGB = make_space("sRGB", SRGB_TO_PCS, SRGB_CURVE)
 LINEAR_SRGB = make_space("Linear light, sRGB primaries", SRGB_TO_PCS, LINEAR_CURVE)
 DISPLAY_P3 = make_space("Display P3", P3_TO_PCS, SRGB_CURVE)
-
-
-class ProfileError(ValueError):
-    """Bytes that are no readable ICC profile."""
-
-
-def _tags(icc: bytes) -> dict[bytes, bytes]:
-    if len(icc) < 132 or icc[36:40] != b"acsp":
-        raise ProfileError("the ICC profile in the file has no valid header")
-    (count,) = struct.unpack_from(">I", icc, 128)
-    if count > 200 or 132 + 12 * count > len(icc):
-        raise ProfileError("the ICC profile in the file is cut short")
-    found = {}
-    for i in range(count):
-        signature, offset, size = struct.unpack_from(">4sII", icc, 132 + 12 * i)
-        found[signature] = icc[offset : offset + size]
-    return found
-
-
-def _read_curve(tag: bytes) -> Curve:
-    kind = tag[:4]
-    if kind == b"curv":
-        (count,) = struct.unpack_from(">I", tag, 8)
-        if count == 0:
-            return LINEAR_CURVE
-        values = struct.unpack_from(f">{count}H", tag, 12)
-        if count == 1:
-            return Curve((values[0] / 256, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0))
-        return Curve(table=tuple(v / 65535 for v in values))
-    if kind == b"para":
-        (form,) = struct.unpack_from(">H", tag, 8)
-        lengths = (1, 3, 4, 5, 7)
-        if form >= len(lengths):
-            raise ProfileError(f"the ICC profile in the file has a curve of unknown form {form}")
-        p = [v / 65536 for v in struct.unpack_from(f">{lengths[form]}i", tag, 12)]
-        g = p[0]
-        if form == 0:
-            return Curve((g, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0))
-        a, b = p[1], p[2]
-        if form == 1:
-            return Curve((g, a, b, 0.0, -b / a, 0.0, 0.0))
-        if form == 2:
-            return Curve((g, a, b, 0.0, -b / a, p[3], p[3]))
-        if form == 3:
-            return Curve((g, a, b, p[3], p[4], 0.0, 0.0))
-        return Curve((g, a, b, p[3], p[4], p[5], p[6]))
-    raise ProfileError("the ICC profile in the file has a curve of an unknown type")
-
-
-def _read_xyz(tag: bytes) -> list[float]:
-    return [v / 65536 for v in struct.unpack_from(">3i", tag, 8)]
-
-
-def _description(tags: dict[bytes, bytes]) -> str:
-    tag = tags.get(b"desc", b"")
-    if tag[:4] == b"mluc":
-        size, offset = struct.unpack_from(">II", tag, 20)
-        return tag[offset : offset + size].decode("utf-16-be", "replace").strip("\0 ")
-    if tag[:4] == b"desc":
-        (size,) = struct.unpack_from(">I", tag, 8)
-        return tag[12 : 12 + size].decode("ascii", "replace").strip("\0 ")
-    return "the file's own profile"
-
-
-def read_profile(icc: bytes) -> RgbSpace | None:
-    """The space of an ICC profile; None when it is no matrix with curves, and no grey curve.
-
-    A grey profile gives sRGB primaries with the grey curve, so that coloured light can be laid on
-    it. Raises ProfileError when the bytes are no profile at all.
-    """
-    tags = _tags(icc)
-    try:
-        if icc[16:20] == b"GRAY" and b"kTRC" in tags:
-            return make_space(_description(tags), SRGB_TO_PCS, _read_curve(tags[b"kTRC"]))
-        needed = (b"rXYZ", b"gXYZ", b"bXYZ", b"rTRC", b"gTRC", b"bTRC")
-        if icc[16:20] != b"RGB " or icc[20:24] != b"XYZ " or any(t not in tags for t in needed):
-            return None
-        columns = [_read_xyz(tags[t]) for t in needed[:3]]
-        rows = tuple((columns[0][i], columns[1][i], columns[2][i]) for i in range(3))
-        red, green, blue = (_read_curve(tags[t]) for t in needed[3:])
-    except (struct.error, ZeroDivisionError) as error:
-        raise ProfileError("the ICC profile in the file is cut short") from error
-    if abs(np.linalg.det(np.array(rows))) < 1e-6:
-        raise ProfileError("the ICC profile in the file has primaries that span no colours")
-    return RgbSpace(_description(tags), rows, (red, green, blue), icc)

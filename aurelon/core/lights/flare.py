@@ -37,7 +37,7 @@ from aurelon.core.lights.shared.points import (
     points_source,
 )
 from aurelon.core.optics.lens import Lens, ghosts, lenses
-from aurelon.core.settings import Settings, choice, number, whole
+from aurelon.core.settings import Settings, choice, number, temperature_setting, whole
 
 FINER = 1.25  # times the working grid, for the ghosts' rims
 WAVELENGTHS = (612.0, 549.0, 465.0)  # nm, the peaks of the red, green and blue that a film sees
@@ -100,9 +100,7 @@ class Spread(Settings):
     streak_length: float = number(
         0.18, "Distance over which the streak fades", unit="diagonal", low=0.01, high=1, step=0.01, exponent=2.0, group="Streak"
     )
-    streak_temperature: float = number(
-        14000, "Colour of the streak", unit="kelvin", low=1000, high=25000, step=50, exponent=2.2, group="Streak"
-    )
+    streak_temperature: float = temperature_setting(14000, "Colour of the streak", group="Streak")
     veil: float = number(
         0.6,
         "Strength of the haze over the whole picture",

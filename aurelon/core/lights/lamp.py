@@ -27,7 +27,7 @@ from aurelon.core.optics.height_field import HeightField, from_height, from_norm
 from aurelon.core.optics.shading import Lamp, placement, shine
 from aurelon.core.optics.shadows import cast_shadows
 from aurelon.core.plate import Plate, read_colour, read_grey
-from aurelon.core.settings import Place, Settings, choice, file_setting, number, place_setting
+from aurelon.core.settings import Place, Settings, choice, file_setting, number, place_setting, temperature_setting
 
 SURFACE_EDGE = 1024  # long edge of the version of the plate that the surface is made from
 
@@ -146,9 +146,7 @@ class Spread(Settings):
         group="Lamp",
         essential=True,
     )
-    temperature: float = number(
-        4200, "Colour of the lamp", unit="kelvin", low=1000, high=25000, step=50, exponent=2.2, group="Lamp", essential=True
-    )
+    temperature: float = temperature_setting(4200, "Colour of the lamp", group="Lamp", essential=True)
     gloss: float = number(
         0.25, "Strength of the reflections", unit="gain", low=0, high=8, step=0.01, exponent=2.0, group="Gloss", essential=True
     )

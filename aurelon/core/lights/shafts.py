@@ -37,7 +37,7 @@ from aurelon.core.lights.shared.initial_settings import luminance_in, open_share
 from aurelon.core.lights.shared.kind import Kind, Reading, Scene
 from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sampled, soften
 from aurelon.core.plate import Plate
-from aurelon.core.settings import Place, Settings, choice, number, place_setting, seed_setting, whole
+from aurelon.core.settings import Place, Settings, choice, number, place_setting, seed_setting, temperature_setting, whole
 
 STRONGEST_BLOCKING = 80.0  # β per diagonal at blocking 1: a thing of 1 % of the diagonal halves a ray
 FALLOFF_LENGTH = 0.2  # diagonals over which falloff 1 halves the light
@@ -158,17 +158,7 @@ class Spread(Settings):
         exponent=2.0,
         group="Aureole",
     )
-    disc_temperature: float = number(
-        4600,
-        "Colour of the disc and its glow",
-        unit="kelvin",
-        low=1000,
-        high=25000,
-        step=50,
-        when={"mode": ["point"]},
-        exponent=2.2,
-        group="Disc",
-    )
+    disc_temperature: float = temperature_setting(4600, "Colour of the disc and its glow", when={"mode": ["point"]}, group="Disc")
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:

@@ -21,7 +21,7 @@ from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.kind import AnyKind, Colour, LookAt, Merge
 from aurelon.core.masks.shared.mask import Mask
 from aurelon.core.rig.migrate import VERSION, up_to_date
-from aurelon.core.settings import Settings, number, settings_of
+from aurelon.core.settings import Settings, number, settings_of, temperature_setting, tint_setting
 
 Share = Annotated[float, Field(ge=0, le=1)]
 SMALLEST_CROP = 0.01
@@ -87,16 +87,10 @@ class HouseLight(Settings):
     level: float = number(
         1.0, "How much of the picture's own light stays on", unit="gain", low=0, high=4, step=0.01, essential=True
     )
-    temperature: float = number(
-        6500,
-        "Colour of the house light; 6500 leaves the picture as it is",
-        unit="kelvin",
-        low=1000,
-        high=25000,
-        step=50,
-        essential=True,
+    temperature: float = temperature_setting(
+        6500, "Colour of the house light; 6500 leaves the picture as it is", exponent=1.0, essential=True
     )
-    tint: float = number(0.0, "Toward green (below 0) or magenta (above 0)", low=-1, high=1, step=0.01)
+    tint: float = tint_setting()
     mask: Mask = Mask()
 
 

@@ -5,6 +5,7 @@ A setting is declared once, in the core, with all that the screen, the command l
 """
 
 from aurelon.core.settings.base import Setting, Settings, first_of, settings_of
+from aurelon.core.settings.declared import temperature_setting, tint_setting
 from aurelon.core.settings.types.box import Corners, box_setting
 from aurelon.core.settings.types.choice import choice
 from aurelon.core.settings.types.colour import colour_setting
@@ -44,5 +45,7 @@ __all__ = [
     "seed_setting",
     "settings_of",
     "strokes_setting",
+    "temperature_setting",
+    "tint_setting",
     "whole",
 ]

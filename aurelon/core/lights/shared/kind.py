@@ -14,7 +14,7 @@ from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.resample import reduce_to
 from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.plate import Plate
-from aurelon.core.settings import Settings, choice, colour_setting, number
+from aurelon.core.settings import Settings, choice, colour_setting, number, temperature_setting, tint_setting
 
 LookAt = Literal["original", "prepared", "below"]
 LOOKS = {"original": "The picture as shot", "prepared": "The prepared picture", "below": "Everything below it"}
@@ -30,20 +30,8 @@ class Colour(Settings):
     origin: Literal["plate", "temperature", "picked"] = choice(
         "temperature", "Where the light's colour comes from", label="Colour from", words=ORIGINS, essential=True
     )
-    temperature: float = number(
-        5200,
-        "Low is warm, high is cool",
-        unit="kelvin",
-        low=1000,
-        high=25000,
-        step=50,
-        when={"origin": ["temperature"]},
-        exponent=2.2,
-        essential=True,
-    )
-    tint: float = number(
-        0.0, "Toward green (below 0) or magenta (above 0)", low=-1, high=1, step=0.01, when={"origin": ["temperature"]}
-    )
+    temperature: float = temperature_setting(5200, "Low is warm, high is cool", when={"origin": ["temperature"]}, essential=True)
+    tint: float = tint_setting(when={"origin": ["temperature"]})
     picked: str = colour_setting("#ffd9a0", "The colour itself", when={"origin": ["picked"]}, essential=True)
     strength: float = number(
         0.7,
