@@ -28,8 +28,6 @@ $(STAMPS)/venv: requirements.lock pyproject.toml
 	mkdir -p $(STAMPS) && touch $@
 
 $(STAMPS)/precompiled: $(STAMPS)/venv $(wildcard aurelon/core/*.py aurelon/core/*/*.py aurelon/core/*/*/*.py)
-	# A kernel that calls another is not compiled anew when the other changes.
-	find aurelon -name '*.nb[ci]' -delete
 	$(BIN)/python -m aurelon.core.precompile
 	touch $@
 

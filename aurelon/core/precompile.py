@@ -25,6 +25,7 @@ from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
 from aurelon.core.plate import Plate, read_plate
 from aurelon.core.rig import Rig
+from aurelon.core.stale_kernels import remove_stale_kernels
 
 
 def precompile() -> None:
@@ -86,4 +87,5 @@ def compile_masks(renderer: Renderer, kind: str) -> None:
 
 
 if __name__ == "__main__":
-    precompile()
+    if remove_stale_kernels():
+        precompile()

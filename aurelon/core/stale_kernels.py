@@ -1,0 +1,58 @@
+"""Removes compiled kernels whose code has changed, however far away.
+
+Numba keeps a compiled kernel for as long as its own file stays as it is. A kernel that calls another one has that one
+inside it, so a change there goes unseen. Here each file of kernels is known by itself and all it takes from others.
+"""
+
+from __future__ import annotations
+
+import ast
+import hashlib
+import json
+from pathlib import Path
+
+CORE = Path(__file__).resolve().parent
+KNOWN = CORE / "__pycache__" / "kernels.json"
+MARKS = ("njit", "register_jitable")
+
+
+def remove_stale_kernels() -> list[str]:
+    """Removes what was compiled of code that is no more. The files of kernels that are to be compiled anew."""
+    digests = _digests(_kernel_files())
+    known = json.loads(KNOWN.read_text()) if KNOWN.exists() else {}
+    stale = [name for name, digest in digests.items() if known.get(name) != digest]
+    for name in stale:
+        path = CORE / name
+        for compiled in (path.parent / "__pycache__").glob(f"{path.stem}.*.nb[ci]"):
+            compiled.unlink()
+    KNOWN.parent.mkdir(exist_ok=True)
+    KNOWN.write_text(json.dumps(digests, indent=1))
+    return stale
+
+
+def _kernel_files() -> dict[str, str]:
+    """The text of every file with kernels, by its path in the core."""
+    texts = {str(path.relative_to(CORE)): path.read_text("utf-8") for path in sorted(CORE.rglob("*.py"))}
+    return {name: text for name, text in texts.items() if any(mark in text for mark in MARKS)}
+
+
+def _digests(files: dict[str, str]) -> dict[str, str]:
+    taken = {name: _imports(text) & files.keys() for name, text in files.items()}
+    return {
+        name: hashlib.sha256("".join(files[one] for one in sorted(_all_of(name, taken))).encode()).hexdigest() for name in files
+    }
+
+
+def _imports(text: str) -> set[str]:
+    """Files of the core that a file imports from."""
+    modules = [node.module for node in ast.walk(ast.parse(text)) if isinstance(node, ast.ImportFrom) and node.module]
+    within = [module.removeprefix("aurelon.core.") for module in modules if module.startswith("aurelon.core.")]
+    return {f"{module.replace('.', '/')}.py" for module in within}
+
+
+def _all_of(name: str, taken: dict[str, set[str]]) -> set[str]:
+    found, new = set[str](), {name}
+    while new:
+        found |= new
+        new = set[str]().union(*(taken[one] for one in new)) - found
+    return found
