@@ -1,8 +1,8 @@
 """Plates, their rigs and all that belongs to them, kept in one SQLite file."""
 
-from aurelon.store.errors import Conflict, StoreError, Unknown
+from aurelon.store.errors import StoreError, Unknown
 from aurelon.store.plates import PlateRecord
-from aurelon.store.revisions import BenchState
+from aurelon.store.revisions import BenchState, Conflict
 from aurelon.store.rigs import SavedRig
 from aurelon.store.store import Store
 from aurelon.store.takes import Take

@@ -6,8 +6,7 @@ import time
 from dataclasses import dataclass
 from typing import Any
 
-from aurelon.core import Rig
-from aurelon.store.errors import Conflict
+from aurelon.core import AurelonError, Rig
 from aurelon.store.files import Files
 from aurelon.store.pieces import get_rig, put_rig
 from aurelon.store.plates import PlateRecord, Plates
@@ -23,6 +22,14 @@ class BenchState:
     rig: Rig
     undo: str | None
     redo: str | None
+
+
+class Conflict(AurelonError):
+    """A save on a revision that is no longer the present one. `state` is what is there now."""
+
+    def __init__(self, state: BenchState) -> None:
+        super().__init__("this plate was changed in another window since this one last saw it")
+        self.state = state
 
 
 class Revisions:

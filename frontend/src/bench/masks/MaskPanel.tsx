@@ -1,5 +1,5 @@
 import styled from "styled-components";
-import type { GroupInfo, Mask, MaskPart, PartInfo, Plate, SettingInfo } from "../../api/client";
+import type { GroupInfo, Mask, MaskPart, PartInfo, Plate } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { Check } from "../../ui/Check";
 import { Icon } from "../../ui/Icon";
@@ -7,6 +7,7 @@ import { Menu, type Choice } from "../../ui/Menu";
 import { Select } from "../../ui/Select";
 import { tone } from "../../ui/theme";
 import { useThings } from "../things";
+import type { MaskActions } from "./maskActions";
 import { PartSettings } from "./PartSettings";
 import { toolsOf, valueIn } from "./partTools";
 import type { Masking, MaskView } from "./useMasking";
@@ -50,18 +51,6 @@ const Frame = styled.div`
     white-space: nowrap;
   }
 `;
-
-export interface MaskActions {
-  onStart: (start: Mask["start"]) => void;
-  onInvert: () => void;
-  /** Others that this mask can be given to. */
-  copies: { id: string; text: string; act: () => void }[];
-  onPart: (part: number, name: string, value: unknown) => void;
-  onPartRest: (label: string) => void;
-  onPartReset: (part: number, setting: SettingInfo) => void;
-  onParts: (make: (parts: MaskPart[]) => MaskPart[], label: string) => void;
-  onNewMatte: () => void;
-}
 
 interface Props {
   plate: Plate;

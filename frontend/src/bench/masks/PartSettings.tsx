@@ -6,7 +6,7 @@ import { Progress } from "../../ui/Progress";
 import { tone } from "../../ui/theme";
 import { SettingGroup } from "../settings/SettingGroup";
 import { BrushSettings } from "./BrushSettings";
-import type { MaskActions } from "./MaskPanel";
+import type { MaskActions } from "./maskActions";
 import { toolsOf } from "./partTools";
 import type { Masking } from "./useMasking";
 

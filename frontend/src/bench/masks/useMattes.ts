@@ -1,7 +1,7 @@
 import type { Mask, Matte, Owner, PartInfo, Rig } from "../../api/client";
 import { HOUSE, lightOf, lightOwner, maskOf, matteOf, matteOwner, sameOwner, withMask, withMatte } from "../rig";
 import type { Editing } from "../useEditing";
-import type { MaskActions } from "./MaskPanel";
+import type { MaskActions } from "./maskActions";
 import { toolsOf } from "./partTools";
 import type { Masking } from "./useMasking";
 
