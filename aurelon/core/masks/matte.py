@@ -9,7 +9,7 @@ import numpy as np
 
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.masks.shared.part import COMBINES, WORKS_BY, Combine, Ground, Part
+from aurelon.core.masks.shared.part import COMBINES, COMBINE_HELP, Combine, Ground, Part
 from aurelon.core.settings import choice, matte_setting, number
 
 
@@ -22,7 +22,7 @@ class MatteUse(Part):
     usual_combine: ClassVar[Combine | None] = "intersect"
 
     part: Literal["matte"] = "matte"
-    combine: Combine = choice("intersect", WORKS_BY, label="Works by", words=COMBINES, essential=True)
+    combine: Combine = choice("intersect", COMBINE_HELP, label="Combine", words=COMBINES, essential=True)
     matte: str = matte_setting("The matte", essential=True)
     side: Literal["behind", "within"] = choice("behind", "Whether the light stands behind it or stays within it", essential=True)
     spill: float = number(

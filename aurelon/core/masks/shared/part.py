@@ -19,7 +19,7 @@ from aurelon.core.settings import Settings, choice, flag, number, settings_of
 CANONICAL_EDGE = 1536  # long edge of the version on which things are found
 Combine = Literal["add", "subtract", "intersect"]
 COMBINES = {"add": "Add", "subtract": "Subtract", "intersect": "Intersect"}
-WORKS_BY = "Adds to the parts above, subtracts from them, or keeps only what both cover"
+COMBINE_HELP = "Adds to the parts above, subtracts from them, or keeps only what both cover"
 
 
 class Keep(Protocol):
@@ -109,7 +109,7 @@ class Part(Settings):
     part: str
     name: str = Field("", max_length=80, description="What the part is called")
     on: bool = flag(True, "Whether this part counts", label="On")
-    combine: Combine = choice("add", WORKS_BY, label="Works by", words=COMBINES, essential=True)
+    combine: Combine = choice("add", COMBINE_HELP, label="Combine", words=COMBINES, essential=True)
     density: float = number(1.0, "Strength of this part", unit="share", low=0, high=1, step=0.01, essential=True)
     invert: bool = flag(False, "Swaps what this part covers and what it leaves", label="Invert this part")
     feather: float = number(0.0, "Softens the edges", unit="diagonal", low=0, high=0.25, step=0.001, exponent=2.5, essential=True)
