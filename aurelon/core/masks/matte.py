@@ -9,7 +9,7 @@ import numpy as np
 
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.masks.shared.part import COMBINES, COMBINE_HELP, Combine, Ground, Part
+from aurelon.core.masks.shared.part import COMBINE_HELP, COMBINES, Combine, Ground, Part
 from aurelon.core.settings import choice, matte_setting, number
 
 
