@@ -145,6 +145,6 @@ class BrowserTest(unittest.TestCase):
         with self.page.expect_file_chooser() as chooser:
             self.page.get_by_role("button", name="Bring in a picture…").click()
         chooser.value.set_files(path)
-        self.page.wait_for_url("**/plates/*")
+        self.page.wait_for_url("**/plates/*", timeout=60000)
         self.rested()
         return int(self.page.url.rsplit("/", 1)[1])
