@@ -87,7 +87,7 @@ class BrowserTest(unittest.TestCase):
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
         self.addCleanup(context.close)
         self.page = context.new_page()
-        self.page.set_default_timeout(12000)
+        self.page.set_default_timeout(25000)
         self.faults: list[str] = []
         self.page.on("pageerror", lambda error: self.faults.append(str(error)))
         self.page.goto(self.service.url)
