@@ -52,6 +52,23 @@ class Source(Settings):
     )
 
 
+def _cone(default: float, help: str, *, low: float) -> Any:
+    return number(
+        default,
+        help,
+        unit="degrees",
+        low=low,
+        high=89,
+        step=0.5,
+        handle="cone",
+        about="aim",
+        apex="position",
+        above="height",
+        when={"lamp": ["spot"]},
+        group="Lamp",
+    )
+
+
 class Spread(Settings):
     """The lamp."""
 
@@ -95,34 +112,8 @@ class Spread(Settings):
         essential=True,
     )
     aim: Place = place_setting((0.5, 0.7), "Where it points", when={"lamp": ["spot"]}, group="Lamp", essential=True)
-    inner_cone: float = number(
-        18.0,
-        "Half-angle of the bright cone",
-        unit="degrees",
-        low=0,
-        high=89,
-        step=0.5,
-        handle="cone",
-        about="aim",
-        apex="position",
-        above="height",
-        when={"lamp": ["spot"]},
-        group="Lamp",
-    )
-    outer_cone: float = number(
-        32.0,
-        "Half-angle beyond which there is no light",
-        unit="degrees",
-        low=1,
-        high=89,
-        step=0.5,
-        handle="cone",
-        about="aim",
-        apex="position",
-        above="height",
-        when={"lamp": ["spot"]},
-        group="Lamp",
-    )
+    inner_cone: float = _cone(18.0, "Half-angle of the bright cone", low=0)
+    outer_cone: float = _cone(32.0, "Half-angle beyond which there is no light", low=1)
     angle: float = number(
         60.0,
         "Side that it shines from: 0 is the right, 90 the top",

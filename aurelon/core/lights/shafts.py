@@ -55,6 +55,12 @@ class Source(HighlightSource):
     )
 
 
+def _strength(default: float, help: str, *, group: str) -> Any:
+    return number(
+        default, help, unit="gain", low=0, high=8, step=0.01, when={"mode": ["point"]}, exponent=2.0, group=group, essential=True
+    )
+
+
 class Spread(Settings):
     """How the rays travel."""
 
@@ -108,18 +114,7 @@ class Spread(Settings):
         essential=True,
     )
     seed: int = seed_setting("A different set of rays", group="Rays")
-    disc_strength: float = number(
-        1.0,
-        "Brightness of the disc",
-        unit="gain",
-        low=0,
-        high=8,
-        step=0.01,
-        when={"mode": ["point"]},
-        exponent=2.0,
-        group="Disc",
-        essential=True,
-    )
+    disc_strength: float = _strength(1.0, "Brightness of the disc", group="Disc")
     disc_size: float = number(
         0.012,
         "Radius of the disc",
@@ -133,18 +128,7 @@ class Spread(Settings):
         exponent=2.0,
         group="Disc",
     )
-    aureole_strength: float = number(
-        0.6,
-        "Brightness of the glow around the disc",
-        unit="gain",
-        low=0,
-        high=8,
-        step=0.01,
-        when={"mode": ["point"]},
-        exponent=2.0,
-        group="Aureole",
-        essential=True,
-    )
+    aureole_strength: float = _strength(0.6, "Brightness of the glow around the disc", group="Aureole")
     aureole_size: float = number(
         0.06,
         "Distance over which the glow fades",

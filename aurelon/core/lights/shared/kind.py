@@ -15,6 +15,7 @@ from aurelon.core.imaging.resample import reduce_to
 from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Settings, choice, colour_setting, number, temperature_setting, tint_setting
+from aurelon.core.settings.slider import Unit
 
 LookAt = Literal["original", "prepared", "below"]
 LOOKS = {"original": "The picture as shot", "prepared": "The prepared picture", "below": "Everything below it"}
@@ -22,6 +23,10 @@ LOOKS = {"original": "The picture as shot", "prepared": "The prepared picture", 
 ORIGINS = {"plate": "The picture", "temperature": "A temperature", "picked": "A picked colour"}
 
 CANONICAL_EDGE = 1536  # long edge of the version of a plate on which things are detected
+
+
+def _level(default: float, help: str, *, low: float, high: float, step: float = 0.01, unit: Unit = "") -> Any:
+    return number(default, help, unit=unit, low=low, high=high, step=step, handle="levels", exponent=2.0, group="Levels")
 
 
 class Colour(Settings):
@@ -45,38 +50,9 @@ class Colour(Settings):
     )
     hue: float = number(0.0, "Shifts the light's hue", unit="degrees", low=-180, high=180, step=1)
     saturation: float = number(1.0, "Drains or strengthens the light's colour", unit="gain", low=0, high=2, step=0.01)
-    black: float = number(
-        0.0,
-        "Light below this level is removed",
-        unit="share",
-        low=0,
-        high=1,
-        step=0.005,
-        handle="levels",
-        exponent=2.0,
-        group="Levels",
-    )
-    white: float = number(
-        1.0,
-        "Light at this level becomes full strength",
-        unit="share",
-        low=0.02,
-        high=4,
-        step=0.01,
-        handle="levels",
-        exponent=2.0,
-        group="Levels",
-    )
-    gamma: float = number(
-        1.0,
-        "Brightens (above 1) or darkens (below 1) the light's midtones",
-        low=0.2,
-        high=5,
-        step=0.01,
-        handle="levels",
-        exponent=2.0,
-        group="Levels",
-    )
+    black: float = _level(0.0, "Light below this level is removed", unit="share", low=0, high=1, step=0.005)
+    white: float = _level(1.0, "Light at this level becomes full strength", unit="share", low=0.02, high=4)
+    gamma: float = _level(1.0, "Brightens (above 1) or darkens (below 1) the light's midtones", low=0.2, high=5)
 
 
 class Merge(Settings):
