@@ -9,10 +9,13 @@ import cv2
 import numpy as np
 
 from aurelon.core.imaging.arrays import Doubles, Floats
+from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
+from aurelon.core.imaging.resample import enlarge_to
 
 FAINTEST = 1e-3  # of the brightest point, below which nothing is a point
 MOST = 200
+NEAR = 4  # pixels round a maximum at half the size within which that of the full size lies
 
 
 def brightest_points(open_light: Floats, luminance: Floats, spacing: float) -> tuple[Doubles, Floats]:
@@ -21,28 +24,47 @@ def brightest_points(open_light: Floats, luminance: Floats, spacing: float) -> t
     `open_light` (h, w, 4) is light and openness, `spacing` the smallest distance of two points in pixels.
     """
     height, width, _ = open_light.shape
+    size = (width, height)
     diagonal = float(np.hypot(height, width))
     sigma = max(spacing / 4, 0.8)
+    weights = np.append(luminance, np.float32(0))
     # How open it is comes along, for to leave it out would be one more pass over everything.
-    gathered = gaussian_mixture(open_light, [sigma], [1.0])
-    level = gathered @ np.append(luminance, np.float32(0))
-    reach = max(1, round(spacing / 2))
+    gathered = gaussian_mixture(open_light, [sigma], [1.0], finest=1)
+    level = gathered @ weights
+    finer = width / level.shape[1]
+    reach = max(1, round(spacing / 2 / finer))
     highest = cv2.dilate(level, np.ones((2 * reach + 1, 1), np.uint8))
     highest = np.asarray(cv2.dilate(highest, np.ones((1, 2 * reach + 1), np.uint8)))
-    rows, columns = np.nonzero((level >= highest) & (level > FAINTEST * max(float(level.max()), 1e-12)))
+    maxima = (level >= highest) & (level > FAINTEST * max(float(level.max()), 1e-12))
+    rows, columns = np.divmod(np.flatnonzero(maxima), level.shape[1])
     order = np.argsort(-level[rows, columns], kind="stable")[:MOST]
+    found = [
+        _finest(gathered, weights, size, (column + 0.5) * finer, (row + 0.5) * finer)
+        for row, column in zip(rows[order], columns[order], strict=True)
+    ]
     places: list[Doubles] = []
     light: list[Floats] = []
     per_peak = 2 * np.pi * sigma**2 / diagonal**2
-    for row, column in zip(rows[order], columns[order], strict=True):
-        y, x = _summit(level, int(row), int(column))
-        place = np.array([(x + 0.5) / width, (y + 0.5) / height])
+    for place, here in sorted(found, key=lambda point: -float(point[1] @ luminance)):
         # A plateau has many summits; the first of them stands for all within the smallest distance.
-        if any(np.hypot(*((place - p) * (width, height))) < spacing for p in places):
+        if places and np.hypot(*((np.array(places) - place) * size).T).min() < spacing:
             continue
         places.append(place)
-        light.append(gathered[row, column, :3] * per_peak)
+        light.append(here * np.float32(per_peak))
     return np.array(places).reshape(-1, 2), np.array(light, np.float32).reshape(-1, 3)
+
+
+def _finest(gathered: Floats, weights: Floats, size: tuple[int, int], x: float, y: float) -> tuple[Doubles, Floats]:
+    """The maximum near a pixel at the full size: its place in fractions, and its light (3,)."""
+    width, height = size
+    x0, y0 = max(0, int(x) - NEAR - 1), max(0, int(y) - NEAR - 1)
+    frame = Frame(width, height, x0, y0, min(width, int(x) + NEAR + 2), min(height, int(y) + NEAR + 2))
+    near = enlarge_to(gathered, frame)
+    level = near @ weights
+    row, column = np.unravel_index(int(np.argmax(level)), level.shape)
+    top, left = _summit(level, int(row), int(column))
+    place = np.array([(x0 + left + 0.5) / width, (y0 + top + 0.5) / height])
+    return place, near[row, column, :3]
 
 
 def _summit(level: Floats, row: int, column: int) -> tuple[float, float]:

@@ -23,8 +23,11 @@ SMALLEST_EDGE = 4
 OWN_VARIANCE = 1 / 12 + (1 / 3) / (1 - 1 / 4)
 
 
-def gaussian_mixture(grid: Floats, sigmas: Sequence[float], weights: Sequence[float]) -> Floats:
-    """Σ weightᵢ · G(sigmaᵢ) of `grid` (h, w, C); sigmas in cells of the grid. Returns (h, w, C)."""
+def gaussian_mixture(grid: Floats, sigmas: Sequence[float], weights: Sequence[float], *, finest: int = 0) -> Floats:
+    """Σ weightᵢ · G(sigmaᵢ) of `grid` (h, w, C); sigmas in cells of the grid. Returns (h, w, C).
+
+    With `finest` it stops that many octaves below the grid, or at the coarsest that a Gaussian is made on.
+    """
     height, width, _ = grid.shape
     deepest = max(0, int(np.floor(np.log2(max(min(height, width) / SMALLEST_EDGE, 1)))))
     levels: list[list[tuple[float, float]]] = [[] for _ in range(deepest + 1)]
@@ -37,7 +40,7 @@ def gaussian_mixture(grid: Floats, sigmas: Sequence[float], weights: Sequence[fl
     for frame in frames[1:]:
         down.append(reduce_to(down[-1], frame))
     total: Floats | None = None
-    for k in range(top, -1, -1):
+    for k in range(top, min(finest, top) - 1, -1):
         if total is not None:
             total = enlarge_to(total, frames[k])
         for sigma, weight in levels[k]:
@@ -45,7 +48,7 @@ def gaussian_mixture(grid: Floats, sigmas: Sequence[float], weights: Sequence[fl
             blurred = _gaussian(down[k], float(np.sqrt(variance)))
             total = np.multiply(blurred, np.float32(weight)) if total is None else total + np.float32(weight) * blurred
     assert total is not None
-    return np.asarray(total, np.float32).reshape(grid.shape)
+    return np.asarray(total, np.float32).reshape(*total.shape[:2], grid.shape[2])
 
 
 def _gaussian(picture: Floats, sigma: float) -> Floats:

@@ -67,34 +67,88 @@ def source_columns(x0: int, columns: int, ratio: float, limit: int) -> tuple[Pla
 
 
 @njit(fastmath=True)
-def gather_row(
-    line: Floats,
-    stride: int,
-    channel: int,
-    first: Places,
-    weights: Floats,
-    scale: np.float32,
-    total: Floats,
-    out: Floats,
-    channels: int,
-) -> None:
-    """One channel of a reduced row, interleaved into `out`, from a line that holds the sum of its rows.
-
-    `line` has `stride` channels, of which `channel` is read; `total` (columns,) is scratch.
-    """
+def _gather_row(line: Floats, channels: int, first: Places, weights: Floats, scale: np.float32, out: Floats) -> None:
+    """An interleaved reduced row, from a line that holds the sum of its rows."""
     taps = weights.shape[0]
-    step, offset = u64(stride), u64(channel)
-    for k in range(taps):
-        part = weights[k]
-        shift = u64(k) * step + offset
-        if k == 0:
-            for column in range(total.size):
-                total[column] = part[column] * line[u64(first[column]) * step + shift]
-        else:
-            for column in range(total.size):
-                total[column] += part[column] * line[u64(first[column]) * step + shift]
-    for column in range(total.size):
-        out[u64(column) * u64(channels) + offset] = total[column] * scale
+    step = u64(channels)
+    # Pixel by pixel with its channels written out, so that they lie in registers, side by side.
+    if channels == 3:
+        for column in range(first.size):
+            p, o = step * u64(first[column]), step * u64(column)
+            x = y = z = f32(0.0)
+            for k in range(taps):
+                part, q = weights[k, column], p + step * u64(k)
+                x, y, z = x + part * line[q], y + part * line[q + u64(1)], z + part * line[q + u64(2)]
+            out[o], out[o + u64(1)], out[o + u64(2)] = scale * x, scale * y, scale * z
+    elif channels == 4:
+        for column in range(first.size):
+            p, o = step * u64(first[column]), step * u64(column)
+            x = y = z = w = f32(0.0)
+            for k in range(taps):
+                part, q = weights[k, column], p + step * u64(k)
+                x, y, z, w = (
+                    x + part * line[q],
+                    y + part * line[q + u64(1)],
+                    z + part * line[q + u64(2)],
+                    w + part * line[q + u64(3)],
+                )
+            out[o], out[o + u64(1)], out[o + u64(2)], out[o + u64(3)] = scale * x, scale * y, scale * z, scale * w
+    else:
+        for column in range(first.size):
+            p, o = step * u64(first[column]), step * u64(column)
+            for c in range(channels):
+                x = f32(0.0)
+                for k in range(taps):
+                    x += weights[k, column] * line[p + step * u64(k) + u64(c)]
+                out[o + u64(c)] = scale * x
+
+
+@njit(fastmath=True)
+def gather_planes(
+    red: Floats, green: Floats, blue: Floats, alpha: Floats, first: Places, weights: Floats, scale: np.float32, out: Floats
+) -> None:
+    """The same from four planes, into interleaved `out`."""
+    for column in range(first.size):
+        p, o = u64(first[column]), u64(4) * u64(column)
+        x = y = z = w = f32(0.0)
+        for k in range(weights.shape[0]):
+            part, q = weights[k, column], p + u64(k)
+            x, y, z, w = x + part * red[q], y + part * green[q], z + part * blue[q], w + part * alpha[q]
+        out[o], out[o + u64(1)], out[o + u64(2)], out[o + u64(3)] = scale * x, scale * y, scale * z, scale * w
+
+
+@njit()
+def _runs(first: Places) -> Places:
+    """Where the columns' first pixels stop following one another: the first column of every run, and the end."""
+    breaks = np.flatnonzero(first[1:] != first[:-1] + np.uint32(1)) + 1
+    ends = np.empty(breaks.size + 2, np.uint32)
+    ends[0], ends[-1] = 0, first.size
+    ends[1:-1] = breaks
+    return ends
+
+
+LONG_RUN = 16  # columns; from here on a run is quicker than reading column by column
+
+
+@njit(fastmath=True)
+def _gather_runs(line: Floats, channels: int, first: Places, weights: Floats, runs: Places, scale: np.float32, out: Floats) -> None:
+    """An interleaved reduced row of a size near the picture's own, where columns read neighbouring pixels in long runs.
+
+    `weights` (taps, columns * channels) has each column's weight for every channel.
+    """
+    step = u64(channels)
+    for run in range(runs.size - 1):
+        begin, end = u64(runs[run]) * step, u64(runs[run + 1]) * step
+        source = u64(first[runs[run]]) * step
+        n = end - begin
+        made, a, b = out[begin:end], weights[0, begin:end], line[source : source + n]
+        for i in range(n):
+            made[i] = scale * a[i] * b[i]
+        for k in range(1, weights.shape[0]):
+            shift = source + u64(k) * step
+            a, b = weights[k, begin:end], line[shift : shift + n]
+            for i in range(n):
+                made[i] += scale * a[i] * b[i]
 
 
 @njit(parallel=True, cache=True, fastmath=True)
@@ -102,11 +156,16 @@ def _reduce(pixels: Floats, x0: int, y0: int, ratio_x: float, ratio_y: float, ou
     height, width, channels = pixels.shape
     rows, columns, _ = out.shape
     first, weights, left, n = source_columns(x0, columns, ratio_x, width)
+    runs = _runs(first)
+    in_runs = LONG_RUN * (runs.size - 1) < columns
+    each = np.empty((weights.shape[0], columns * channels if in_runs else 0), np.float32)
+    for k in range(each.shape[0]):
+        for i in range(each.shape[1]):
+            each[k, i] = weights[k, i // channels]
     flat, result = pixels.reshape(-1), out.reshape(-1)
     for row in prange(rows):
         top, bottom, top_part, bottom_part = source_span(row + y0, ratio_y, height)
         line = np.zeros(n * channels, np.float32)
-        sums = np.empty(columns, np.float32)
         total = 0.0
         for y in range(top, bottom + 1):
             weight = top_part if y == top else (bottom_part if y == bottom else 1.0)
@@ -114,8 +173,10 @@ def _reduce(pixels: Floats, x0: int, y0: int, ratio_x: float, ratio_y: float, ou
             begin = (y * width + left) * channels
             add_row(flat[begin : begin + n * channels], f32(weight), line)
         target = result[row * columns * channels : (row + 1) * columns * channels]
-        for c in range(channels):
-            gather_row(line, channels, c, first, weights, f32(1.0 / total), sums, target, channels)
+        if in_runs:
+            _gather_runs(line, channels, first, each, runs, f32(1.0 / total), target)
+        else:
+            _gather_row(line, channels, first, weights, f32(1.0 / total), target)
 
 
 @njit(fastmath=True)

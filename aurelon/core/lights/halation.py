@@ -21,7 +21,8 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit, prange
+from numba import get_num_threads, njit, prange
+from scipy import fft
 
 from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.frame import Frame
@@ -142,14 +143,17 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ColouredFiel
     # Numbers of cells that factor well; the room beside the picture is its mirror image.
     tall, wide = _smooth_size(height + 2 * margin), _smooth_size(width + 2 * margin)
     room = ((margin, tall - height - margin), (margin, wide - width - margin))
-    spectrum = np.fft.rfft2(np.pad(light @ scene.space.luminance, room, mode="symmetric"))
-    down, across = np.asarray(np.fft.fftfreq(tall), np.float64), np.asarray(np.fft.rfftfreq(wide), np.float64)
+    threads = get_num_threads()
+    spectrum = fft.rfft2(np.pad(light @ scene.space.luminance, room, mode="symmetric"), workers=threads)
+    down, across = np.asarray(fft.fftfreq(tall), np.float64), np.asarray(fft.rfftfreq(wide), np.float64)
     skirts = np.array([s.skirt * cells, SKIRT_OF_GREEN * s.skirt * cells])
-    kernels = np.empty((2, *spectrum.shape), np.float32)
-    transfer(down, across, skirts, s.ring, radius, EMULSION_BLUR * cells, kernels)
+    # A kernel is the same above and below its middle, so half of the rows tell all.
+    half = np.empty((2, tall // 2 + 1, across.size), np.float32)
+    transfer(np.abs(down[: tall // 2 + 1]), across, skirts, s.ring, radius, EMULSION_BLUR * cells, half)
+    mirrored = np.abs(np.round(down * tall)).astype(int)
     out = np.empty_like(light)
     for channel, share in enumerate((1.0, s.green)):
-        whole = np.fft.irfft2(spectrum * kernels[channel], (tall, wide))
+        whole = fft.irfft2(spectrum * half[channel][mirrored], (tall, wide), workers=threads)
         out[:, :, channel] = share * np.maximum(whole[margin : margin + height, margin : margin + width], 0)
     out[:, :, 2] = BLUE_SHARE * out[:, :, 1]
     return ColouredField(out)

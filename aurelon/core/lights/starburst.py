@@ -11,6 +11,7 @@ Each point lays the whole pattern on a grid whose cells grow with `size`, so the
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Literal
 
 import cv2
@@ -81,6 +82,7 @@ class Spread(Settings):
     rotation: float = number(12.0, "Rotates the star", unit="degrees", low=-180, high=180, step=1, group="Star", essential=True)
 
 
+@lru_cache(4)
 def star_kernel(space: RgbSpace, settings: Spread, radius: float) -> Floats:
     """The star on cells, (3, K, K) planes that sum to 1 each; `radius` in cells from the middle to the end."""
     s = settings
@@ -94,7 +96,9 @@ def star_kernel(space: RgbSpace, settings: Spread, radius: float) -> Floats:
     turned = cv2.warpAffine(table, turn, (EDGE, EDGE), flags=cv2.INTER_LINEAR)
     kernel = cv2.resize(turned, (edge, edge), interpolation=cv2.INTER_AREA if edge < EDGE else cv2.INTER_LINEAR)
     kernel = np.asarray(kernel, np.float32).transpose(2, 0, 1)
-    return np.ascontiguousarray(kernel / kernel.sum(axis=(1, 2), keepdims=True))
+    made = np.ascontiguousarray(kernel / kernel.sum(axis=(1, 2), keepdims=True))
+    made.flags.writeable = False  # renderings share it
+    return made
 
 
 @njit(parallel=True, cache=True, fastmath=True)

@@ -11,6 +11,7 @@ The darkroom's practice: a sharp and a soft transparency, each exposed one stop 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numba import njit, prange
@@ -72,13 +73,19 @@ class VelvetField:
         out = np.empty((*frame.shape, 3), np.float32)
         sharp = np.ascontiguousarray(scene.source_at(frame)).reshape(-1)
         soft = enlarge_to(self.grid, frame).reshape(-1)
-        # Contrast and decoding are one curve, looked up.
-        curve = SRGB_CURVE.decode(np.linspace(0, 1, STEPS) ** 2.0**self.settings.contrast).astype(np.float32)
-        _sandwich(sharp, soft, f32(self.settings.softness), curve, out.reshape(-1))
+        _sandwich(sharp, soft, f32(self.settings.softness), _curve(self.settings.contrast), out.reshape(-1))
         return Travelled(drawn=out if tint.is_neutral else mixed(out, tint.light))
 
 
 STEPS = 8192  # of the curve
+
+
+@lru_cache(16)
+def _curve(contrast: float) -> Floats:
+    """Contrast and decoding as one curve over 0..1, to be looked up: (STEPS,)."""
+    return np.asarray(SRGB_CURVE.decode(np.linspace(0, 1, STEPS) ** 2.0**contrast), np.float32)
+
+
 BLOCK = 1 << 13
 
 

@@ -12,7 +12,7 @@ from aurelon.core.imaging.blend import split
 from aurelon.core.imaging.colour import picked_rgb
 from aurelon.core.imaging.fastmath import smoothstep, srgb_encode, unit
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.resample import add_row, gather_row, source_columns, source_span
+from aurelon.core.imaging.resample import add_row, gather_planes, source_columns, source_span
 from aurelon.core.lights.shared.kind import Reading
 from aurelon.core.settings import Settings, choice, colour_setting, number
 
@@ -106,6 +106,14 @@ def _openness(red: Floats, green: Floats, blue: Floats, by: Openness, out: Float
 
 
 @njit(fastmath=True)
+def _largest(plane: Floats) -> np.float32:
+    most = f32(0.0)
+    for x in range(plane.size):
+        most = max(most, plane[x])
+    return most
+
+
+@njit(fastmath=True)
 def _scale(plane: Floats, openness: Floats) -> None:
     for x in range(plane.size):
         plane[x] *= openness[x]
@@ -122,29 +130,41 @@ def _highlights(pixels: Floats, by: Openness, to: Reduction, out: Floats) -> Non
     flat, result = pixels.reshape(-1), out.reshape(-1)
     blocks = min(BLOCKS, rows)
     for block in prange(blocks):
-        planes, lines = np.empty((4, n), np.float32), np.empty((4, n), np.float32)
-        r, g, b, w = planes[0], planes[1], planes[2], planes[3]
-        sums = np.empty(columns, np.float32)
+        # Arrays of their own: a compiler that cannot tell planes apart does not vectorise.
+        r, g, b, w = np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32)
+        red, green, blue, open_ = np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32)
         measured = -1
+        shines = False
         for row in range(block * rows // blocks, (block + 1) * rows // blocks):
             top, bottom, top_part, bottom_part = source_span(row + to.y0, to.ratio_y, height)
-            lines[:] = f32(0.0)
             total = 0.0
+            lit = False
             for y in range(top, bottom + 1):
                 if y != measured:  # the last line of a row is often the first of the next
                     begin = 3 * (y * width + left)
                     split(flat[begin : begin + 3 * n], r, g, b)
                     _openness(r, g, b, by, w)
-                    if by.picking:
-                        _keep_colour(r, g, b, by.picked, by.tolerance, w)
-                    _scale(r, w)
-                    _scale(g, w)
-                    _scale(b, w)
+                    shines = bool(_largest(w) > f32(0.0))
+                    if shines:
+                        if by.picking:
+                            _keep_colour(r, g, b, by.picked, by.tolerance, w)
+                        _scale(r, w)
+                        _scale(g, w)
+                        _scale(b, w)
                     measured = y
                 weight = top_part if y == top else (bottom_part if y == bottom else 1.0)
                 total += weight
-                for c in range(4):
-                    add_row(planes[c], f32(weight), lines[c])
+                if not shines:  # most of a picture is dark
+                    continue
+                if not lit:
+                    red[:], green[:], blue[:], open_[:] = f32(0.0), f32(0.0), f32(0.0), f32(0.0)
+                    lit = True
+                add_row(r, f32(weight), red)
+                add_row(g, f32(weight), green)
+                add_row(b, f32(weight), blue)
+                add_row(w, f32(weight), open_)
             target = result[4 * row * columns : 4 * (row + 1) * columns]
-            for c in range(4):
-                gather_row(lines[c], 1, 0, first, weights, f32(1.0 / total), sums, target[c:], 4)
+            if not lit:
+                target[:] = f32(0.0)
+                continue
+            gather_planes(red, green, blue, open_, first, weights, f32(1.0 / total), target)
