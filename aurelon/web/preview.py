@@ -2,7 +2,7 @@
 
 The client sends `PreviewRequest`; the answer is a binary frame: four bytes of length, a
 `FrameHeader` in JSON, and a picture. `part` is `picture` or the name of a stage. A draft is JPEG,
-an exact frame PNG.
+an exact frame PNG. Stages come after the picture and give way to the next request.
 """
 
 from __future__ import annotations
@@ -26,6 +26,7 @@ from aurelon.core.imaging.screen import encode_jpeg, encode_png, mark_clipped, t
 from aurelon.core.rig import problem_of
 from aurelon.core.rig.copies import following
 from aurelon.core.rig.painting import Painting, painted_rig
+from aurelon.core.rig.patch import Change, patched
 
 DRAFT_QUALITY = 88
 DRAFT_PIXELS = 900_000  # a draft of more pixels than this is made smaller and enlarged on the screen
@@ -49,12 +50,14 @@ class View(BaseModel):
 class PreviewRequest(BaseModel):
     """What the bench wants to see. `draft` while something is dragged; `light` wants its stage pictures.
 
-    Without a `rig` the one that this session sent last is meant; `lead` is a light whose group follows it;
-    `painting` lays a stroke on the rig that is being drawn.
+    The rig comes whole as `rig`, or as the `changes` of the one that was sent with request `base`; with neither that
+    one is meant. `lead` is a light whose group follows it; `painting` lays a stroke on the rig that is being drawn.
     """
 
     seq: int
-    rig: Rig | None
+    rig: Rig | None = None
+    base: int | None = None
+    changes: list[Change] = []
     lead: str | None = None
     painting: Painting | None = None
     view: View
@@ -78,8 +81,12 @@ class FrameHeader(BaseModel):
 
 
 class PreviewFailure(BaseModel):
+    """What went wrong with a request. `again`: nothing, but the rig that it builds on is not known here; it is to be
+    sent whole."""
+
     seq: int
     error: str
+    again: bool = False
 
 
 def frames(renderer: Renderer, request: PreviewRequest, rig: Rig, cancelled: Callable[[], bool]) -> Iterator[bytes]:
@@ -137,14 +144,19 @@ def _frame(request: PreviewRequest, rig: Rig, size: tuple[int, int], part: str, 
     return struct.pack("<I", len(head)) + head + picture
 
 
+class _Unknown(AurelonError):
+    """Changes of a rig that is not known here."""
+
+
 class PreviewSession:
     """One bench: takes requests as they come, answers the newest, drops the rest."""
 
     def __init__(self, socket: WebSocket, renderer: Callable[[], Renderer]) -> None:
         self._socket = socket
         self._renderer = renderer
-        self._newest: PreviewRequest | None = None
-        self._rig: Rig | None = None
+        self._newest: tuple[PreviewRequest, Rig] | None = None
+        # The rig that was sent last, and with which request.
+        self._known: tuple[int, Rig] | None = None
         self._arrived = asyncio.Event()
         self._count = 0
 
@@ -154,13 +166,10 @@ class PreviewSession:
         try:
             while True:
                 text = await self._socket.receive_text()
-                try:
-                    # A rig of many strokes takes a while to read, and others are waiting for the loop.
-                    self._newest = await loop.run_in_executor(_workers, PreviewRequest.model_validate_json, text)
-                    self._rig = self._newest.rig or self._rig
-                except ValidationError as error:
-                    problems = [problem_of(e, skip=("rig",)) for e in error.errors()]
-                    await self._fail(-1, str(RigError(problems)))
+                # A rig of many strokes takes a while to read, and others are waiting for the loop.
+                failure = await loop.run_in_executor(_workers, self._read, text)
+                if failure is not None:
+                    await self._socket.send_text(failure.model_dump_json())
                     continue
                 self._count += 1
                 self._arrived.set()
@@ -169,21 +178,46 @@ class PreviewSession:
         finally:
             answering.cancel()
 
+    def _read(self, text: str) -> PreviewFailure | None:
+        """Takes a request over as the newest, or says why not."""
+        seq = -1
+        try:
+            request = PreviewRequest.model_validate_json(text)
+            seq = request.seq
+            rig = self._rig_of(request)
+        except ValidationError as error:
+            self._known = None
+            return PreviewFailure(seq=seq, error=str(RigError([problem_of(e, skip=("rig",)) for e in error.errors()])))
+        except AurelonError as error:
+            self._known = None
+            return PreviewFailure(seq=seq, error=str(error), again=isinstance(error, _Unknown))
+        self._known = seq, rig
+        self._newest = request, rig
+        return None
+
+    def _rig_of(self, request: PreviewRequest) -> Rig:
+        if request.rig is not None:
+            return request.rig
+        if self._known is None or request.base not in (None, self._known[0]):
+            raise _Unknown("there is no rig to show yet; reload the page")
+        return patched(self._known[1], request.changes)
+
     async def _answer(self) -> None:
         loop = asyncio.get_running_loop()
         while True:
             await self._arrived.wait()
             self._arrived.clear()
-            request, rig, number = self._newest, self._rig, self._count
-            if request is None:
+            number = self._count
+            if self._newest is None:
                 continue
-            if rig is None:
-                await self._fail(request.seq, "there is no rig to show yet; reload the page")
-                continue
+            request, rig = self._newest
 
-            def stale(request: PreviewRequest = request, number: int = number) -> bool:
+            def overtaken(number: int = number) -> bool:
+                return self._count != number
+
+            def stale(request: PreviewRequest = request, overtaken: Callable[[], bool] = overtaken) -> bool:
                 # A draft is always finished, or a steady drag would never show anything.
-                return not request.draft and self._count != number
+                return not request.draft and overtaken()
 
             try:
                 renderer = await loop.run_in_executor(_workers, self._renderer)
@@ -192,6 +226,8 @@ class PreviewSession:
                     if self._socket.client_state is not WebSocketState.CONNECTED:
                         return
                     await self._socket.send_bytes(data)
+                    if overtaken():
+                        break
             except Cancelled:
                 continue
             except (AurelonError, ValueError) as error:
