@@ -32,8 +32,9 @@ from aurelon.core.masks.subject import Subject
 from aurelon.core.rig.test_strip import SettingPath, stepped
 from aurelon.core.settings import settings_of
 from aurelon.core.settings.types.number import Number
-from aurelon.web.preview import PreviewRequest, View, frames
+from aurelon.web.preview import PreviewRequest, frames
 from aurelon.web.small_pictures import small_picture
+from aurelon.web.view import View
 from tests.pictures import Floats, light, masked_rig, plate_of, rig_of, scene
 
 SMALL = (1549, 1033)  # 1.6 MP

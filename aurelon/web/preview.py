@@ -21,12 +21,13 @@ from aurelon.core import AurelonError, Renderer, Rig
 from aurelon.core.errors import Cancelled, RigError
 from aurelon.core.graph.show import RESULT, STAGES, Show, ShowBefore, ShowResult, ShowStage
 from aurelon.core.imaging.crop_and_straighten import Box
-from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.frame import fit_within
 from aurelon.core.imaging.screen import encode_jpeg, encode_png, mark_clipped, to_screen
 from aurelon.core.rig import problem_of
 from aurelon.core.rig.copies import following
 from aurelon.core.rig.painting import Painting, painted_rig
 from aurelon.core.rig.patch import Change, patched
+from aurelon.web.view import View
 
 DRAFT_QUALITY = 88
 DRAFT_PIXELS = 900_000  # a draft of more pixels than this is made smaller and enlarged on the screen
@@ -34,17 +35,6 @@ MOST_BYTES = 64 << 20  # of one message; a rig of many thousand strokes is a few
 
 log = logging.getLogger(__name__)
 _workers = ThreadPoolExecutor(3, "preview")
-
-
-class View(BaseModel):
-    """The straightened frame at `width` x `height` device pixels, and the part x0..x1, y0..y1 on the screen."""
-
-    width: int = Field(ge=1, le=60000)
-    height: int = Field(ge=1, le=60000)
-    x0: int = Field(ge=0)
-    y0: int = Field(ge=0)
-    x1: int
-    y1: int
 
 
 class PreviewRequest(BaseModel):
@@ -98,9 +88,7 @@ def frames(renderer: Renderer, request: PreviewRequest, rig: Rig, cancelled: Cal
     view = _drafted(request.view) if request.draft else request.view
 
     def drawn(show: Show, v: View) -> bytes:
-        frame = Frame(v.width, v.height, v.x0, v.y0, v.x1, v.y1)
-        if not (v.x0 < v.x1 <= v.width and v.y0 < v.y1 <= v.height):
-            raise ValueError("the part of the picture that was asked for lies outside it; reload the page")
+        frame = v.frame
         pixels = renderer.part(rig, frame, show=show, draft=request.draft, cancelled=cancelled)
         whole = isinstance(show, ShowResult | ShowBefore)
         alpha = renderer.alpha(rig, frame) if whole else None
@@ -119,8 +107,7 @@ def frames(renderer: Renderer, request: PreviewRequest, rig: Rig, cancelled: Cal
 
 
 def _drafted(view: View) -> View:
-    pixels = (view.x1 - view.x0) * (view.y1 - view.y0)
-    scale = min(1.0, (DRAFT_PIXELS / max(pixels, 1)) ** 0.5)
+    scale = min(1.0, (DRAFT_PIXELS / max(view.pixels, 1)) ** 0.5)
     if scale == 1.0:
         return view
     width, height = max(1, round(view.width * scale)), max(1, round(view.height * scale))

@@ -6,8 +6,8 @@ from pydantic import BaseModel
 
 from aurelon.core import Renderer, Rig
 from aurelon.core.lights import kinds
-from aurelon.core.rig.ids import free_id
-from aurelon.core.rig.model import LIGHT_MODELS, AnyLight
+from aurelon.core.rig.model import AnyLight
+from aurelon.core.rig.new_light import new_light
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.runs.jobs import Control
 from aurelon.store import SavedRig
@@ -32,12 +32,8 @@ class RigCell(BaseModel):
 
 def light_every_kind(renderer: Renderer, rig: Rig, control: Control) -> None:
     """Gives a light of every kind, placed on the plate over the rig as it stands."""
-    taken = {light.id for light in rig.stack}
     for done, (name, kind) in enumerate(kinds().items()):
-        light_id = free_id(f"{name}-1", taken)
-        title = kind.called if light_id == f"{name}-1" else f"{kind.called} {light_id.rsplit('-', 1)[-1]}"
-        fields = {"id": light_id, "name": title, "kind": name, **kind.initial(renderer.plate)}
-        light = LIGHT_MODELS[name].model_validate(fields)
+        light = new_light(name, renderer.plate, rig)
         lit = rig.model_copy(update={"lights": [*rig.stack, light]})
         control.give(KindCell(title=kind.called, summary=kind.summary, light=light, picture=small_picture(renderer, lit)))
         control.progress((done + 1) / len(kinds()))

@@ -6,21 +6,23 @@ import base64
 
 from aurelon.core import Renderer, Rig
 from aurelon.core.graph.renderer import seen_frame
-from aurelon.core.imaging.frame import fit_within
+from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.screen import encode_jpeg, to_screen
 
 SMALL_EDGE, SMALL_QUALITY = 320, 84
 THUMBNAIL_EDGE, THUMBNAIL_QUALITY = 640, 88
 
 
-def small_jpeg(renderer: Renderer, rig: Rig) -> bytes:
-    """A small result as a JPEG, of the coarser grids that are enough for it."""
-    return _jpeg(renderer, rig, SMALL_EDGE, SMALL_QUALITY, draft=True)
+def small_jpeg(renderer: Renderer, rig: Rig, part: Frame | None = None) -> bytes:
+    """A small result as a JPEG, of the coarser grids that are enough for it; or a part of the straightened frame."""
+    if part is None:
+        return _jpeg(renderer, rig, SMALL_EDGE, SMALL_QUALITY, draft=True)
+    return encode_jpeg(to_screen(renderer.part(rig, part, draft=True), renderer.plate.space), SMALL_QUALITY)
 
 
-def small_picture(renderer: Renderer, rig: Rig) -> str:
+def small_picture(renderer: Renderer, rig: Rig, part: Frame | None = None) -> str:
     """The same in base64."""
-    return base64.b64encode(small_jpeg(renderer, rig)).decode()
+    return base64.b64encode(small_jpeg(renderer, rig, part)).decode()
 
 
 def thumbnail(renderer: Renderer, rig: Rig) -> bytes:

@@ -1,10 +1,12 @@
-import { useEffect, useState } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { api, said, type Catalogue } from "./api/client";
-import { Bench } from "./bench/Bench";
-import { Home } from "./plates/Home";
 import { useRoute } from "./route";
 import { Notices, NoticeProvider } from "./ui/Notices";
 import { Message } from "./ui/Message";
+
+// Each view is a script of its own, so that the first comes quickly.
+const Bench = lazy(() => import("./bench/Bench").then(({ Bench }) => ({ default: Bench })));
+const Home = lazy(() => import("./plates/Home").then(({ Home }) => ({ default: Home })));
 
 /** The plates, or the bench of one of them. */
 export function App() {
@@ -23,7 +25,9 @@ export function App() {
   if (!catalogue) return <Message title="Opening…" />;
   return (
     <NoticeProvider>
-      {route.plate === null ? <Home catalogue={catalogue} /> : <Bench key={route.plate} plateId={route.plate} catalogue={catalogue} />}
+      <Suspense fallback={<Message title="Opening…" />}>
+        {route.plate === null ? <Home catalogue={catalogue} /> : <Bench key={route.plate} plateId={route.plate} catalogue={catalogue} />}
+      </Suspense>
       <Notices />
     </NoticeProvider>
   );

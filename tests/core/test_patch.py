@@ -14,8 +14,6 @@ from tests.pictures import light, stroke
 MASK = {"start": "nothing", "parts": [{"part": "strokes", "strokes": [stroke((0.1, 0.1), (0.2, 0.2))]}]}
 LIGHTS = [light("shafts", mask=MASK), {**light("lamp"), "id": "lamp-1"}]
 PLAIN: dict[str, Any] = check_rig({"lights": LIGHTS}).model_dump(mode="json")
-    mode="json"
-)
 
 
 def at(data: Any, path: str) -> tuple[Any, Any]:

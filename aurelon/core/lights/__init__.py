@@ -23,11 +23,12 @@ def found_kinds() -> Found[AnyKind]:
     """Every kind, and the extensions that were left out."""
     names = sorted(m.name for m in pkgutil.iter_modules(__path__) if not m.ispkg)
     own: list[AnyKind] = [importlib.import_module(f"{__name__}.{name}").KIND for name in names]
-    return with_extensions({kind.name: kind for kind in own}, "aurelon.kinds", _checked)
+    in_order = {kind.name: kind for kind in sorted(own, key=lambda kind: kind.order)}
+    return with_extensions(in_order, "aurelon.kinds", _checked)
 
 
 def kinds() -> dict[str, AnyKind]:
-    """Every kind by its name, in alphabetical order, extensions last."""
+    """Every kind by its name, in the order in which a person is offered them, extensions last."""
     return found_kinds().items
 
 

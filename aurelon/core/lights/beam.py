@@ -132,6 +132,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> DrawnField:
 
 KIND = Kind(
     name="beam",
+    order=10,
     summary="Light through one or more openings",
     source_settings=Source,
     spread_settings=Spread,

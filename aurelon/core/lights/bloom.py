@@ -72,6 +72,7 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
 
 KIND = Kind(
     name="bloom",
+    order=2,
     summary="Highlights glow over what surrounds them",
     source_settings=Source,
     spread_settings=Spread,

@@ -193,6 +193,7 @@ def spread(scene: Scene[Outlines], source: Source, settings: Spread) -> EdgeFiel
 
 KIND = Kind(
     name="edge",
+    order=7,
     summary="Outlines of the picture glow",
     source_settings=Source,
     spread_settings=Spread,

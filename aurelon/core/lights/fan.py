@@ -244,6 +244,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> WhiteField:
 
 KIND = Kind(
     name="fan",
+    order=9,
     summary="Rays from a point, made of noise and not of the picture",
     source_settings=Source,
     spread_settings=Spread,

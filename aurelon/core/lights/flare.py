@@ -279,6 +279,7 @@ def spread(scene: Scene[Points], source: Source, settings: Spread) -> ColouredFi
 
 KIND = Kind(
     name="flare",
+    order=4,
     summary="Ghosts, a streak and haze from a lens",
     source_settings=Source,
     spread_settings=Spread,

@@ -204,6 +204,7 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
 
 KIND = Kind(
     name="glints",
+    order=13,
     summary="Small sparkles on highlights, or scattered anywhere",
     source_settings=Source,
     spread_settings=Spread,

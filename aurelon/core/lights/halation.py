@@ -178,6 +178,7 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
 
 KIND = Kind(
     name="halation",
+    order=5,
     summary="Film's red fringe around highlights",
     source_settings=Source,
     spread_settings=Spread,

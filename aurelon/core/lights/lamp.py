@@ -111,7 +111,9 @@ class Spread(Settings):
         group="Lamp",
         essential=True,
     )
-    aim: Place = place_setting((0.5, 0.7), "Where it points", when={"lamp": ["spot"]}, group="Lamp", essential=True)
+    aim: Place = place_setting(
+        (0.5, 0.7), "Where it points", mark="ring", joined="position", when={"lamp": ["spot"]}, group="Lamp", essential=True
+    )
     inner_cone: float = _cone(18.0, "Half-angle of the bright cone", low=0)
     outer_cone: float = _cone(32.0, "Half-angle beyond which there is no light", low=1)
     angle: float = number(
@@ -265,6 +267,7 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
 
 KIND = Kind(
     name="lamp",
+    order=8,
     summary="A point, spot or distant lamp that shines on the things in the picture",
     source_settings=Source,
     spread_settings=Spread,

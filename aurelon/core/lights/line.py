@@ -228,6 +228,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> LineField:
 
 KIND = Kind(
     name="line",
+    order=12,
     summary="A tube of light, straight or bent, with its glow",
     source_settings=Source,
     spread_settings=Spread,

@@ -93,6 +93,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> DrawnField:
 
 KIND = Kind(
     name="picture",
+    order=15,
     summary="A light pass of your own from a file",
     source_settings=Source,
     spread_settings=Spread,

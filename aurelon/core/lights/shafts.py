@@ -231,6 +231,7 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
 
 KIND = Kind(
     name="shafts",
+    order=1,
     summary="Sun rays from the picture, blocked by what stands in front",
     source_settings=Source,
     spread_settings=Spread,

@@ -150,6 +150,7 @@ def spread(scene: Scene[Points], source: PointSource, settings: Spread) -> Colou
 
 KIND = Kind(
     name="starburst",
+    order=3,
     summary="Diffraction spikes on points of light",
     source_settings=PointSource,
     spread_settings=Spread,

@@ -157,6 +157,7 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
 
 KIND = Kind(
     name="strokes",
+    order=11,
     summary="Light painted by hand, smeared into rays or over water",
     source_settings=Source,
     spread_settings=Spread,

@@ -121,6 +121,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> VelvetField:
 
 KIND = Kind(
     name="velvet",
+    order=6,
     summary="A soft, dreamy finish that lightens, deepens and blurs at once",
     source_settings=Source,
     spread_settings=Spread,

@@ -151,6 +151,7 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
 
 KIND = Kind(
     name="water",
+    order=14,
     summary="A sheet of rippling light, pinned in perspective",
     source_settings=Source,
     spread_settings=Spread,

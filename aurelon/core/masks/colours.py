@@ -27,6 +27,9 @@ class Colours(Part):
     title = "Colour range"
     summary = "Areas of the same colour as a picked spot"
     order = 6
+    instruction = "Click a spot of the colour that you want"
+    shown_at_once = True
+    picked = "spot"
     of_picture: ClassVar[bool] = True
 
     part: Literal["colours"] = "colours"

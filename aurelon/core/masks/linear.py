@@ -8,7 +8,7 @@ import numpy as np
 
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.masks.shared.part import Ground, Part, pixel_middles, rising
+from aurelon.core.masks.shared.part import Combine, Ground, Part, pixel_middles, rising
 from aurelon.core.settings import Place, place_setting
 
 
@@ -18,10 +18,16 @@ class Linear(Part):
     title = "Linear gradient"
     summary = "Fades along a line that is drawn on the picture"
     order = 2
+    instruction = "Drag the two ends: full at the solid end, faded out at the open one"
 
     part: Literal["linear"] = "linear"
-    begin: Place = place_setting((0.5, 0.35), "Where the mask is still full", essential=True)
-    end: Place = place_setting((0.5, 0.65), "Where the mask has faded out", essential=True)
+    begin: Place = place_setting((0.5, 0.35), "Where the mask is still full", mark="disc", essential=True)
+    end: Place = place_setting((0.5, 0.65), "Where the mask has faded out", mark="ring", joined="begin", essential=True)
+
+    @classmethod
+    def combines_on(cls, start: str) -> Combine:
+        """Keeps the light where it is full, so that one drawn down from the sky keeps it in the sky."""
+        return "add" if start == "nothing" else "intersect"
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:
         x, y = pixel_middles(frame, ground.aspect)

@@ -22,6 +22,7 @@ class Polygon(Part):
     title = "Polygon"
     summary = "An area drawn corner by corner"
     order = 4
+    instruction = "Click corner after corner; a double-click, Enter or a click on the first one closes it"
     of_one_picture = True
 
     part: Literal["polygon"] = "polygon"

@@ -39,6 +39,8 @@ class Subject(Part):
     title = "Subject"
     summary = "Cut out automatically from a loose box or a few strokes"
     order = 7
+    instruction = "Draw a box round the subject"
+    shown_at_once = True
     of_one_picture: ClassVar[bool] = True
     brush: ClassVar[dict[str, float] | None] = {"size": 0.008, "hardness": 0.9, "flow": 1.0}
 

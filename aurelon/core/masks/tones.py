@@ -20,6 +20,8 @@ class Tones(Part):
     title = "Tonal range"
     summary = "What is as bright as this: the sky, or the dark foreground"
     order = 5
+    instruction = "Move the range until the tint covers what you want"
+    shown_at_once = True
     of_picture: ClassVar[bool] = True
 
     part: Literal["tones"] = "tones"

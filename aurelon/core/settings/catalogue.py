@@ -53,13 +53,17 @@ class KindInfo(BaseModel):
 
 class PartInfo(BaseModel):
     """A part that masks are made of. `group` is its own settings; `brush` is a new brush for parts that strokes are
-    drawn for."""
+    drawn for; `instruction` says what to do with a new one, which is tinted over the picture if it is `shown_at_once`;
+    `picked` is the setting that a click on the picture sets."""
 
     name: str
     title: str
     summary: str
     group: GroupInfo
     brush: dict[str, float] | None
+    instruction: str
+    shown_at_once: bool
+    picked: str | None
 
 
 class FormatInfo(BaseModel):
@@ -124,7 +128,16 @@ def group_of(name: str, label: str, help: str, model: type[Settings], without: C
 
 def _part(part: type[Part]) -> PartInfo:
     own = group_of(part.kind_name(), part.title, part.summary, part, Part.model_fields.keys())
-    return PartInfo(name=part.kind_name(), title=part.title, summary=part.summary, group=own, brush=part.brush)
+    return PartInfo(
+        name=part.kind_name(),
+        title=part.title,
+        summary=part.summary,
+        group=own,
+        brush=part.brush,
+        instruction=part.instruction,
+        shown_at_once=part.shown_at_once,
+        picked=part.picked,
+    )
 
 
 @cache

@@ -9,6 +9,8 @@ from aurelon.core import Rig
 from aurelon.core.analysis.colour_match import match_colour
 from aurelon.core.rig.copies import following
 from aurelon.core.rig.edits import AnyEdit, Edited
+from aurelon.core.rig.new_light import new_light
+from aurelon.core.rig.owner import LightOwner
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.core.settings import Place
 from aurelon.web.context import Shared
@@ -21,6 +23,13 @@ class EditRequest(BaseModel):
 
     rig: Rig
     edit: AnyEdit
+
+
+class AddRequest(BaseModel):
+    """A kind of light, of which one is to be added."""
+
+    rig: Rig
+    kind: str
 
 
 class MatchRequest(BaseModel):
@@ -45,6 +54,14 @@ def edit_rig(context: Shared, plate_id: int, body: EditRequest) -> Edited:
     context.store.plates.hash(plate_id)
     made: Edited = body.edit.apply(body.rig)
     return made
+
+
+@router.post("/add")
+def add_light(context: Shared, plate_id: int, body: AddRequest) -> Edited:
+    """Adds a light of a kind on top of the others, placed so that it shows on this plate."""
+    light = new_light(body.kind, context.renderers.get(plate_id).plate, body.rig)
+    changed = body.rig.model_copy(update={"lights": [*body.rig.stack, light]})
+    return Edited(changed, f"Add {light.name}", LightOwner(id=light.id))
 
 
 @router.post("/match")

@@ -8,11 +8,16 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from aurelon.core import Rig
+from aurelon.core.errors import RigError
 from aurelon.core.rig.test_strip import SettingPath, stepped
 from aurelon.web.context import Shared
 from aurelon.web.small_pictures import small_picture
+from aurelon.web.view import View
 
 router = APIRouter(prefix="/plates/{plate_id}", tags=["strips"])
+
+
+MOST_PIXELS = 1 << 20  # of one picture
 
 
 class SweptSetting(BaseModel):
@@ -23,12 +28,14 @@ class SweptSetting(BaseModel):
 
 
 class StripRequest(BaseModel):
-    """What is stepped through: one setting or two; `span` 1 is the whole range."""
+    """What is stepped through: one setting or two; `span` 1 is the whole range. `view` is the part of the picture that
+    is looked at; without one it is all of it."""
 
     rig: Rig
     light: str
     settings: list[SweptSetting] = Field(min_length=1, max_length=2)
     span: float = Field(1.0, gt=0, le=1)
+    view: View | None = None
 
 
 class SweptValue(SweptSetting):
@@ -56,6 +63,9 @@ class Strip(BaseModel):
 def make_strip(context: Shared, plate_id: int, body: StripRequest) -> Strip:
     """The picture with one or two settings of a light stepped through."""
     renderer = context.renderers.get(plate_id)
+    frame = None if body.view is None else body.view.frame
+    if body.view is not None and body.view.pixels > MOST_PIXELS:
+        raise RigError([("view", f"a picture of a test strip has at most {MOST_PIXELS} pixels")])
     strip = stepped(body.rig, body.light, [SettingPath(s.stage, s.setting) for s in body.settings], body.span)
 
     def value(path: SettingPath, made: Any) -> SweptValue:
@@ -65,7 +75,7 @@ def make_strip(context: Shared, plate_id: int, body: StripRequest) -> Strip:
         StripCell(
             values=[value(path, made) for path, made in variant.values],
             present=variant.present,
-            picture=small_picture(renderer, variant.rig),
+            picture=small_picture(renderer, variant.rig, frame),
         )
         for variant in strip.variants
     ]

@@ -16,6 +16,7 @@ export type BenchState = Schemas["BenchState"];
 export type Conflict = Schemas["ConflictProblem"];
 export type Rig = Schemas["Rig"];
 export type Light = Rig["lights"][number];
+export type Stage = "source" | "spread" | "colour" | "mask" | "merge";
 export type Mask = Schemas["Mask"];
 export type MaskPart = Mask["parts"][number];
 export type Matte = Schemas["Matte"];

@@ -1,11 +1,12 @@
 import styled from "styled-components";
-import type { BenchState } from "../api/client";
 import { go } from "../route";
 import { Button, Toggle } from "../ui/Button";
 import { Icon } from "../ui/Icon";
 import { tone } from "../ui/theme";
 import { HoldButton } from "./HoldButton";
-import type { SaveState } from "./useBench";
+import { useBench, useNow } from "./store/bench";
+import { lightNow, placementNow } from "./store/selectors";
+import type { SaveState as Save } from "./store/state";
 
 const Bar = styled.header`
   display: flex;
@@ -45,51 +46,36 @@ const Saved = styled.span<{ $wrong: boolean }>`
   white-space: nowrap;
 `;
 
-interface Props {
-  state: BenchState;
-  save: SaveState;
-  zoom: number;
-  handles: boolean;
-  clipping: boolean;
-  hasLight: boolean;
-  onUndo: () => void;
-  onRedo: () => void;
-  onFit: () => void;
-  onFull: () => void;
-  onZoom: (factor: number) => void;
-  onHandles: (shown: boolean) => void;
-  onClipping: (shown: boolean) => void;
-  onBefore: (held: boolean) => void;
-  onWithout: (held: boolean) => void;
-  onTakes: () => void;
-  onRigs: () => void;
-  onExport: () => void;
-  onHelp: () => void;
-}
+const SAVING: Save = { is: "saving" };
 
-function savedText(save: SaveState): string {
+function savedText(save: Save): string {
   if (save.is === "saved") return "Saved";
   return save.is === "saving" ? "Saving…" : `Not saved: ${save.why}`;
 }
 
-export function TopBar(p: Props) {
-  const { undo, redo, plate } = p.state;
+/** The way back, what is kept, the view, comparing, and what is done with the whole. */
+export function TopBar() {
+  const { keeping, viewing, hold, open, store } = useBench();
+  const plate = useNow((s) => s.plate.name);
+  const undo = useNow((s) => s.undo);
+  const redo = useNow((s) => s.redo);
+  const clipping = useNow((s) => s.clipping);
+  const handles = useNow((s) => s.handles);
+  const hasLight = useNow((s) => lightNow(s) !== undefined);
   return (
     <Bar>
       <Button weight="bare" aria-label="Back to the plates" onPress={() => go("/")}>
         <Icon name="back" /> Plates
       </Button>
-      <h1>{plate.name}</h1>
-      <Saved $wrong={p.save.is === "waiting"} role="status" aria-label="Save state">
-        {savedText(p.save)}
-      </Saved>
+      <h1>{plate}</h1>
+      <SaveState />
       <span className="rule" />
       <Button
         weight="bare"
         aria-label="Undo"
         hint={undo ? `Undo: ${undo} (Ctrl Z)` : "Nothing to undo"}
         isDisabled={!undo}
-        onPress={p.onUndo}
+        onPress={keeping.undo}
       >
         <Icon name="undo" />
       </Button>
@@ -98,52 +84,74 @@ export function TopBar(p: Props) {
         aria-label="Redo"
         hint={redo ? `Redo: ${redo} (Ctrl Shift Z)` : "Nothing to redo"}
         isDisabled={!redo}
-        onPress={p.onRedo}
+        onPress={keeping.redo}
       >
         <Icon name="redo" />
       </Button>
       <span className="gap" />
-      <Button weight="bare" aria-label="Zoom out" onPress={() => p.onZoom(1 / 1.4)}>
+      <Button weight="bare" aria-label="Zoom out" onPress={() => viewing.zoomBy(1 / NOTCH)}>
         <Icon name="minus" />
       </Button>
-      <span className="zoom" aria-label="Zoom">
-        {Math.round(p.zoom * 100)} %
-      </span>
-      <Button weight="bare" aria-label="Zoom in" onPress={() => p.onZoom(1.4)}>
+      <Zoom />
+      <Button weight="bare" aria-label="Zoom in" onPress={() => viewing.zoomBy(NOTCH)}>
         <Icon name="plus" />
       </Button>
-      <Button hint="The whole plate with its surround (F)" onPress={p.onFit}>
+      <Button hint="The whole plate with its surround (F)" onPress={viewing.fit}>
         Fit
       </Button>
-      <Button hint="One pixel of the plate to one of the screen (1)" onPress={p.onFull}>
+      <Button hint="One pixel of the plate to one of the screen (1)" onPress={viewing.full}>
         1:1
       </Button>
       <span className="rule" />
-      <HoldButton hint="The picture as shot, while held (B)" onHold={p.onBefore}>
+      <HoldButton hint="The picture as shot, while held (B)" onHold={(now) => hold(now ? "before" : null)}>
         Before
       </HoldButton>
-      <HoldButton hint="The picture without the selected light, while held (W)" disabled={!p.hasLight} onHold={p.onWithout}>
+      <HoldButton
+        hint="The picture without the selected light, while held (W)"
+        disabled={!hasLight}
+        onHold={(now) => hold(now ? "without" : null)}
+      >
         Without this light
       </HoldButton>
-      <Toggle hint="Stripes where the picture is clipped (K)" isSelected={p.clipping} onChange={p.onClipping}>
+      <Toggle hint="Stripes where the picture is clipped (K)" isSelected={clipping} onChange={(now) => store.setState({ clipping: now })}>
         Clipping
       </Toggle>
-      <Toggle hint="Handles on the picture (H)" isSelected={p.handles} onChange={p.onHandles}>
+      <Toggle hint="Handles on the picture (H)" isSelected={handles} onChange={(now) => store.setState({ handles: now })}>
         Handles
       </Toggle>
       <span className="rule" />
-      <Button hint="Keep this state under a name, compare, go back (T)" onPress={p.onTakes}>
+      <Button hint="Keep this state under a name, compare, go back (T)" onPress={() => open("takes")}>
         Takes
       </Button>
-      <Button hint="Saved rigs, seen on this plate (R)" onPress={p.onRigs}>
+      <Button hint="Saved rigs, seen on this plate (R)" onPress={() => open("rigs")}>
         Rigs
       </Button>
-      <Button weight="bare" aria-label="Keys" hint="What the keys do (?)" onPress={p.onHelp}>
+      <Button weight="bare" aria-label="Keys" hint="What the keys do (?)" onPress={() => open("keys")}>
         ?
       </Button>
-      <Button weight="strong" onPress={p.onExport}>
+      <Button weight="strong" onPress={() => open("export")}>
         Export…
       </Button>
     </Bar>
+  );
+}
+
+const NOTCH = 1.4; // by which a press zooms
+
+function SaveState() {
+  const save = useNow((s): Save => (s.asking > 0 && s.save.is === "saved" ? SAVING : s.save));
+  return (
+    <Saved $wrong={save.is === "waiting"} role="status" aria-label="Save state">
+      {savedText(save)}
+    </Saved>
+  );
+}
+
+function Zoom() {
+  const zoom = useNow((s) => Math.round((placementNow(s)?.scale ?? 0) * window.devicePixelRatio * 100));
+  return (
+    <span className="zoom" role="status" aria-label="Zoom">
+      {zoom} %
+    </span>
   );
 }

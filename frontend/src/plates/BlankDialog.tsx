@@ -1,7 +1,7 @@
 import { useState } from "react";
 import styled from "styled-components";
 import { api, said, type GroupInfo, type Plate } from "../api/client";
-import { SettingGroup } from "../bench/settings/SettingGroup";
+import { SettingGroup } from "../bench/column/settings/SettingGroup";
 import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
 import { TextField } from "../ui/TextField";

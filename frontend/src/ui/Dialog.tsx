@@ -1,6 +1,7 @@
-import type { ReactNode } from "react";
+import { useEffect, type ReactNode } from "react";
 import { Dialog as AriaDialog, Heading, Modal, ModalOverlay } from "react-aria-components";
 import styled from "styled-components";
+import { HelpContext } from "./help";
 import { tone } from "./theme";
 
 const Shade = styled(ModalOverlay)`
@@ -50,6 +51,15 @@ interface Props {
 }
 
 export function Dialog({ title, open, onClose, must = false, wide = false, children }: Props) {
+  useEffect(() => {
+    if (!open || must) return;
+    // Escape closes it also when what had the keyboard is gone, as after an export.
+    const key = (event: KeyboardEvent) => {
+      if (event.key === "Escape" && document.activeElement === document.body) onClose();
+    };
+    window.addEventListener("keydown", key);
+    return () => window.removeEventListener("keydown", key);
+  }, [open, must, onClose]);
   return (
     <Shade isOpen={open} isDismissable={!must} isKeyboardDismissDisabled={must} onOpenChange={(now) => !now && onClose()}>
       <Window $wide={wide}>
@@ -57,7 +67,7 @@ export function Dialog({ title, open, onClose, must = false, wide = false, child
           <Heading slot="title" level={2}>
             {title}
           </Heading>
-          {children}
+          <HelpContext.Provider value={null}>{children}</HelpContext.Provider>
         </Body>
       </Window>
     </Shade>

@@ -1,6 +1,7 @@
 import type { ReactElement } from "react";
 import { Tooltip, TooltipTrigger } from "react-aria-components";
 import styled from "styled-components";
+import { useHelp } from "./help";
 import { tone } from "./theme";
 
 const Bubble = styled(Tooltip)`
@@ -13,8 +14,19 @@ const Bubble = styled(Tooltip)`
   line-height: 1.3;
 `;
 
-/** Help that shows while the pointer rests on, or the keyboard reaches, a control. */
+/** Help for a control while the pointer rests on it, or the keyboard reaches it: in the place for help where there is
+ * one, else beside it. */
 export function Hint({ text, children }: { text: string; children: ReactElement }) {
+  const place = useHelp();
+  if (place) {
+    const tell = () => place.help(text);
+    const leave = () => place.help(null);
+    return (
+      <span style={{ display: "contents" }} onPointerEnter={tell} onPointerLeave={leave} onFocus={tell} onBlur={leave}>
+        {children}
+      </span>
+    );
+  }
   return (
     <TooltipTrigger delay={600} closeDelay={0}>
       {children}

@@ -10,14 +10,18 @@ interface Notice {
   action?: { text: string; act: () => void } | undefined;
 }
 
-interface Board {
-  notices: Notice[];
+/** Where something is said to a person. */
+export interface Board {
   say: (text: string, action?: Notice["action"]) => void;
   warn: (text: string) => void;
+}
+
+interface Notices extends Board {
+  notices: Notice[];
   drop: (id: number) => void;
 }
 
-const Context = createContext<Board | null>(null);
+const Context = createContext<Notices | null>(null);
 const SHOWN_FOR = 9000;
 
 export function NoticeProvider({ children }: { children: ReactNode }) {
@@ -35,11 +39,11 @@ export function NoticeProvider({ children }: { children: ReactNode }) {
   );
   const say = useCallback<Board["say"]>((text, action) => add({ text, action, wrong: false }), [add]);
   const warn = useCallback<Board["warn"]>((text) => add({ text, wrong: true }), [add]);
-  const board = useMemo<Board>(() => ({ notices, drop, say, warn }), [notices, drop, say, warn]);
+  const board = useMemo<Notices>(() => ({ notices, drop, say, warn }), [notices, drop, say, warn]);
   return <Context.Provider value={board}>{children}</Context.Provider>;
 }
 
-export function useNotices(): Board {
+export function useNotices(): Notices {
   const board = useContext(Context);
   if (!board) throw new Error("useNotices outside NoticeProvider");
   return board;

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Input, TextField } from "react-aria-components";
 import styled from "styled-components";
+import { useRemark } from "./help";
 import { focusRing, tone } from "./theme";
 
 const Box = styled(Input)`
@@ -35,14 +36,24 @@ interface Props {
   onCommit: (value: number) => void;
 }
 
-/** A number that can be typed, or nudged with the arrow keys; Escape takes the typing back. */
+/** A number that can be typed, or nudged with the arrow keys. Enter takes it and gives the keys back; Escape takes the
+ * typing back. */
 export function NumberField({ label, value, low, high, step, shown, read, onCommit }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
+  const remark = useRemark();
   const within = (v: number) => Math.min(high ?? Infinity, Math.max(low ?? -Infinity, v));
   const commit = () => {
     const next = typed === null ? null : read(typed);
     setTyped(null);
-    if (next !== null && Number.isFinite(next)) onCommit(within(next));
+    if (typed === null || typed === shown(value)) return;
+    if (next === null || !Number.isFinite(next)) {
+      remark(`“${typed}” is no number; ${shown(value)} stays.`);
+      return;
+    }
+    const held = within(next);
+    if (held !== next)
+      remark(`${typed} is too ${held < next ? "much" : "little"}: ${held < next ? "at most" : "at least"} ${shown(held)} here.`);
+    onCommit(held);
   };
   return (
     <TextField aria-label={label} value={typed ?? shown(value)} onChange={setTyped}>
@@ -52,11 +63,12 @@ export function NumberField({ label, value, low, high, step, shown, read, onComm
         onBlur={commit}
         onKeyDown={(event) => {
           if (event.key === "Enter") {
-            commit();
-            event.currentTarget.select();
+            event.currentTarget.blur();
           } else if (event.key === "Escape") {
             setTyped(null);
-            event.currentTarget.blur();
+            // Blurring would keep what was typed.
+            const field = event.currentTarget;
+            window.setTimeout(() => field.blur());
             event.stopPropagation();
           } else if (event.key === "ArrowUp" || event.key === "ArrowDown") {
             event.preventDefault();

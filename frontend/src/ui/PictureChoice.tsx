@@ -5,7 +5,7 @@ import { focusRing, tone } from "./theme";
 const Card = styled(Button)<{ $present: boolean }>`
   appearance: none;
   display: grid;
-  gap: 4px;
+  gap: 2px;
   align-content: start;
   padding: 5px;
   border: 1px solid ${(p) => (p.$present ? tone.accent : "transparent")};
@@ -14,44 +14,66 @@ const Card = styled(Button)<{ $present: boolean }>`
   color: ${tone.text};
   font: inherit;
   text-align: left;
-  img {
+  img,
+  .empty {
     width: 100%;
     display: block;
     border-radius: 2px;
+    background: ${tone.base};
   }
   b {
     font-weight: 600;
     color: ${(p) => (p.$present ? tone.accent : tone.strong)};
   }
-  span {
+  .note {
     color: ${tone.faint};
     font-size: 12px;
     line-height: 1.25;
   }
-  &[data-hovered] {
+  &[data-hovered],
+  &[data-current] {
     background: ${tone.raised};
+  }
+  &[data-current] {
+    border-color: ${tone.faint};
   }
   &[data-focus-visible] {
     ${focusRing}
   }
 `;
 
+const Unseen = styled.span`
+  position: absolute;
+  width: 1px;
+  height: 1px;
+  overflow: hidden;
+  clip-path: inset(50%);
+`;
+
 interface Props {
   title: string;
   note?: string | undefined;
-  /** JPEG in base64. */
-  picture: string;
+  /** JPEG in base64; null while it is on its way. */
+  picture: string | null;
+  /** It cannot be picked before its picture is there. */
+  waits?: boolean;
+  /** It is what is there now. */
   present?: boolean;
+  /** It is the one that the keys have come to. */
+  current?: boolean;
   onPick: () => void;
 }
 
 /** One of several pictures to choose from. */
-export function PictureChoice({ title, note, picture, present = false, onPick }: Props) {
+export function PictureChoice({ title, note, picture, waits = true, present = false, current = false, onPick }: Props) {
   return (
-    <Card $present={present} aria-label={present ? `${title}, as it is now` : title} onPress={onPick}>
-      <img src={`data:image/jpeg;base64,${picture}`} alt="" draggable={false} />
-      <b>{title}</b>
-      {note && <span>{note}</span>}
+    <Card $present={present} isDisabled={waits && picture === null} data-current={current || undefined} onPress={onPick}>
+      {picture === null ? <span className="empty" /> : <img src={`data:image/jpeg;base64,${picture}`} alt="" draggable={false} />}
+      <b>
+        {title}
+        {present && <Unseen>, as it is now</Unseen>}
+      </b>
+      {note && <span className="note">{note}</span>}
     </Card>
   );
 }

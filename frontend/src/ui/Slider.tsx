@@ -1,18 +1,13 @@
-import { Slider as AriaSlider, SliderThumb, SliderTrack } from "react-aria-components";
+import { useEffect, useRef, type KeyboardEvent, type PointerEvent } from "react";
 import styled from "styled-components";
 import { focusRing, tone } from "./theme";
+import { useHandle } from "./useHandle";
 
-const Frame = styled(AriaSlider)`
-  width: 100%;
-  height: 18px;
-  display: flex;
-  align-items: center;
-`;
-
-const Track = styled(SliderTrack)`
+const Track = styled.div`
   position: relative;
   width: 100%;
   height: 18px;
+  touch-action: none;
   &::before {
     content: "";
     position: absolute;
@@ -20,36 +15,36 @@ const Track = styled(SliderTrack)`
     border-radius: 1px;
     background: ${tone.line};
   }
-`;
-
-const Fill = styled.span`
-  position: absolute;
-  top: 8px;
-  height: 2px;
-  background: ${tone.faint};
-`;
-
-const Origin = styled.span`
-  position: absolute;
-  top: 5px;
-  width: 1px;
-  height: 8px;
-  background: ${tone.faint};
-`;
-
-const Thumb = styled(SliderThumb)`
-  top: 50%;
-  width: 7px;
-  height: 15px;
-  border-radius: 2px;
-  background: ${tone.text};
-  &[data-hovered] {
+  .fill {
+    position: absolute;
+    top: 8px;
+    height: 2px;
+    background: ${tone.faint};
+  }
+  .origin {
+    position: absolute;
+    top: 5px;
+    width: 1px;
+    height: 8px;
+    background: ${tone.faint};
+  }
+  .thumb {
+    position: absolute;
+    top: 2px;
+    width: 9px;
+    height: 15px;
+    margin-left: -4.5px;
+    border-radius: 2px;
+    background: ${tone.text};
+    outline: none;
+  }
+  &:hover .thumb {
     background: ${tone.strong};
   }
-  &[data-dragging] {
+  &:active .thumb {
     background: ${tone.accent};
   }
-  &[data-focus-visible] {
+  .thumb:focus-visible {
     ${focusRing}
   }
 `;
@@ -57,6 +52,8 @@ const Thumb = styled(SliderThumb)`
 interface Props {
   label: string;
   value: number;
+  /** The value as a person reads it. */
+  text: string;
   low: number;
   high: number;
   step: number;
@@ -66,47 +63,92 @@ interface Props {
   onRest: () => void;
 }
 
-const FINE = 1000;
-const arrows: Record<string, number> = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 };
+const PAGE = 10; // steps
+const NOTCHES_REST = 300; // ms without a notch of the wheel after which it rests
 
-/** A slider whose value is a power of its travel, so that small values get more of it. */
-export function Slider({ label, value, low, high, step, exponent = 1, origin, onChange, onRest }: Props) {
-  const travelOf = (v: number) => Math.pow((v - low) / (high - low), 1 / exponent);
-  const valueAt = (travel: number) => {
-    const raw = low + (high - low) * Math.pow(travel, exponent);
-    return Math.min(high, Math.max(low, Number((Math.round(raw / step) * step).toFixed(6))));
+/** A slider whose value is a power of its travel, so that small values get more of it. Dragged, finely with Shift; moved by
+ * arrow keys, and by the wheel while it has the keyboard. */
+export function Slider({ label, value, text, low, high, step, exponent = 1, origin, onChange, onRest }: Props) {
+  const track = useRef<HTMLDivElement>(null);
+  const thumb = useRef<HTMLDivElement>(null);
+  const within = (v: number) => Math.min(high, Math.max(low, Number(v.toFixed(6))));
+  const travelOf = (v: number) => Math.pow((Math.min(high, Math.max(low, v)) - low) / (high - low), 1 / exponent);
+  const valueAt = (travel: number) =>
+    within(Math.round((low + (high - low) * Math.pow(Math.min(1, Math.max(0, travel)), exponent)) / step) * step);
+  const width = () => track.current?.clientWidth || 1;
+  const travel = travelOf(value);
+  const from = origin === undefined ? 0 : travelOf(origin);
+  const to = (next: number) => {
+    if (next !== value) onChange(next);
   };
-  const travel = travelOf(Math.min(high, Math.max(low, value)));
-  const from = origin === undefined ? 0 : travelOf(Math.min(high, Math.max(low, origin)));
-  // Arrow keys go by the setting's own step where that is finer or coarser than the travel's.
-  const arrow = (direction: number) => onChange(Math.min(high, Math.max(low, Number((value + direction * step).toFixed(6)))));
+  const handle = useHandle({
+    at: { x: travel * width(), y: 0 },
+    onMove: (at) => to(valueAt(at.x / width())),
+    onStep: (across, down) => to(within(value + (across - down) * step)),
+    onRest,
+  });
+
+  const turned = useRef<{ by: (steps: number) => void; rest: () => void }>({ by: () => undefined, rest: onRest });
+  useEffect(() => {
+    turned.current = { by: (steps) => to(within(value + steps * step)), rest: onRest };
+  });
+  useEffect(() => {
+    // React listens to the wheel passively, so that the column would scroll under the hand.
+    const element = track.current;
+    let timer = 0;
+    const wheel = (event: WheelEvent) => {
+      if (document.activeElement !== thumb.current) return;
+      event.preventDefault();
+      event.stopPropagation();
+      const turn = event.deltaY || event.deltaX;
+      turned.current.by(-Math.sign(turn) * (event.ctrlKey ? PAGE : 1));
+      window.clearTimeout(timer);
+      timer = window.setTimeout(() => turned.current.rest(), NOTCHES_REST);
+    };
+    element?.addEventListener("wheel", wheel, { passive: false });
+    return () => {
+      element?.removeEventListener("wheel", wheel);
+      if (timer) turned.current.rest();
+      window.clearTimeout(timer);
+    };
+  }, []);
+
+  const press = (event: PointerEvent<HTMLDivElement>) => {
+    if (event.button !== 0) return;
+    thumb.current?.focus({ preventScroll: true });
+    const box = event.currentTarget.getBoundingClientRect();
+    if (event.target !== thumb.current) {
+      to(valueAt((event.clientX - box.left) / box.width));
+      window.addEventListener("pointerup", onRest, { once: true });
+    }
+    handle.onPointerDown(event);
+  };
+  const key = (event: KeyboardEvent<HTMLDivElement>) => {
+    const jumps: Record<string, number> = { Home: low, End: high, PageUp: value + PAGE * step, PageDown: value - PAGE * step };
+    const jump = jumps[event.key];
+    if (jump !== undefined) {
+      event.preventDefault();
+      to(within(jump));
+      onRest();
+    } else handle.onKeyDown(event);
+  };
   return (
-    <div
-      style={{ width: "100%" }}
-      onKeyDownCapture={(event) => {
-        const direction = arrows[event.key];
-        if (direction === undefined) return;
-        event.preventDefault();
-        event.stopPropagation();
-        arrow(direction * (event.shiftKey ? 10 : 1));
-        onRest();
-      }}
-    >
-      <Frame
+    <Track ref={track} role="group" aria-label={label} onPointerDown={press}>
+      <span className="fill" style={{ left: `${Math.min(from, travel) * 100}%`, width: `${Math.abs(travel - from) * 100}%` }} />
+      {from > 0 && from < 1 && <span className="origin" style={{ left: `${from * 100}%` }} />}
+      <div
+        ref={thumb}
+        className="thumb"
+        role="slider"
+        tabIndex={0}
         aria-label={label}
-        value={travel * FINE}
-        minValue={0}
-        maxValue={FINE}
-        step={1}
-        onChange={(v) => onChange(valueAt(Number(v) / FINE))}
-        onChangeEnd={onRest}
-      >
-        <Track>
-          <Fill style={{ left: `${Math.min(from, travel) * 100}%`, width: `${Math.abs(travel - from) * 100}%` }} />
-          {from > 0 && from < 1 && <Origin style={{ left: `${from * 100}%` }} />}
-          <Thumb aria-valuetext={String(value)} />
-        </Track>
-      </Frame>
-    </div>
+        aria-valuemin={low}
+        aria-valuemax={high}
+        aria-valuenow={value}
+        aria-valuetext={text}
+        style={{ left: `${travel * 100}%` }}
+        onKeyDown={key}
+      />
+    </Track>
   );
 }

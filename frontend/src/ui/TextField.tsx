@@ -32,10 +32,12 @@ interface Props {
   placeholder?: string;
   onChange: (value: string) => void;
   onDone?: (kept: boolean) => void;
+  /** Enter, where that does something at once. */
+  onEnter?: () => void;
 }
 
 /** A line of text; Enter keeps it, Escape does not. */
-export function TextField({ label, hideLabel, value, autoFocus, inputMode, placeholder, onChange, onDone }: Props) {
+export function TextField({ label, hideLabel, value, autoFocus, inputMode, placeholder, onChange, onDone, onEnter }: Props) {
   return (
     <Frame value={value} onChange={onChange} {...(hideLabel ? { "aria-label": label } : {})} {...(autoFocus ? { autoFocus } : {})}>
       {!hideLabel && <Label>{label}</Label>}
@@ -45,6 +47,7 @@ export function TextField({ label, hideLabel, value, autoFocus, inputMode, place
         onFocus={(event) => event.currentTarget.select()}
         onBlur={() => onDone?.(true)}
         onKeyDown={(event) => {
+          if (event.key === "Enter") onEnter?.();
           if (!onDone) return;
           if (event.key === "Enter") onDone(true);
           if (event.key === "Escape") onDone(false);

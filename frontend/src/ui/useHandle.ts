@@ -18,8 +18,10 @@ interface Handle {
 }
 
 const FAR = 10; // steps at once with Shift
+const FINE = 0.1; // of the pointer's way, with Shift
 
-/** What is dragged by pointer or arrow keys: every handle on the picture, the crop, levels, the split, the view. */
+/** What is dragged by pointer or arrow keys: sliders, handles on the picture, the crop, levels, the split, the view.
+ * With Shift the pointer moves it finely. */
 export function useHandle({ at, onMove, onStep, onRest }: Handle) {
   const held = useRef(at);
   const { moveProps } = useMove({
@@ -32,7 +34,8 @@ export function useHandle({ at, onMove, onStep, onRest }: Handle) {
         onStep?.(Math.sign(event.deltaX) * by, Math.sign(event.deltaY) * by);
         return;
       }
-      held.current = { x: held.current.x + event.deltaX, y: held.current.y + event.deltaY };
+      const way = event.shiftKey ? FINE : 1;
+      held.current = { x: held.current.x + event.deltaX * way, y: held.current.y + event.deltaY * way };
       onMove(held.current);
     },
     onMoveEnd: onRest,

@@ -105,6 +105,9 @@ class Part(Settings):
     of_one_picture: ClassVar[bool] = False  # whether it makes sense on no other picture
     brush: ClassVar[dict[str, float] | None] = None  # settings of a new brush, for parts that strokes are drawn for
     usual_combine: ClassVar[Combine | None] = None  # where it is not what the mask's start suggests
+    instruction: ClassVar[str] = ""  # what to do on the picture with a new one
+    shown_at_once: ClassVar[bool] = False  # whether a new one is tinted over the picture from the start
+    picked: ClassVar[str | None] = None  # the setting that a click on the picture sets
 
     part: str
     name: str = Field("", max_length=80, description="What the part is called")

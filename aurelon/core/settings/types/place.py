@@ -14,14 +14,21 @@ Coordinate = Annotated[float, Field(ge=LEAST, le=MOST)]
 Place = tuple[Coordinate, Coordinate]
 
 
+# How a place is marked on the picture: a cross where something is, a ring where it points or ends, a disc where it is full.
+Mark = Literal["cross", "ring", "disc"]
+
+
 class PlaceSetting(Setting):
-    """A place that a handle on the picture moves; each coordinate from `low` to `high`."""
+    """A place that a handle on the picture moves; each coordinate from `low` to `high`. `mark` tells it from others;
+    `joined` is the place from which a line is drawn to it, along which something goes."""
 
     type: Literal["place"] = "place"
     low: float = LEAST
     high: float = MOST
     step: float = 0.005
     own: bool = True
+    mark: Mark = "cross"
+    joined: str = ""
 
     def moved(self, value: Any, by: tuple[float, float]) -> Any:
         return shifted(value, by)
@@ -32,9 +39,9 @@ def shifted(place: Any, by: tuple[float, float]) -> tuple[float, float]:
     return (min(max(place[0] + by[0], LEAST), MOST), min(max(place[1] + by[1], LEAST), MOST))
 
 
-def place_setting(default: Place, help: str, **common: Unpack[Common]) -> Any:
+def place_setting(default: Place, help: str, *, mark: Mark = "cross", joined: str = "", **common: Unpack[Common]) -> Any:
     """A setting that is a place."""
-    return PlaceSetting(help=help, **common).field(default)
+    return PlaceSetting(help=help, mark=mark, joined=joined, **common).field(default)
 
 
 SETTING = PlaceSetting

@@ -1,0 +1,45 @@
+import styled from "styled-components";
+import type { ReactNode } from "react";
+import { tone } from "../../ui/theme";
+import { useBench, useNow } from "../store/bench";
+import { HOUSE } from "../store/rig";
+import { lightIdNow } from "../store/selectors";
+import { GroupColumn } from "./GroupColumn";
+import { LightColumn } from "./LightColumn";
+import { MatteColumn } from "./masks/MatteColumn";
+import { MaskPanel } from "./masks/MaskPanel";
+import { PlateColumn } from "./PlateColumn";
+
+const Side = styled.aside`
+  grid-area: path;
+  display: grid;
+  grid-template-rows: minmax(0, 1fr) auto;
+  background: ${tone.panel};
+  border-left: 1px solid #111;
+  min-height: 0;
+`;
+
+/** Whatever is selected, with all that can be set of it; and below it the place for help. */
+export function Column({ help }: { help: ReactNode }) {
+  const { editing, catalogue } = useBench();
+  const light = useNow(lightIdNow);
+  const what = useNow(({ selection }) => (selection === "plate" ? "plate" : selection.of));
+  return (
+    <Side aria-label="Settings">
+      {/* Another light's column begins at its top. */}
+      {what === "light" && light && <LightColumn key={light} id={light} />}
+      {what === "matte" && <MatteColumn />}
+      {what === "plate" && <PlateColumn />}
+      {what === "house" && (
+        <GroupColumn
+          title="House light"
+          place="house"
+          group={catalogue.house}
+          onResetAll={() => editing.resetAll("house", catalogue.house)}
+          below={<MaskPanel owner={HOUSE} />}
+        />
+      )}
+      {help}
+    </Side>
+  );
+}

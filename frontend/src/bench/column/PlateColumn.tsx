@@ -1,0 +1,60 @@
+import styled from "styled-components";
+import { Button, Toggle } from "../../ui/Button";
+import { useBench, useNow } from "../store/bench";
+import { HANDLES, type Tool } from "../store/hand";
+import { withValues } from "../store/rig";
+import { GroupColumn } from "./GroupColumn";
+import { Histograms } from "./Histograms";
+import { MatteList } from "./masks/MatteList";
+
+const Tools = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin-top: 12px;
+`;
+
+/** The plate in the column: how it is prepared, what of it is seen, and its mattes. */
+export function PlateColumn() {
+  const { editing, catalogue, take, now } = useBench();
+  const tool = useNow((s) => s.hand.tool.is);
+  const cropped = useNow((s) => s.rig.prepare.crop !== null);
+  const turn = (wanted: Tool) => (on: boolean) => take(on ? wanted : HANDLES);
+  return (
+    <GroupColumn
+      title="Plate"
+      place="prepare"
+      group={catalogue.plate}
+      onResetAll={() => editing.resetAll("prepare", catalogue.plate, { crop: null })}
+      above={<Histograms />}
+      below={
+        <>
+          <Tools>
+            <Toggle
+              hint="Drag the edges; lights stay where they are on the picture"
+              isSelected={tool === "crop"}
+              onChange={turn({ is: "crop" })}
+            >
+              Crop
+            </Toggle>
+            <Toggle
+              hint="Draw along something that should be level or upright"
+              isSelected={tool === "horizon"}
+              onChange={turn({ is: "horizon" })}
+            >
+              Draw the horizon
+            </Toggle>
+            <Button
+              isDisabled={!cropped}
+              hint="Shows the whole picture again"
+              onPress={() => editing.edit(withValues(now().rig, "prepare", { crop: null }), "Remove the crop")}
+            >
+              Remove the crop
+            </Button>
+          </Tools>
+          <MatteList />
+        </>
+      }
+    />
+  );
+}

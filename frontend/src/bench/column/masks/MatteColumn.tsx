@@ -1,0 +1,54 @@
+import { useState } from "react";
+import styled from "styled-components";
+import { Button } from "../../../ui/Button";
+import { TextField } from "../../../ui/TextField";
+import { tone } from "../../../ui/theme";
+import { useBench, useNow } from "../../store/bench";
+import { matteOwner } from "../../store/rig";
+import { matteNow } from "../../store/selectors";
+import { MaskPanel } from "./MaskPanel";
+
+const Column = styled.div`
+  padding: 12px;
+  height: 100%;
+  overflow: auto;
+  display: grid;
+  gap: 12px;
+  align-content: start;
+  header {
+    display: grid;
+    grid-template-columns: 1fr auto;
+    gap: 8px;
+    align-items: end;
+  }
+  p {
+    color: ${tone.faint};
+  }
+`;
+
+/** A matte in the column: its name and its mask. */
+export function MatteColumn() {
+  const { masking, select, catalogue } = useBench();
+  const matte = useNow(matteNow);
+  const [name, setName] = useState<string | null>(null);
+  if (!matte) return null;
+  return (
+    <Column role="region" aria-label={`Matte ${matte.name || matte.id}`}>
+      <header>
+        <TextField
+          label="Matte"
+          value={name ?? matte.name}
+          onChange={setName}
+          onDone={(kept) => {
+            const next = name?.trim().slice(0, catalogue.limits.name_length);
+            if (kept && next && next !== matte.name) masking.renameMatte(matte, next);
+            setName(null);
+          }}
+        />
+        <Button onPress={() => select("plate")}>Done</Button>
+      </header>
+      <p>An area of this plate. To keep a light behind it or inside it, add a Matte part to the light's mask.</p>
+      <MaskPanel owner={matteOwner(matte.id)} />
+    </Column>
+  );
+}

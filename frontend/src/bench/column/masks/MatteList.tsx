@@ -1,0 +1,93 @@
+import styled from "styled-components";
+import type { PartInfo, Rig } from "../../../api/client";
+import { Button } from "../../../ui/Button";
+import { Icon } from "../../../ui/Icon";
+import { Menu } from "../../../ui/Menu";
+import { tone } from "../../../ui/theme";
+import { useBench, useNow } from "../../store/bench";
+import { toolsOf, valueIn } from "../../store/partTools";
+import { matteOwner } from "../../store/rig";
+
+const Frame = styled.section`
+  display: grid;
+  gap: 6px;
+  margin-top: 18px;
+  h3 {
+    font-size: 13px;
+    font-weight: 600;
+    color: ${tone.strong};
+  }
+  p {
+    color: ${tone.faint};
+    font-size: 12px;
+    line-height: 1.3;
+  }
+  ul {
+    list-style: none;
+    margin: 0;
+    padding: 0;
+    display: grid;
+    gap: 4px;
+  }
+  li {
+    display: grid;
+    grid-template-columns: 1fr auto auto;
+    align-items: center;
+    gap: 6px;
+  }
+  li span {
+    color: ${tone.faint};
+    font-size: 12px;
+  }
+  li button {
+    min-height: 24px;
+    justify-content: flex-start;
+  }
+`;
+
+function users(rig: Rig, parts: PartInfo[], id: string): number {
+  const masks = [...rig.lights.map((l) => l.mask), rig.house.mask, ...rig.mattes.map((m) => m.mask)];
+  return masks.filter((mask) =>
+    mask.parts.some((part) => {
+      const { matte } = toolsOf(parts.find((p) => p.name === part.part));
+      return matte !== undefined && valueIn(part, matte) === id;
+    }),
+  ).length;
+}
+
+/** The mattes of the plate: areas that any light can stand behind or stay within. */
+export function MatteList() {
+  const { masking, select, catalogue } = useBench();
+  const { parts } = catalogue;
+  const rig = useNow((s) => s.rig);
+  const choices = parts
+    .filter((p) => !toolsOf(p).matte)
+    .map((p) => ({ id: p.name, text: p.title, about: p.summary, act: () => masking.newMatte(p.name) }));
+  return (
+    <Frame aria-label="Mattes">
+      <h3>Mattes</h3>
+      <p>Saved areas, such as a subject or a foreground, that any light can stand behind or stay within.</p>
+      <ul>
+        {rig.mattes.map((matte) => {
+          const count = users(rig, parts, matte.id);
+          return (
+            <li key={matte.id}>
+              <Button onPress={() => select(matteOwner(matte.id))}>{matte.name || matte.id}</Button>
+              <span>{count === 0 ? "not used" : `used by ${count}`}</span>
+              <Button weight="bare" aria-label={`Remove the matte ${matte.name || matte.id}`} onPress={() => masking.removeMatte(matte)}>
+                ×
+              </Button>
+            </li>
+          );
+        })}
+      </ul>
+      <div>
+        <Menu label="New matte from" choices={choices}>
+          <Button>
+            <Icon name="plus" size={14} /> New matte
+          </Button>
+        </Menu>
+      </div>
+    </Frame>
+  );
+}

@@ -1,0 +1,97 @@
+import { memo } from "react";
+import { Button as AriaButton } from "react-aria-components";
+import styled from "styled-components";
+import type { SettingInfo } from "../../../api/client";
+import { Hint } from "../../../ui/Hint";
+import { focusRing, tone } from "../../../ui/theme";
+import { hintOf } from "../units";
+import { viewOf, type RowTools } from "./registry";
+
+const Line = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 0 6px;
+  min-height: 27px;
+  .strip {
+    min-height: 20px;
+    padding: 0 2px;
+    opacity: 0.45;
+  }
+  &:hover .strip,
+  .strip:focus-visible {
+    opacity: 1;
+  }
+  .value {
+    width: 58px;
+  }
+  .slider {
+    flex: 1 0 100%;
+  }
+  .wide {
+    flex: 0 1 168px;
+    min-width: 0;
+    display: grid;
+  }
+  .unit {
+    width: 20px;
+    color: ${tone.faint};
+    font-size: 12px;
+  }
+  .pair button {
+    min-height: 22px;
+  }
+  .pair {
+    flex: 0 1 auto;
+    display: flex;
+    gap: 4px;
+    align-items: center;
+  }
+  .pair .value {
+    width: 52px;
+  }
+`;
+
+const Name = styled(AriaButton)<{ $changed: boolean }>`
+  appearance: none;
+  flex: 1 1 90px;
+  border: 0;
+  padding: 0;
+  background: none;
+  font: inherit;
+  text-align: left;
+  color: ${(p) => (p.$changed ? tone.strong : tone.text)};
+  font-weight: ${(p) => (p.$changed ? 600 : 400)};
+  cursor: default;
+  &[data-focus-visible] {
+    ${focusRing}
+  }
+`;
+
+interface Props extends RowTools {
+  setting: SettingInfo;
+  value: unknown;
+}
+
+/** One setting: its name with its help, and what its type shows beside it. Double-click resets it. */
+export const Row = memo(function Row({ setting, value, ...tools }: Props) {
+  const view = viewOf(setting);
+  if (!view || view.quiet) return null;
+  const changed = JSON.stringify(value) !== JSON.stringify(setting.default);
+  const help = [setting.help, hintOf(setting, value, tools.plate), "Double-click to reset"].filter(Boolean).join(". ");
+  return (
+    <Hint text={`${setting.label}. ${help}.`}>
+      <Line onDoubleClick={tools.onReset} data-setting={setting.name}>
+        <Name
+          $changed={changed}
+          aria-label={`${setting.label}: ${setting.help}`}
+          data-keys="Delete"
+          onKeyDown={(e) => (e.key === "Backspace" || e.key === "Delete" ? tools.onReset() : undefined)}
+        >
+          {setting.label}
+        </Name>
+        <view.Row setting={setting} value={value} {...tools} />
+      </Line>
+    </Hint>
+  );
+});

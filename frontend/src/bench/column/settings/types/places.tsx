@@ -1,0 +1,26 @@
+import { Button } from "../../../../ui/Button";
+import { isEmpty, ListRow } from "../ListRow";
+import { settingView } from "../registry";
+
+/** Points of light: placed ones are added, all of a list can be cleared; each is dragged on the picture. */
+export const view = settingView<"places">({
+  Row: ({ setting, value, onChange, onRest, onAdd }) => (
+    <ListRow value={value}>
+      {setting.adds && (
+        <Button hint="Places a point in the middle of the view; drag it where it belongs" onPress={() => onAdd?.()}>
+          Add a point
+        </Button>
+      )}
+      <Button
+        weight="bare"
+        isDisabled={isEmpty(value)}
+        onPress={() => {
+          onChange([]);
+          onRest();
+        }}
+      >
+        Clear
+      </Button>
+    </ListRow>
+  ),
+});

@@ -1,0 +1,39 @@
+import { RigSheet } from "../../rigs/RigSheet";
+import { useBench, useNow } from "../store/bench";
+import type { Key } from "../keys";
+import { ConflictDialog } from "./ConflictDialog";
+import { ExportDialog } from "./ExportDialog";
+import { KeysDialog } from "./KeysDialog";
+import { KindSheet } from "./KindSheet";
+import { TakesDialog } from "./TakesDialog";
+import { TestStrip } from "./TestStrip";
+
+/** Whatever is opened over the bench. */
+export function Dialogs({ keys }: { keys: Key[] }) {
+  const { open, lights, now, catalogue } = useBench();
+  const dialog = useNow((s) => s.dialog);
+  const strip = useNow((s) => s.strip);
+  const close = () => open(null);
+  return (
+    <>
+      {dialog === "export" && <ExportDialog onClose={close} />}
+      {dialog === "keys" && <KeysDialog keys={keys} onClose={close} />}
+      {dialog === "takes" && <TakesDialog onClose={close} />}
+      {dialog === "kinds" && <KindSheet onClose={close} />}
+      {dialog === "rigs" && (
+        <RigSheet
+          plate={now().plate}
+          rig={now().rig}
+          longest={catalogue.limits.name_length}
+          onApply={(saved, some) => {
+            close();
+            lights.apply(saved, some);
+          }}
+          onClose={close}
+        />
+      )}
+      {strip && <TestStrip strip={strip} />}
+      <ConflictDialog />
+    </>
+  );
+}

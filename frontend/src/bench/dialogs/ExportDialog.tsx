@@ -1,0 +1,186 @@
+import { useEffect, useRef, useState } from "react";
+import styled from "styled-components";
+import { api, follow, said, type ExportInfo, type Job, type PictureExport, type SettingInfo } from "../../api/client";
+import { Button } from "../../ui/Button";
+import { Dialog } from "../../ui/Dialog";
+import { Progress } from "../../ui/Progress";
+import { Select } from "../../ui/Select";
+import { TextField } from "../../ui/TextField";
+import { tone } from "../../ui/theme";
+import { SettingGroup } from "../column/settings/SettingGroup";
+import { useBench, useNow } from "../store/bench";
+import { remember, remembered } from "../store/remembered";
+
+const Pair = styled.div`
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 12px;
+`;
+
+const Size = styled.p`
+  align-self: end;
+  min-height: 28px;
+  line-height: 28px;
+  color: ${tone.faint};
+`;
+
+const Note = styled.p`
+  color: ${tone.faint};
+`;
+
+const Wrong = styled.p`
+  color: ${tone.danger};
+  user-select: text;
+`;
+
+/** What is chosen and remembered: the format, its depth, and the settings of the file. */
+type Choice = Record<string, unknown> & { format: string; depth: string };
+
+const CHOICE = "export";
+
+/** The choice that was made last, and whether there was one. */
+function lastChoice({ formats, group }: ExportInfo): { choice: Choice; kept: boolean } {
+  const settings = Object.fromEntries(group.settings.map((s) => [s.name, s.default]));
+  const fallback: Choice = { ...settings, format: formats[0]?.name ?? "", depth: formats[0]?.depths[0]?.value ?? "" };
+  const kept = remembered(CHOICE) as Partial<Choice> | null;
+  const format = formats.find((f) => f.name === kept?.format);
+  if (!kept || !format?.depths.some((d) => d.value === kept.depth)) return { choice: fallback, kept: false };
+  // Only what there still is, and of the type that it has.
+  const names = [...group.settings.map((s) => s.name), "format", "depth"];
+  const fit = Object.entries(kept).filter(([name, value]) => names.includes(name) && typeof value === typeof fallback[name]);
+  return { choice: { ...fallback, ...Object.fromEntries(fit) }, kept: true };
+}
+
+function gone(error: unknown): string {
+  return error instanceof TypeError
+    ? "The service does not answer; the export was lost. Start it again."
+    : error instanceof Error
+      ? error.message
+      : String(error);
+}
+
+function timeLeft(seconds: number): string {
+  return seconds < 60 ? `${Math.max(1, Math.round(seconds))} s left` : `${Math.round(seconds / 60)} min left`;
+}
+
+/** Format, depth, size and profile; then progress, and the file. Each plate begins at its full size. */
+export function ExportDialog({ onClose }: { onClose: () => void }) {
+  const { catalogue, now } = useBench();
+  const info = catalogue.export;
+  const { plate, rig } = now();
+  const seen = useNow((s) => s.seen);
+  const { formats, group, largest_scale: largest } = info;
+  const [last] = useState(() => lastChoice(info));
+  const [choice, setChoice] = useState(last.choice);
+  const [edge, setEdge] = useState("");
+  const [job, setJob] = useState<Job | null>(null);
+  const [wrong, setWrong] = useState<string | null>(null);
+  const leaving = useRef<AbortController | null>(null);
+  const format = formats.find((f) => f.name === choice.format) ?? formats[0];
+  const busy = job?.state === "waiting" || job?.state === "working";
+  useEffect(() => () => leaving.current?.abort(), []);
+
+  const fullWidth = Math.round((seen.x1 - seen.x0) * plate.width);
+  const fullHeight = Math.round((seen.y1 - seen.y0) * plate.height);
+  const long = Math.max(fullWidth, fullHeight);
+  const most = Math.floor(long * largest);
+  const wanted = edge.trim() === "" ? long : Number(edge);
+  const edgeWrong = !Number.isInteger(wanted) || wanted < 1 || wanted > most;
+  const scale = edgeWrong ? 1 : wanted / long;
+  const size = `${Math.max(1, Math.round(fullWidth * scale))} × ${Math.max(1, Math.round(fullHeight * scale))}`;
+
+  const start = async () => {
+    setWrong(null);
+    const options = { ...choice, target: "picture", long_edge: wanted === long ? null : wanted } as unknown as PictureExport;
+    const { data, error } = await api.POST("/api/plates/{plate_id}/exports", {
+      params: { path: { plate_id: plate.id } },
+      body: { rig, export: options },
+    });
+    if (!data) {
+      setWrong(said(error));
+      return;
+    }
+    // What was refused is not what is wanted the next time.
+    remember(CHOICE, choice);
+    const mine = new AbortController();
+    leaving.current = mine;
+    let made: Job = data;
+    setJob(made);
+    await follow(data, (news) => setJob((made = news.job)), mine.signal);
+    if (!made.file_name) return;
+    const link = document.createElement("a");
+    link.href = `/api/jobs/${made.id}/file`;
+    link.download = made.file_name;
+    link.click();
+  };
+  const begin = () => {
+    start().catch((error: unknown) => {
+      setJob(null);
+      if (!leaving.current?.signal.aborted) setWrong(gone(error));
+    });
+  };
+  const cancel = () => {
+    leaving.current?.abort();
+    setJob(null);
+  };
+  const close = () => {
+    cancel();
+    setWrong(null);
+    onClose();
+  };
+  const shown = (s: SettingInfo) => s.name !== "quality" || format?.has_quality;
+
+  return (
+    <Dialog title={`Export ${plate.name}`} open onClose={close}>
+      {last.kept && <Note>Format, depth and settings are those of the last export; the size is this picture's own.</Note>}
+      <Pair>
+        <Select
+          label="Format"
+          value={choice.format}
+          options={formats.map((f) => ({ value: f.name, text: f.title }))}
+          onChange={(name) => {
+            const next = formats.find((f) => f.name === name);
+            if (next)
+              setChoice({
+                ...choice,
+                format: name,
+                depth: next.depths.some((d) => d.value === choice.depth) ? choice.depth : (next.depths[0]?.value ?? ""),
+              });
+          }}
+        />
+        <Select label="Depth" value={choice.depth} options={format?.depths ?? []} onChange={(depth) => setChoice({ ...choice, depth })} />
+        <TextField label="Long edge in pixels" placeholder={`${long} (full size)`} inputMode="numeric" value={edge} onChange={setEdge} />
+        <Size aria-label="Size of the picture">{size}</Size>
+      </Pair>
+      <SettingGroup
+        plate={plate}
+        group={{ ...group, settings: group.settings.filter(shown) }}
+        values={choice}
+        onChange={(name, value) => setChoice((now) => ({ ...now, [name]: value }))}
+        onRest={() => undefined}
+        onReset={(s) => setChoice((now) => ({ ...now, [s.name]: s.default }))}
+      />
+      {!edgeWrong && scale > 1 && (
+        <Note role="note">Enlarged {scale.toFixed(1)} times: larger than the picture itself, so no detail is added.</Note>
+      )}
+      {edgeWrong && (
+        <Wrong role="alert">
+          The long edge is a whole number from 1 to {most}, which is {largest} times the picture's own.
+        </Wrong>
+      )}
+      {wrong && <Wrong role="alert">{wrong}</Wrong>}
+      {job && busy && <Progress label={size} share={job.share} note={job.seconds_left === null ? undefined : timeLeft(job.seconds_left)} />}
+      {job?.state === "done" && (
+        <p role="status">
+          {job.file_name} is ready, {(job.size / 1e6).toFixed(1)} MB.
+        </p>
+      )}
+      <footer>
+        <Button onPress={busy ? cancel : close}>{busy ? "Cancel" : "Close"}</Button>
+        <Button weight="strong" isDisabled={busy || edgeWrong} onPress={begin}>
+          Export
+        </Button>
+      </footer>
+    </Dialog>
+  );
+}

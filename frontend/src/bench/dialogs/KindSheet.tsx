@@ -1,0 +1,103 @@
+import { useEffect, useState } from "react";
+import styled from "styled-components";
+import { api, follow, said, type KindCell, type KindInfo } from "../../api/client";
+import { Dialog } from "../../ui/Dialog";
+import { PictureChoice } from "../../ui/PictureChoice";
+import { TextField } from "../../ui/TextField";
+import { tone } from "../../ui/theme";
+import { useBench } from "../store/bench";
+import { HANDLES } from "../store/hand";
+import { remember, rememberedNames } from "../store/remembered";
+
+const Grid = styled.div`
+  display: grid;
+  grid-template-columns: repeat(5, minmax(0, 1fr));
+  gap: 2px 6px;
+  img,
+  .empty {
+    height: 118px;
+    object-fit: cover;
+  }
+`;
+
+const Note = styled.p`
+  color: ${tone.faint};
+`;
+
+const LATELY = "kinds-used";
+const REMEMBERED = 4;
+
+/** Every kind of light, rendered small on this very plate; those used lately stand first. */
+export function KindSheet({ onClose }: { onClose: () => void }) {
+  const { catalogue, lights, show, take, now } = useBench();
+  const [cells, setCells] = useState<Record<string, KindCell>>({});
+  const [wrong, setWrong] = useState<string | null>(null);
+  const [typed, setTyped] = useState("");
+  // The sheet shows the rig as it was when it was opened.
+  const [{ plate, rig }] = useState(now);
+  const [lately] = useState(() => rememberedNames(LATELY));
+
+  useEffect(() => {
+    // Whoever has chosen does not wait for the rest.
+    const leaving = new AbortController();
+    const fill = async () => {
+      const { data, error } = await api.POST("/api/plates/{plate_id}/sheets/kinds", {
+        params: { path: { plate_id: plate.id } },
+        body: { rig },
+      });
+      if (!data) throw new Error(said(error));
+      const keep = (made: KindCell[]) => setCells((all) => ({ ...all, ...Object.fromEntries(made.map((one) => [one.light.kind, one])) }));
+      await follow(data, ({ items }) => keep(items.filter((item) => "light" in item)), leaving.signal);
+    };
+    fill().catch(
+      (error: unknown) =>
+        !leaving.signal.aborted && setWrong(error instanceof Error ? error.message : "The service does not answer; try again."),
+    );
+    return () => leaving.abort();
+  }, [plate.id, rig]);
+
+  const pick = ({ name, groups }: KindInfo) => {
+    remember(LATELY, [name, ...lately.filter((kind) => kind !== name)].slice(0, REMEMBERED));
+    onClose();
+    show(null);
+    // What is painted begins with the brush up.
+    const painted = groups[0]?.settings.some((s) => s.type === "strokes") ?? false;
+    lights.add(name, () => take(painted ? { is: "light", drawn: null } : HANDLES));
+  };
+  const order = (name: string) => (lately.includes(name) ? lately.indexOf(name) - lately.length : 0);
+  const words = typed.trim().toLowerCase();
+  const kinds = catalogue.kinds
+    .filter((kind) => `${kind.title} ${kind.summary}`.toLowerCase().includes(words))
+    .sort((a, b) => order(a.name) - order(b.name));
+  const first = words ? kinds[0] : undefined;
+  return (
+    <Dialog title="Add a light" wide open onClose={onClose}>
+      <TextField
+        label="Find a kind of light"
+        hideLabel
+        autoFocus
+        value={typed}
+        placeholder="Type to find: sun, lens, glow, water…"
+        onChange={setTyped}
+        onEnter={() => first && pick(first)}
+      />
+      {wrong && <Note role="alert">{wrong}</Note>}
+      {kinds.length === 0 && <Note>No kind of light is called that, or does that.</Note>}
+      <Grid>
+        {kinds.map((kind) => {
+          const cell = cells[kind.name];
+          return (
+            <PictureChoice
+              key={kind.name}
+              title={kind.title}
+              note={kind.summary}
+              picture={cell?.picture ?? null}
+              waits={false}
+              onPick={() => pick(kind)}
+            />
+          );
+        })}
+      </Grid>
+    </Dialog>
+  );
+}

@@ -1,0 +1,122 @@
+import { useEffect } from "react";
+import type { Bench } from "./store/bench";
+import { HANDLES } from "./store/hand";
+import { lightIdNow, ownerNow, partIndexNow } from "./store/selectors";
+
+/** What a key does. `release` ends what is held. */
+export interface Key {
+  keys: string;
+  does: string;
+  press: () => void;
+  release?: () => void;
+}
+
+/** The keys of the bench. */
+export function keysOf({ keeping, viewing, lights, masking, hold, open, compare, show, take, store, now }: Bench): Key[] {
+  const onLight = (act: (id: string) => void) => () => {
+    const id = lightIdNow(now());
+    if (id) act(id);
+  };
+  const leave = () => {
+    const s = now();
+    if (s.comparison) compare(null);
+    else if (s.hand.tool.is !== "handles") take(HANDLES);
+    else show(null);
+  };
+  return [
+    { keys: "Ctrl Z", does: "Undo", press: keeping.undo },
+    { keys: "Ctrl Shift Z", does: "Redo", press: keeping.redo },
+    { keys: "B", does: "Hold: the picture as shot", press: () => hold("before"), release: () => hold(null) },
+    { keys: "W", does: "Hold: without the selected light", press: () => hold("without"), release: () => hold(null) },
+    { keys: "H", does: "Handles on or off", press: () => store.setState((s) => ({ handles: !s.handles })) },
+    { keys: "A", does: "Add a light", press: () => open("kinds") },
+    { keys: "K", does: "Clipping on or off", press: () => store.setState((s) => ({ clipping: !s.clipping })) },
+    { keys: "F", does: "Fit", press: viewing.fit },
+    { keys: "1", does: "One to one", press: viewing.full },
+    { keys: "O", does: "Selected light on or off", press: onLight(lights.turn) },
+    { keys: "S", does: "Solo the selected light", press: onLight(lights.solo) },
+    { keys: "Ctrl Shift D", does: "Copy the selected light with an offset, as a group", press: onLight((id) => lights.copies(id, 1)) },
+    { keys: "Ctrl D", does: "Duplicate the selected light", press: onLight(lights.duplicate) },
+    { keys: "Alt ArrowLeft", does: "Move the selected light lower", press: onLight((id) => lights.moveBy(id, -1)) },
+    { keys: "Alt ArrowRight", does: "Move the selected light higher", press: onLight((id) => lights.moveBy(id, 1)) },
+    { keys: "Delete", does: "Remove the selected light", press: onLight(lights.remove) },
+    { keys: "M", does: "Mask overlay on or off", press: () => masking.show(now().maskView === "over" ? "off" : "over") },
+    {
+      keys: "N",
+      does: "Paint on the selected light's mask, or stop",
+      press: () => (partIndexNow(now()) === null ? masking.paint() : masking.select(null)),
+    },
+    {
+      keys: "I",
+      does: "Invert the mask",
+      press: () => {
+        const owner = ownerNow(now());
+        if (owner) masking.invert(owner);
+      },
+    },
+    { keys: "T", does: "Takes", press: () => open("takes") },
+    { keys: "R", does: "Rigs", press: () => open("rigs") },
+    { keys: "Ctrl E", does: "Export", press: () => open("export") },
+    { keys: "Escape", does: "Leave a comparison, a tool, a mask part or an enlarged stage", press: leave },
+    { keys: "?", does: "What the keys do", press: () => open("keys") },
+  ];
+}
+
+function nameOf(event: KeyboardEvent): string {
+  const key = event.key.length === 1 ? event.key.toUpperCase() : event.key;
+  return [
+    event.ctrlKey || event.metaKey ? "Ctrl" : "",
+    event.altKey ? "Alt" : "",
+    event.shiftKey && key.length > 1 ? "Shift" : event.shiftKey && (event.ctrlKey || event.metaKey) ? "Shift" : "",
+    key,
+  ]
+    .filter(Boolean)
+    .join(" ");
+}
+
+/** Whether a key belongs to what has the keyboard: text that is typed, an open list, a control with keys of its own. */
+function isTaken(target: EventTarget | null, name: string): boolean {
+  if (!(target instanceof Element)) return false;
+  if (target instanceof HTMLInputElement || target.closest("[role=listbox], [role=menu], [role=dialog], [role=alertdialog]")) return true;
+  return target.closest<HTMLElement>("[data-keys]")?.dataset.keys?.split(" ").includes(name) ?? false;
+}
+
+/** The bench's keys, anywhere but where text is typed or a dialog is open. They come before what a control that was used
+ * last would make of them. */
+export function useKeys(bench: Bench, keys: Key[]): void {
+  useEffect(() => {
+    const held = new Set<Key>();
+    const down = (event: KeyboardEvent) => {
+      const { dialog, strip, conflict } = bench.now();
+      if (dialog !== null || strip !== null || conflict !== null) return;
+      const name = nameOf(event);
+      const key = keys.find((k) => k.keys === name);
+      if (!key || isTaken(event.target, name)) return;
+      event.preventDefault();
+      event.stopPropagation();
+      if (event.repeat && key.release) return;
+      if (key.release) held.add(key);
+      key.press();
+    };
+    const up = (event: KeyboardEvent) => {
+      for (const key of held) {
+        if (key.keys.endsWith(event.key.toUpperCase())) {
+          held.delete(key);
+          key.release?.();
+        }
+      }
+    };
+    const leave = () => {
+      held.forEach((key) => key.release?.());
+      held.clear();
+    };
+    window.addEventListener("keydown", down, { capture: true });
+    window.addEventListener("keyup", up);
+    window.addEventListener("blur", leave);
+    return () => {
+      window.removeEventListener("keydown", down, { capture: true });
+      window.removeEventListener("keyup", up);
+      window.removeEventListener("blur", leave);
+    };
+  }, [bench, keys]);
+}

@@ -1,0 +1,188 @@
+import { createContext, useContext } from "react";
+import { createStore, useStore, type StoreApi } from "zustand";
+import { useShallow } from "zustand/react/shallow";
+import type { BenchState, Catalogue, FrameHeader, KindInfo, Light, Owner, SettingInfo, Stage } from "../../api/client";
+import type { Board } from "../../ui/Notices";
+import { meanColour, StagePictures } from "./stagePictures";
+import { makeEditing, type Editing } from "./editing";
+import { followFacts } from "./facts";
+import { makeFiles, type Files } from "./files";
+import { makeFinder, type Finder } from "./finder";
+import { openFlow } from "./flow";
+import { handled, HANDLES, type Tool } from "./hand";
+import { makeKeeping, type Keeping } from "./keeping";
+import { makeLights, type Lights } from "./lights";
+import { makeMasking, rememberedBrushes, type Masking } from "./masking";
+import type { Selection } from "./rig";
+import { lightIdNow, placementNow } from "./selectors";
+import { Sheet } from "./sheet";
+import { stateOf, type Comparison, type DialogName, type State } from "./state";
+import { makeTakes, type Takes } from "./takes";
+import { makeViewing, type Viewing } from "./viewing";
+import { wishBeside, wishNow } from "./wish";
+
+/** A plate on the bench: its state, and all that can be done with it. It stays the same while the state changes. */
+export interface Bench {
+  catalogue: Catalogue;
+  store: StoreApi<State>;
+  /** What is now; for handlers, not for drawing. */
+  now: () => State;
+  keeping: Keeping;
+  editing: Editing;
+  lights: Lights;
+  masking: Masking;
+  finder: Finder;
+  takes: Takes;
+  files: Files;
+  viewing: Viewing;
+  /** The picture, and the right one of two that are compared. */
+  sheet: Sheet;
+  beside: Sheet;
+  stages: StagePictures;
+  kindOf: (light: Light | undefined) => KindInfo | undefined;
+  select: (selection: Selection) => void;
+  take: (tool: Tool) => void;
+  hold: (what: "before" | "without" | null) => void;
+  show: (large: Stage | null) => void;
+  open: (dialog: DialogName | null) => void;
+  strip: (stage: Stage, setting: SettingInfo) => void;
+  compare: (comparison: Comparison | null) => void;
+  /** Connects it with the service; what comes back ends that. */
+  start: () => () => void;
+}
+
+export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board): Bench {
+  const store = createStore<State>(() => stateOf(opened, rememberedBrushes(catalogue.parts)));
+  const keeping = makeKeeping(store);
+  const take = (tool: Tool) => store.setState((s) => ({ hand: handled(s.hand, { do: "take up", tool }) }));
+  const select = (selection: Selection) =>
+    store.setState((s) => ({
+      selection,
+      hand: handled(s.hand, { do: "take up", tool: HANDLES }),
+      large: selection === "plate" || selection.of === "house" ? null : s.large,
+    }));
+  const editing = makeEditing(store, keeping, board, (owner: Owner, part) => {
+    store.setState({ selection: owner });
+    masking.open(owner, part, true);
+  });
+  const masking = makeMasking(store, catalogue.parts, editing, board);
+  const viewing = makeViewing(store);
+  const bench: Bench = {
+    catalogue,
+    store,
+    now: () => store.getState(),
+    keeping,
+    editing,
+    masking,
+    viewing,
+    lights: makeLights(store, editing),
+    finder: makeFinder(store, editing, board, (found) => viewing.see(...found)),
+    takes: makeTakes(store, board),
+    files: makeFiles(store, board, keeping.refresh),
+    sheet: new Sheet(),
+    beside: new Sheet(),
+    stages: new StagePictures(),
+    kindOf: (light) => catalogue.kinds.find((k) => k.name === light?.kind),
+    select,
+    take,
+    hold: (what) => store.setState((s) => ({ hand: handled(s.hand, what ? { do: "hold", what } : { do: "let go" }) })),
+    show: (large) => store.setState({ large }),
+    open: (dialog) => store.setState({ dialog }),
+    strip: (stage, setting) => store.setState({ strip: { stage, setting, tried: null } }),
+    compare: (comparison) =>
+      // The view is fitted anew where the room for each picture changes.
+      store.setState((s) => ({ comparison, placed: comparison?.way === s.comparison?.way ? s.placed : null })),
+    start: () => start(bench),
+  };
+  return bench;
+}
+
+/** The flows of pictures, the facts and what is kept with the plate. */
+function start(bench: Bench): () => void {
+  const { store } = bench;
+  const plateId = store.getState().plate.id;
+  const moving = () => store.getState().hand.moving;
+  const flow = openFlow(plateId, {
+    wish: () => wishNow(store.getState()),
+    moving,
+    onPicture: (bitmap, header) => {
+      bench.sheet.show(bitmap, header);
+      bench.viewing.told(header.box);
+    },
+    onStage: (bitmap, header: FrameHeader) => {
+      bench.stages.show(header.part, bitmap);
+      if (header.part === "colour") store.setState({ thread: meanColour(bitmap) });
+    },
+    onExact: (exact) => store.setState({ exact }),
+    onConnected: (connected) => store.setState({ connected }),
+    onError: (error) => store.setState({ error }),
+  });
+  let beside: ReturnType<typeof openFlow> | null = null;
+  const compared = () => {
+    if ((store.getState().comparison !== null) === (beside !== null)) return;
+    beside?.close();
+    beside = null;
+    if (store.getState().comparison === null) return;
+    beside = openFlow(plateId, {
+      wish: () => wishBeside(store.getState()),
+      moving,
+      onPicture: (bitmap, header) => bench.beside.show(bitmap, header),
+      onStage: (bitmap) => bitmap.close(),
+      onExact: () => undefined,
+      onConnected: () => undefined,
+      onError: () => undefined,
+    });
+  };
+  let planned = 0;
+  const lay = () => {
+    planned = 0;
+    const s = store.getState();
+    const placement = placementNow(s);
+    if (!placement) return;
+    bench.sheet.move(placement, s.plate);
+    bench.beside.move(placement, s.plate);
+  };
+  const stopWatching = store.subscribe((s, before) => {
+    if (s.comparison !== before.comparison) compared();
+    if (placementNow(s) !== null && !planned) planned = requestAnimationFrame(lay);
+    flow.poke();
+    beside?.poke();
+  });
+  const stopFacts = followFacts(store);
+  const stopGuard = bench.keeping.guard();
+  void bench.takes.load();
+  void bench.files.load();
+  return () => {
+    stopWatching();
+    stopFacts();
+    stopGuard();
+    cancelAnimationFrame(planned);
+    flow.close();
+    beside?.close();
+    beside = null;
+  };
+}
+
+export const BenchContext = createContext<Bench | null>(null);
+
+/** The plate on the bench. */
+export function useBench(): Bench {
+  const bench = useContext(BenchContext);
+  if (!bench) throw new Error("useBench outside a bench");
+  return bench;
+}
+
+/** One thing of the bench's state; the component is drawn again only when it changes. */
+export function useNow<T>(select: (state: State) => T): T {
+  return useStore(useBench().store, select);
+}
+
+/** Several things at once, as a new object whose parts are compared one by one. */
+export function useSome<T>(select: (state: State) => T): T {
+  return useStore(useBench().store, useShallow(select));
+}
+
+/** The selected light's id; its owner where one is needed. */
+export function useLightId(): string | null {
+  return useNow(lightIdNow);
+}

@@ -1,0 +1,56 @@
+import type { StoreApi } from "zustand";
+import { api } from "../../api/client";
+import { lightNow } from "./selectors";
+import type { State } from "./state";
+
+const REST = 260; // ms without a change after which the numbers are asked for
+
+/** Facts of the rig as it rests: histograms, clipping, what lights say, points of light. They wait for the exact picture
+ * and are let go where the hand moves on. */
+export function followFacts(store: StoreApi<State>): () => void {
+  let timer = 0;
+  let asking: AbortController | null = null;
+  let told: unknown[] = [];
+  const ask = () => {
+    const { plate, rig, hand, exact } = store.getState();
+    if (hand.moving || !exact) return;
+    const light = lightNow(store.getState())?.id ?? null;
+    told = [rig, light];
+    asking = new AbortController();
+    api
+      .POST("/api/plates/{plate_id}/facts", { params: { path: { plate_id: plate.id } }, body: { rig, light }, signal: asking.signal })
+      .then(
+        ({ data }) => data && store.setState({ facts: data }),
+        // Let go, or the service is away, which the preview says; the numbers come again with the next change.
+        () => undefined,
+      );
+  };
+  const look = (s: State) => {
+    const wanted = [s.rig, lightNow(s)?.id ?? null];
+    const same = wanted.every((one, k) => one === told[k]);
+    if (s.hand.moving || !s.exact) {
+      window.clearTimeout(timer);
+      timer = 0;
+      if (!same) asking?.abort();
+      return;
+    }
+    if (same || timer) return;
+    timer = window.setTimeout(() => {
+      timer = 0;
+      ask();
+    }, REST);
+  };
+  look(store.getState());
+  const stop = store.subscribe((s, before) => {
+    if (s.rig !== before.rig) {
+      window.clearTimeout(timer);
+      timer = 0;
+    }
+    if (s.rig !== before.rig || s.exact !== before.exact || s.hand !== before.hand || s.selection !== before.selection) look(s);
+  });
+  return () => {
+    stop();
+    window.clearTimeout(timer);
+    asking?.abort();
+  };
+}

@@ -1,0 +1,191 @@
+import type { FrameHeader, PreviewFailure, PreviewRequest, Rig } from "../../api/client";
+import { changesOf } from "./changes";
+import type { Wish } from "./wish";
+
+const REST = 160; // ms after which a hand that is held still counts as resting
+const RECONNECT = 900;
+const STAGES_EVERY = 400; // ms between the small pictures of the stages while something is moved
+const STAGE_WIDTH = 150; // CSS pixels
+const TOO_LARGE = 1009; // RFC 6455: a message that is too big to process
+
+interface Screen {
+  wish: () => Wish | null;
+  /** Something is being moved by the hand. */
+  moving: () => boolean;
+  onPicture: (bitmap: ImageBitmap, header: FrameHeader) => void;
+  onStage: (bitmap: ImageBitmap, header: FrameHeader) => void;
+  /** Whether the exact picture of what is wished for is shown. */
+  onExact: (exact: boolean) => void;
+  onConnected: (connected: boolean) => void;
+  onError: (error: string | null) => void;
+}
+
+export interface Flow {
+  /** Something that is shown may have changed. */
+  poke: () => void;
+  close: () => void;
+}
+
+function same(a: Wish, b: Wish): boolean {
+  return (
+    a.rig === b.rig &&
+    a.lead === b.lead &&
+    a.painting === b.painting &&
+    a.light === b.light &&
+    a.clipping === b.clipping &&
+    JSON.stringify([a.view, a.show]) === JSON.stringify([b.view, b.show])
+  );
+}
+
+/** The live preview of a plate. One request is on its way at a time, and the newest wish waits for its answer, so a
+ * steady drag always paints and never queues; an exact picture gives way to the next wish at once. */
+export function openFlow(plateId: number, screen: Screen): Flow {
+  let socket: WebSocket | null = null;
+  let closed = false;
+  let seq = 0;
+  /** The rig that the service knows, and the request that it came with. */
+  let known: { seq: number; rig: Rig } | null = null;
+  let last: { seq: number; wish: Wish; draft: boolean; quick: boolean; at: number } | null = null;
+  let waiting: { seq: number; draft: boolean } | null = null;
+  let refused: Wish | null = null;
+  let exact = false;
+  let stagesAt = 0;
+  let planned = 0;
+  let timer = 0;
+  let again = 0;
+  // The newest request of which each part has been shown: decoding takes different times, and nothing older follows.
+  const newest: Record<string, number> = {};
+
+  const tell = (now: boolean) => {
+    if (exact === now) return;
+    exact = now;
+    screen.onExact(now);
+  };
+
+  const send = (wish: Wish, draft: boolean, quick: boolean) => {
+    if (socket?.readyState !== WebSocket.OPEN) return;
+    const now = performance.now();
+    const stages = !draft || now - stagesAt > STAGES_EVERY;
+    if (stages) stagesAt = now;
+    const changes = known ? changesOf(known.rig, wish.rig) : [];
+    const whole = known === null || changes.some((change) => change.path === "");
+    const request: PreviewRequest = {
+      seq: ++seq,
+      rig: whole ? wish.rig : null,
+      base: known?.seq ?? null,
+      changes: whole ? [] : changes,
+      lead: wish.lead,
+      painting: wish.painting,
+      view: wish.view,
+      show: wish.show,
+      clipping: wish.clipping,
+      light: stages ? wish.light : null,
+      draft,
+      stage_width: Math.round(STAGE_WIDTH * window.devicePixelRatio),
+    };
+    known = { seq, rig: wish.rig };
+    last = { seq, wish, draft, quick, at: now };
+    waiting = { seq, draft };
+    socket.send(JSON.stringify(request));
+  };
+
+  const look = () => {
+    planned = 0;
+    window.clearTimeout(timer);
+    const wish = screen.wish();
+    if (!wish || socket?.readyState !== WebSocket.OPEN || (refused && same(wish, refused))) return;
+    const since = last ? performance.now() - last.at : Infinity;
+    if (!last || !same(wish, last.wish)) {
+      if (waiting?.draft) return; // its answer looks again
+      const quick = since < REST;
+      send(wish, screen.moving() || wish.painting !== null || quick, quick);
+    } else if (last.draft && !waiting) {
+      // Nothing has changed since: exact once the hand has let go, or holds still.
+      const held = screen.moving() || wish.painting !== null || last.quick;
+      if (held && since < REST) timer = window.setTimeout(look, REST - since);
+      else send(wish, false, false);
+    }
+  };
+  const poke = () => {
+    if (exact && last) {
+      const wish = screen.wish();
+      if (wish && !same(wish, last.wish)) tell(false);
+    }
+    if (!planned) planned = requestAnimationFrame(look);
+  };
+
+  const receive = async (data: ArrayBuffer) => {
+    const length = new DataView(data).getUint32(0, true);
+    const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as FrameHeader;
+    if (header.part === "picture" && header.seq === waiting?.seq) {
+      waiting = null;
+      poke();
+    }
+    if (header.seq < (newest[header.part] ?? 0)) return;
+    const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, 4 + length)]));
+    if (closed || header.seq < (newest[header.part] ?? 0)) {
+      bitmap.close();
+      return;
+    }
+    newest[header.part] = header.seq;
+    if (header.part !== "picture") {
+      screen.onStage(bitmap, header);
+      return;
+    }
+    screen.onPicture(bitmap, header);
+    screen.onError(null);
+    if (header.exact && header.seq === last?.seq) {
+      const wish = screen.wish();
+      if (wish && same(wish, last.wish)) tell(true);
+    }
+  };
+
+  const failed = ({ seq: of, error, again: unknown }: PreviewFailure) => {
+    known = null;
+    if (waiting && (of === waiting.seq || of < 0)) waiting = null;
+    if (unknown) {
+      last = null;
+      poke();
+      return;
+    }
+    screen.onError(error);
+  };
+
+  const connect = () => {
+    const scheme = window.location.protocol === "https:" ? "wss" : "ws";
+    const ws = new WebSocket(`${scheme}://${window.location.host}/api/plates/${plateId}/preview`);
+    ws.binaryType = "arraybuffer";
+    socket = ws;
+    ws.onopen = () => {
+      screen.onConnected(true);
+      known = last = waiting = null;
+      look();
+    };
+    ws.onmessage = (event: MessageEvent<ArrayBuffer | string>) => {
+      if (typeof event.data === "string") failed(JSON.parse(event.data) as PreviewFailure);
+      else void receive(event.data);
+    };
+    ws.onclose = (event) => {
+      if (closed) return;
+      screen.onConnected(false);
+      tell(false);
+      if (event.code === TOO_LARGE) {
+        refused = last?.wish ?? null;
+        screen.onError("This rig is too large to be shown live; remove some strokes. It is saved all the same.");
+      }
+      again = window.setTimeout(connect, RECONNECT);
+    };
+  };
+  connect();
+
+  return {
+    poke,
+    close: () => {
+      closed = true;
+      cancelAnimationFrame(planned);
+      window.clearTimeout(timer);
+      window.clearTimeout(again);
+      socket?.close();
+    },
+  };
+}

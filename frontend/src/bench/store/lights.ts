@@ -1,0 +1,63 @@
+import type { StoreApi } from "zustand";
+import { api, type Light, type SavedRig, type Stage, type StripCell } from "../../api/client";
+import type { Editing } from "./editing";
+import type { Spot } from "./places";
+import { lightOf, moveLight, withLight, withoutLight, withValues } from "./rig";
+import type { State } from "./state";
+
+export type Lights = ReturnType<typeof makeLights>;
+
+/** What can be done with whole lights; each is one step to undo. */
+export function makeLights(store: StoreApi<State>, editing: Editing) {
+  const { now, edit, ask, takeFrom } = editing;
+  const named = (id: string) => lightOf(now(), id)?.name ?? id;
+  const params = { path: { plate_id: store.getState().plate.id } };
+  const move = (id: string, to: number) => edit(moveLight(now(), id, to), `Move ${named(id)}`);
+  return {
+    /** Adds a light of a kind, so that it shows on this plate, and selects it. */
+    add: (kind: string, done: () => void) =>
+      takeFrom((rig) => api.POST("/api/plates/{plate_id}/edits/add", { params, body: { rig, kind } }), done),
+    turn: (id: string) =>
+      edit(
+        withLight(now(), id, (l) => ({ ...l, on: !l.on })),
+        `Switch ${named(id)} ${lightOf(now(), id)?.on ? "off" : "on"}`,
+      ),
+    solo: (id: string) => store.setState((s) => ({ solo: s.solo === id ? null : id })),
+    duplicate: (id: string) => ask({ do: "duplicate", light: id }),
+    copies: (id: string, count: number) => ask({ do: "copy", light: id, count }),
+    leave: (id: string) =>
+      edit(
+        withLight(now(), id, (l) => ({ ...l, group: "" })),
+        `${named(id)}: leave its group`,
+      ),
+    remove: (id: string) => edit(withoutLight(now(), id), `Remove ${named(id)}`),
+    rename: (id: string, name: string) =>
+      edit(
+        withLight(now(), id, (l) => ({ ...l, name })),
+        `Rename ${named(id)}`,
+      ),
+    look: (id: string, at: Light["look_at"]) =>
+      edit(
+        withLight(now(), id, (l) => ({ ...l, look_at: at })),
+        `${named(id)}: looks at`,
+      ),
+    move,
+    moveBy: (id: string, by: number) => {
+      const to = now().lights.findIndex((l) => l.id === id) + by;
+      if (to >= 0 && to < now().lights.length) move(id, to);
+    },
+    /** Sets temperature and tint to the picture's at a spot. */
+    match: (id: string, spot: Spot) =>
+      takeFrom((rig) => api.POST("/api/plates/{plate_id}/edits/match", { params, body: { rig, light: id, spot } })),
+    /** Takes what was picked from a test strip. */
+    pick: (id: string, label: string, values: StripCell["values"]) => edit(withPicked(now(), id, values), `${named(id)}: ${label}`, id),
+    /** Lays a saved rig, or some of its lights, on this plate. */
+    apply: (saved: SavedRig, lights: string[] | null) =>
+      takeFrom((rig) => api.POST("/api/plates/{plate_id}/edits/apply", { params, body: { rig, saved: saved.id, lights } })),
+  };
+}
+
+/** The rig with the settings of a cell of a test strip. */
+export function withPicked(rig: State["rig"], light: string, values: StripCell["values"]): State["rig"] {
+  return values.reduce((r, v) => withValues(r, { light, stage: v.stage as Stage }, { [v.setting]: v.value }), rig);
+}

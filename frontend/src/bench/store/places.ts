@@ -1,0 +1,27 @@
+import type { Facts, KindInfo, Light, SettingInfo } from "../../api/client";
+import { isShown } from "./rig";
+
+export type Spot = [number, number];
+
+/** Where a light comes from: the places among its settings that count now, and whether it shines from points. */
+export interface Places {
+  positions: { setting: SettingInfo; at: Spot }[];
+  points: boolean;
+}
+
+export function placesOf(light: Light, kind: KindInfo): Places {
+  const spread: Record<string, unknown> = light.spread;
+  const settings = kind.groups.find((g) => g.name === "spread")?.settings ?? [];
+  return {
+    positions: settings
+      .filter((s) => s.type === "place" && isShown(s, spread))
+      .map((setting) => ({ setting, at: spread[setting.name] as Spot })),
+    points: kind.groups.some((g) => g.settings.some((s) => s.type === "places")),
+  };
+}
+
+/** Where the picture's warmth is read for a light: at its source, at its first point, or in the middle. */
+export function originOf(places: Places, facts: Facts | null): Spot {
+  const point = facts?.of_light?.points?.find((p) => p.on);
+  return places.positions[0]?.at ?? (point ? [point.x, point.y] : [0.5, 0.5]);
+}

@@ -1,0 +1,77 @@
+import type { Box, Light, Mask, MaskPart, Matte, Owner } from "../../api/client";
+import { fitted, WHOLE, type Placement, type Point } from "../picture/view";
+import { kept } from "./memo";
+import { lightOf, maskOf, matteOf, sameOwner } from "./rig";
+import type { State } from "./state";
+
+/** The selected light, if it is a light that is selected. */
+export function lightNow({ selection, rig }: State): Light | undefined {
+  return selection !== "plate" && selection.of === "light" ? lightOf(rig, selection.id) : undefined;
+}
+
+export function lightIdNow({ selection }: State): string | null {
+  return selection !== "plate" && selection.of === "light" ? selection.id : null;
+}
+
+export function matteNow({ selection, rig }: State): Matte | undefined {
+  return selection !== "plate" && selection.of === "matte" ? matteOf(rig, selection.id) : undefined;
+}
+
+/** Whose mask is in the column: everything that is selected has one, but the plate. */
+export function ownerNow({ selection }: State): Owner | null {
+  return selection === "plate" ? null : selection;
+}
+
+export function maskNow(s: State): Mask | undefined {
+  const owner = ownerNow(s);
+  return owner ? maskOf(s.rig, owner) : undefined;
+}
+
+/** Which part of the selected mask is worked on. */
+export function partIndexNow(s: State): number | null {
+  const { tool } = s.hand;
+  if (tool.is !== "part" || !sameOwner(tool.owner, ownerNow(s))) return null;
+  return tool.index < (maskNow(s)?.parts.length ?? 0) ? tool.index : null;
+}
+
+export function partNow(s: State): MaskPart | null {
+  const index = partIndexNow(s);
+  if (index === null) return null;
+  if (s.awaited?.index === index && sameOwner(s.awaited.owner, ownerNow(s))) return s.awaited.part;
+  return maskNow(s)?.parts[index] ?? null;
+}
+
+/** What is drawn of the frame: all of it while it is cropped. */
+export function boxNow({ hand, seen }: State): Box {
+  return hand.tool.is === "crop" ? WHOLE : seen;
+}
+
+const paneOf = kept((area: Point, halved: boolean): Point => (halved ? { x: area.x / 2, y: area.y } : area));
+
+/** The room that a picture has: two that lie side by side have half of the area each. */
+export function paneNow({ area, comparison }: State): Point {
+  return paneOf(area, comparison?.way === "beside");
+}
+
+const placementOf = kept((placed: Placement | null, pane: Point, plate: State["plate"], angle: number, box: Box): Placement | null => {
+  if (placed) return { ...placed, angle };
+  return pane.x > 0 ? fitted(pane, plate, angle, box) : null;
+});
+
+/** How the plate lies in the picture area. */
+export function placementNow(s: State): Placement | null {
+  return placementOf(s.placed, paneNow(s), s.plate, s.rig.prepare.straighten, boxNow(s));
+}
+
+const atOriginOf = kept((scale: number, angle: number): Placement => ({ scale, angle, x: 0, y: 0 }));
+
+/** The same with the plate's corner at 0: for what lies on a layer that moves with the plate. */
+export function placementAtOrigin(s: State): Placement | null {
+  const placement = placementNow(s);
+  return placement && atOriginOf(placement.scale, placement.angle);
+}
+
+/** Whether what belongs to the picture may be shown on it: not while two are compared, or one is held. */
+export function isClear(s: State): boolean {
+  return s.hand.held === null && s.comparison === null && s.strip === null;
+}

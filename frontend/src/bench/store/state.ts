@@ -1,0 +1,135 @@
+import type { BenchState, Box, Conflict, Facts, MaskPart, Owner, Plate, Rig, SettingInfo, Stage, StripCell, Take } from "../../api/client";
+import type { Placement, Point } from "../picture/view";
+import { WHOLE } from "../picture/view";
+import { AT_REST, type Hand } from "./hand";
+import { HOUSE, lightOf, lightOwner, matteOf, type Selection } from "./rig";
+
+/** What can be said of the edits: all kept, being kept, or not kept and why. */
+export type SaveState = { is: "saved" } | { is: "saving" } | { is: "waiting"; why: string };
+
+/** How a mask is shown on the picture: not at all, over it, by itself in grey, or as the light that it lets through. */
+export type MaskView = "off" | "over" | "alone" | "light";
+
+/** Two states side by side: each the present one, the picture as shot, or a take by its number. */
+export interface Comparison {
+  left: string;
+  right: string;
+  way: "split" | "beside";
+}
+
+/** A setting whose test strip is looked at; `tried` is the cell that stands on the bench, full size. */
+export interface Strip {
+  stage: Stage;
+  setting: SettingInfo;
+  tried: StripCell["values"] | null;
+}
+
+export type DialogName = "export" | "keys" | "kinds" | "takes" | "rigs";
+
+export interface Brush {
+  size: number;
+  hardness: number;
+  flow: number;
+  erase: boolean;
+}
+
+export interface Cutting {
+  share: number;
+  stop: () => void;
+}
+
+/** All that the bench shows or does. The hand changes it many times a second, so it lives outside the tree that draws
+ * the page: each component asks for the one thing that it shows. */
+export interface State {
+  plate: Plate;
+  rig: Rig;
+  /** A light whose group follows it until what is shown has been kept. */
+  lead: string | null;
+  revision: number;
+  undo: string | null;
+  redo: string | null;
+  save: SaveState;
+  conflict: Conflict | null;
+  /** How many things that were asked of the core are not there yet. */
+  asking: number;
+
+  selection: Selection;
+  hand: Hand;
+  large: Stage | null;
+  solo: string | null;
+  handles: boolean;
+  clipping: boolean;
+  maskView: MaskView;
+  brushes: Record<string, Brush>;
+  cutting: Cutting | null;
+  /** A part whose cut is still on its way; what is drawn meanwhile is drawn on this one. */
+  awaited: { owner: Owner; index: number; part: MaskPart } | null;
+  dialog: DialogName | null;
+  strip: Strip | null;
+  comparison: Comparison | null;
+  split: number;
+
+  area: Point;
+  /** Where the hand put the plate; null while it is fitted. */
+  placed: Placement | null;
+  /** What the service says is seen of the frame. */
+  seen: Box;
+
+  facts: Facts | null;
+  takes: Take[];
+  files: Record<string, string>;
+  /** The exact picture of what is wished for is on the screen. */
+  exact: boolean;
+  connected: boolean;
+  error: string | null;
+  /** The colour of the selected light, for its thread. */
+  thread: string | null;
+}
+
+export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushes: Record<string, Brush>): State {
+  return {
+    plate,
+    rig,
+    lead: null,
+    revision,
+    undo: undo ?? null,
+    redo: redo ?? null,
+    save: { is: "saved" },
+    conflict: null,
+    asking: 0,
+    selection: settled(lightOwner(""), rig),
+    hand: AT_REST,
+    large: null,
+    solo: null,
+    handles: true,
+    clipping: false,
+    maskView: "off",
+    brushes,
+    cutting: null,
+    awaited: null,
+    dialog: null,
+    strip: null,
+    comparison: null,
+    split: 0.5,
+    area: { x: 0, y: 0 },
+    placed: null,
+    seen: WHOLE,
+    facts: null,
+    takes: [],
+    files: {},
+    exact: false,
+    connected: false,
+    error: null,
+    thread: null,
+  };
+}
+
+/** What a selection that no longer exists becomes: the last light, or the plate. */
+export function settled(selection: Selection, rig: Rig): Selection {
+  if (selection === "plate") return selection;
+  if (selection.of === "house") return HOUSE;
+  if (selection.of === "matte") return matteOf(rig, selection.id) ? selection : "plate";
+  if (lightOf(rig, selection.id)) return selection;
+  const last = rig.lights.at(-1);
+  return last ? lightOwner(last.id) : "plate";
+}

@@ -1,0 +1,84 @@
+import type { Owner, Painting, Rig, Show, Take, View } from "../../api/client";
+import { wantedView } from "../picture/view";
+import { withPicked } from "./lights";
+import { kept } from "./memo";
+import { lightOwner, soloed, withLight } from "./rig";
+import { boxNow, lightIdNow, ownerNow, paneNow, partIndexNow, placementNow } from "./selectors";
+import type { State, Strip } from "./state";
+
+/** A picture that is wanted on the screen. */
+export interface Wish {
+  rig: Rig;
+  /** A light whose group follows it. */
+  lead: string | null;
+  view: View;
+  show: Show;
+  /** The light whose stages are wanted, small. */
+  light: string | null;
+  clipping: boolean;
+  /** A stroke that is being drawn on the rig. */
+  painting: Painting | null;
+}
+
+const RESULT: Show = { what: "result" };
+const BEFORE: Show = { what: "before" };
+
+function showOf({ hand, large, maskView, ...rest }: State, owner: Owner | null, light: string | null): Show {
+  if (hand.held === "before") return BEFORE;
+  if (hand.held !== null || rest.strip?.tried) return RESULT;
+  if (large && light) return { what: "stage", light, stage: large };
+  if (!owner || maskView === "off") return RESULT;
+  if (maskView === "light") return light ? { what: "light", light } : RESULT;
+  return { what: maskView === "over" ? "cover" : "mask", owner };
+}
+
+const litRig = kept((rig: Rig, without: boolean, light: string | null, solo: string | null, tried: Strip["tried"] | undefined): Rig => {
+  const picked = tried && light ? withPicked(rig, light, tried) : rig;
+  return without && light ? withLight(picked, light, (l) => ({ ...l, on: false })) : soloed(picked, solo);
+});
+
+/** The rig and what of it is shown for one side of a comparison. */
+function sideOf(side: string, present: Rig, takes: Take[]): { rig: Rig; show: Show } {
+  if (side === "shot") return { rig: present, show: BEFORE };
+  return { rig: takes.find((t) => String(t.id) === side)?.rig ?? present, show: RESULT };
+}
+
+function viewNow(s: State): View | null {
+  const placement = placementNow(s);
+  return placement && wantedView(placement, paneNow(s), s.plate, window.devicePixelRatio, boxNow(s));
+}
+
+function paintingNow(s: State): Painting | null {
+  const { tool } = s.hand;
+  const light = lightIdNow(s);
+  if (tool.is === "light" && tool.drawn && light) return { owner: lightOwner(light), part: null, stroke: tool.drawn };
+  if (tool.is !== "part" || tool.by !== "brush" || !tool.drawn) return null;
+  const part = partIndexNow(s);
+  return part === null ? null : { owner: tool.owner, part, stroke: tool.drawn };
+}
+
+/** What is wanted now: on the bench, or on the left of a comparison. */
+export function wishNow(s: State): Wish | null {
+  const view = viewNow(s);
+  if (!view) return null;
+  const light = lightIdNow(s);
+  if (s.comparison) {
+    return { ...sideOf(s.comparison.left, s.rig, s.takes), lead: null, view, light, clipping: s.clipping, painting: null };
+  }
+  return {
+    rig: litRig(s.rig, s.hand.held === "without", light, s.hand.held === "without" ? null : s.solo, s.strip?.tried),
+    show: showOf(s, ownerNow(s), light),
+    lead: s.lead ?? (s.strip?.tried ? light : null),
+    view,
+    light,
+    clipping: s.clipping,
+    painting: paintingNow(s),
+  };
+}
+
+/** What is wanted on the right of a comparison. */
+export function wishBeside(s: State): Wish | null {
+  const view = s.comparison && viewNow(s);
+  if (!s.comparison || !view) return null;
+  return { ...sideOf(s.comparison.right, s.rig, s.takes), lead: null, view, light: null, clipping: s.clipping, painting: null };
+}
