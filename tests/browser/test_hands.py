@@ -139,7 +139,7 @@ class Hands(BrowserTest):
         page.keyboard.press("1")
         page.wait_for_timeout(400)
         expect(page.get_by_label("Zoom", exact=True)).to_have_text("100 %")
-        page.locator("canvas").first.screenshot(path=self.folder / "dense-shot.png")
+        page.get_by_test_id("area").screenshot(path=self.folder / "dense-shot.png")
         seen = np.asarray(Image.open(self.folder / "dense-shot.png").convert("L")).astype(int)
         middle = seen[seen.shape[0] // 2 - 20 : seen.shape[0] // 2 + 20, seen.shape[1] // 2 - 20 : seen.shape[1] // 2 + 20]
         # One plate pixel to one screen pixel: every neighbour differs by all there is.

@@ -19,7 +19,7 @@ class OnThePicture(BrowserTest):
 
     def place(self, x: float, y: float) -> tuple[float, float]:
         """Where a place of the plate (fractions) is in the window, the plate being fitted."""
-        box = self.page.locator("canvas").first.bounding_box()
+        box = self.page.get_by_test_id("area").bounding_box()
         assert box is not None
         width, height = self.size
         scale = min(box["width"] * 0.8 / width, box["height"] * 0.8 / height)
@@ -56,7 +56,7 @@ class OnThePicture(BrowserTest):
         """The colour on the canvas at a place of the plate."""
         self.page.mouse.move(5, 5)  # takes the pointer away
         pixels = self.picture()
-        box = self.page.locator("canvas").first.bounding_box()
+        box = self.page.get_by_test_id("area").bounding_box()
         assert box is not None
         px, py = self.place(x, y)
         row, column = int(py - box["y"]), int(px - box["x"])
@@ -109,7 +109,7 @@ class Painting(OnThePicture):
         self.add("Lamp")
         self.rested()
         self.page.keyboard.press("n")
-        expect(self.page.get_by_role("button", name="Restore")).to_be_in_viewport()
+        expect(self.page.get_by_role("button", name="Bring light back")).to_be_in_viewport()
         expect(self.page.get_by_role("textbox", name="Flow, value", exact=True)).to_be_in_viewport()
         self.drag((0.3, 0.3), (0.6, 0.3))
         self.assertEqual([p["part"] for p in self.mask(plate)["parts"]], ["strokes"])
@@ -128,7 +128,7 @@ class Painting(OnThePicture):
         self.page.mouse.move(*self.place(0.7, 0.5), steps=10)
         self.page.wait_for_timeout(400)
         px, py = self.place(0.4, 0.5)
-        box = self.page.locator("canvas").first.bounding_box()
+        box = self.page.get_by_test_id("area").bounding_box()
         assert box is not None
         drawn = self.picture()[int(py - box["y"]), int(px - box["x"]) + 4]
         self.page.mouse.up()
@@ -381,7 +381,7 @@ class Choosing(OnThePicture):
         self.page.get_by_role("button", name="Back to the plates").click()
         other = self.bring_in("other")
         self.page.get_by_role("button", name="Rigs").click()
-        self.page.get_by_role("button", name="Our glow", exact=True).click(timeout=60000)
+        self.page.get_by_role("button", name=re.compile("^Our glow")).click(timeout=60000)
         expect(self.page.get_by_role("group", name="Bloom", exact=True)).to_be_visible()
         self.rested()
         self.assertEqual([light["kind"] for light in self.rig(other)["lights"]], ["bloom"])

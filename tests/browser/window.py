@@ -106,8 +106,9 @@ class BrowserTest(unittest.TestCase):
 
     def rested(self) -> None:
         """Waits until the exact picture is there and everything is saved."""
+        expect(self.page.get_by_label("Save state")).to_have_text("Saved", timeout=30000)
         expect(self.page.locator('[data-testid="picture"][data-exact="yes"]')).to_be_visible(timeout=60000)
-        expect(self.page.get_by_label("Save state")).to_have_text("Saved")
+        expect(self.page.get_by_label("Save state")).to_have_text("Saved", timeout=30000)
 
     def rig(self, plate: int) -> Any:
         return self.api(f"/plates/{plate}/bench")["rig"]
@@ -117,7 +118,7 @@ class BrowserTest(unittest.TestCase):
 
     def shot(self) -> Path:
         path = self.folder / "shot.png"
-        self.page.locator("canvas").first.screenshot(path=path)
+        self.page.get_by_test_id("area").screenshot(path=path)
         return path
 
     def type_value(self, label: str, text: str) -> None:

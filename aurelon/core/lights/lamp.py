@@ -66,6 +66,7 @@ def _cone(default: float, help: str, *, low: float) -> Any:
         above="height",
         when={"lamp": ["spot"]},
         group="Lamp",
+        essential=True,
     )
 
 

@@ -30,6 +30,8 @@ export function Icon({ name, size = 16 }: { name: IconName; size?: number }) {
       strokeWidth={name === "more" ? 2.4 : 1.5}
       strokeLinecap="round"
       strokeLinejoin="round"
+      // A clip for each icon would be one more layer for the page to lay.
+      overflow="visible"
       aria-hidden
     >
       <path d={paths[name]} />

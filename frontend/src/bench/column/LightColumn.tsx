@@ -53,15 +53,13 @@ const Step = styled.section<{ $last: boolean }>`
     background: var(--thread);
   }
   &::after {
-    content: "";
+    content: "◆";
     position: absolute;
-    left: 0;
-    top: 5px;
-    width: 6px;
-    height: 6px;
-    border-radius: 1px;
-    transform: rotate(45deg);
-    background: var(--thread);
+    left: -2px;
+    top: 0;
+    font-size: 10px;
+    line-height: 16px;
+    color: var(--thread);
   }
 `;
 

@@ -13,7 +13,7 @@ const Frame = styled(ToggleButton)`
   background: #111;
   overflow: hidden;
   width: 92px;
-  canvas {
+  img {
     display: block;
     width: 100%;
   }
@@ -34,12 +34,12 @@ export function StagePicture({ stage, label }: { stage: Stage; label: string }) 
   const { now, stages, show } = useBench();
   const large = useNow((s) => s.large === stage);
   const { plate } = now();
-  const attach = useCallback((canvas: HTMLCanvasElement | null) => stages.attach(stage, canvas), [stages, stage]);
+  const attach = useCallback((place: HTMLImageElement | null) => stages.attach(stage, place), [stages, stage]);
   // Very tall and very wide plates keep a usable shape.
   const ratio = Math.min(3, Math.max(0.8, plate.width / plate.height));
   return (
     <Frame aria-label={`Show ${label} large`} isSelected={large} onChange={(now) => show(now ? stage : null)}>
-      <canvas ref={attach} style={{ aspectRatio: ratio, objectFit: "contain" }} />
+      <img ref={attach} alt="" draggable={false} style={{ aspectRatio: ratio, objectFit: "contain" }} />
     </Frame>
   );
 }

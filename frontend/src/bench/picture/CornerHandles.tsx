@@ -285,7 +285,7 @@ function Corner({ at, index, making, onMove, onStep, onRest, onRemove }: CornerP
     <g
       role="button"
       tabIndex={making ? undefined : 0}
-      pointerEvents={making ? "none" : undefined}
+      style={{ pointerEvents: making ? "none" : undefined }}
       data-keys="Delete"
       aria-label={`Corner ${index + 1}`}
       transform={`translate(${at.x} ${at.y})`}

@@ -1,7 +1,7 @@
 import { createContext, useContext } from "react";
 import { createStore, useStore, type StoreApi } from "zustand";
 import { useShallow } from "zustand/react/shallow";
-import type { BenchState, Catalogue, FrameHeader, KindInfo, Light, Owner, SettingInfo, Stage } from "../../api/client";
+import type { BenchState, Catalogue, KindInfo, Light, Owner, SettingInfo, Stage } from "../../api/client";
 import type { Board } from "../../ui/Notices";
 import { meanColour, StagePictures } from "./stagePictures";
 import { makeEditing, type Editing } from "./editing";
@@ -109,9 +109,9 @@ function start(bench: Bench): () => void {
       bench.sheet.show(bitmap, header);
       bench.viewing.told(header.box);
     },
-    onStage: (bitmap, header: FrameHeader) => {
-      bench.stages.show(header.part, bitmap);
-      if (header.part === "colour") store.setState({ thread: meanColour(bitmap) });
+    onStage: (picture, header) => {
+      bench.stages.show(header.part, picture);
+      if (header.part === "colour") void meanColour(picture).then((thread) => store.setState({ thread }));
     },
     onExact: (exact) => store.setState({ exact }),
     onConnected: (connected) => store.setState({ connected }),
@@ -127,7 +127,7 @@ function start(bench: Bench): () => void {
       wish: () => wishBeside(store.getState()),
       moving,
       onPicture: (bitmap, header) => bench.beside.show(bitmap, header),
-      onStage: (bitmap) => bitmap.close(),
+      onStage: () => undefined,
       onExact: () => undefined,
       onConnected: () => undefined,
       onError: () => undefined,

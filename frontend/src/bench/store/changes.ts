@@ -30,6 +30,8 @@ export function changesOf(before: unknown, after: unknown, path = ""): Change[] 
     if (made.length < old.length || !made.every(isGroup)) {
       return JSON.stringify(old) === JSON.stringify(made) ? [] : whole;
     }
+    // What has a name of its own is never half one thing and half another, not even between two operations.
+    if (old.some((item, k) => isGroup(item) && item.id !== made[k]?.id)) return whole;
     const changed = old.flatMap((item, k) => changesOf(item, made[k], within(path, String(k))));
     return [...changed, ...made.slice(old.length).map((value): Change => ({ op: "add", path: `${path}/-`, value }))];
   }

@@ -13,7 +13,7 @@ interface Screen {
   /** Something is being moved by the hand. */
   moving: () => boolean;
   onPicture: (bitmap: ImageBitmap, header: FrameHeader) => void;
-  onStage: (bitmap: ImageBitmap, header: FrameHeader) => void;
+  onStage: (picture: Blob, header: FrameHeader) => void;
   /** Whether the exact picture of what is wished for is shown. */
   onExact: (exact: boolean) => void;
   onConnected: (connected: boolean) => void;
@@ -46,7 +46,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
   /** The rig that the service knows, and the request that it came with. */
   let known: { seq: number; rig: Rig } | null = null;
   let last: { seq: number; wish: Wish; draft: boolean; quick: boolean; at: number } | null = null;
-  let waiting: { seq: number; draft: boolean } | null = null;
+  let waiting: { seq: number; draft: boolean; whole: boolean } | null = null;
   let refused: Wish | null = null;
   let exact = false;
   let stagesAt = 0;
@@ -85,7 +85,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
     };
     known = { seq, rig: wish.rig };
     last = { seq, wish, draft, quick, at: now };
-    waiting = { seq, draft };
+    waiting = { seq, draft, whole };
     socket.send(JSON.stringify(request));
   };
 
@@ -122,16 +122,18 @@ export function openFlow(plateId: number, screen: Screen): Flow {
       poke();
     }
     if (header.seq < (newest[header.part] ?? 0)) return;
-    const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, 4 + length)]));
+    const picture = new Blob([new Uint8Array(data, 4 + length)], { type: header.exact ? "image/png" : "image/jpeg" });
+    if (header.part !== "picture") {
+      newest[header.part] = header.seq;
+      screen.onStage(picture, header);
+      return;
+    }
+    const bitmap = await createImageBitmap(picture);
     if (closed || header.seq < (newest[header.part] ?? 0)) {
       bitmap.close();
       return;
     }
     newest[header.part] = header.seq;
-    if (header.part !== "picture") {
-      screen.onStage(bitmap, header);
-      return;
-    }
     screen.onPicture(bitmap, header);
     screen.onError(null);
     if (header.exact && header.seq === last?.seq) {
@@ -141,9 +143,11 @@ export function openFlow(plateId: number, screen: Screen): Flow {
   };
 
   const failed = ({ seq: of, error, again: unknown }: PreviewFailure) => {
+    // What could not be made of changes is sent whole, once.
+    const piecemeal = waiting !== null && of === waiting.seq && !waiting.whole;
     known = null;
     if (waiting && (of === waiting.seq || of < 0)) waiting = null;
-    if (unknown) {
+    if (unknown || piecemeal) {
       last = null;
       poke();
       return;

@@ -21,8 +21,8 @@ export class Sheet {
       return;
     }
     this.frame = { header, width: bitmap.width, height: bitmap.height };
-    this.canvas.width = bitmap.width;
-    this.canvas.height = bitmap.height;
+    if (this.canvas.width !== bitmap.width) this.canvas.width = bitmap.width;
+    if (this.canvas.height !== bitmap.height) this.canvas.height = bitmap.height;
     context.transferFromImageBitmap(bitmap);
     this.canvas.style.visibility = "visible";
     this.lay();

@@ -1,34 +1,28 @@
-/** The small pictures of the selected light's stages, drawn on the canvases that show them. */
+/** The small pictures of the selected light's stages, in the places that show them. */
 export class StagePictures {
-  private readonly canvases = new Map<string, HTMLCanvasElement>();
-  private readonly bitmaps = new Map<string, ImageBitmap>();
+  private readonly places = new Map<string, HTMLImageElement>();
+  private readonly urls = new Map<string, string>();
 
-  attach(stage: string, canvas: HTMLCanvasElement | null): void {
-    if (!canvas) {
-      this.canvases.delete(stage);
+  attach(stage: string, place: HTMLImageElement | null): void {
+    if (!place) {
+      this.places.delete(stage);
       return;
     }
-    this.canvases.set(stage, canvas);
-    this.draw(stage);
+    this.places.set(stage, place);
+    this.put(stage);
   }
 
-  /** Shows a picture, and takes it over. */
-  show(stage: string, bitmap: ImageBitmap): void {
-    this.bitmaps.get(stage)?.close();
-    this.bitmaps.set(stage, bitmap);
-    this.draw(stage);
+  show(stage: string, picture: Blob): void {
+    const before = this.urls.get(stage);
+    this.urls.set(stage, URL.createObjectURL(picture));
+    this.put(stage);
+    if (before) URL.revokeObjectURL(before);
   }
 
-  private draw(stage: string): void {
-    const canvas = this.canvases.get(stage);
-    const bitmap = this.bitmaps.get(stage);
-    const context = canvas?.getContext("2d");
-    if (!canvas || !bitmap || !context) return;
-    if (canvas.width !== bitmap.width || canvas.height !== bitmap.height) {
-      canvas.width = bitmap.width;
-      canvas.height = bitmap.height;
-    }
-    context.drawImage(bitmap, 0, 0);
+  private put(stage: string): void {
+    const place = this.places.get(stage);
+    const url = this.urls.get(stage);
+    if (place && url) place.src = url;
   }
 }
 
@@ -36,11 +30,12 @@ const DARKEST = 3; // of 255; a darker light has no colour to show
 const BRIGHT = 235;
 
 /** The mean colour of a picture as CSS, brightened to be seen as a line; null where it is dark. */
-export function meanColour(bitmap: ImageBitmap): string | null {
+export async function meanColour(picture: Blob): Promise<string | null> {
+  const bitmap = await createImageBitmap(picture, { resizeWidth: 1, resizeHeight: 1, resizeQuality: "medium" });
   const context = new OffscreenCanvas(1, 1).getContext("2d", { willReadFrequently: true });
-  if (!context) return null;
-  context.drawImage(bitmap, 0, 0, 1, 1);
-  const [r = 0, g = 0, b = 0] = context.getImageData(0, 0, 1, 1).data;
+  context?.drawImage(bitmap, 0, 0);
+  bitmap.close();
+  const [r = 0, g = 0, b = 0] = context?.getImageData(0, 0, 1, 1).data ?? [];
   const top = Math.max(r, g, b);
   if (top < DARKEST) return null;
   const k = BRIGHT / top;

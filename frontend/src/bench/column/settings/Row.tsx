@@ -16,11 +16,11 @@ const Line = styled.div`
   .strip {
     min-height: 20px;
     padding: 0 2px;
-    opacity: 0.45;
+    color: ${tone.line};
   }
   &:hover .strip,
   .strip:focus-visible {
-    opacity: 1;
+    color: ${tone.text};
   }
   .value {
     width: 58px;
