@@ -249,6 +249,43 @@ class Strokes(unittest.TestCase):
         np.testing.assert_allclose(dabs[0, :2], (0.08, 0.3))
 
 
+class GivingBack(unittest.TestCase):
+    """What restoring strokes of a part that takes light away do to what came before it."""
+
+    def brush(self, *strokes: dict[str, Any], **rest: Any) -> dict[str, Any]:
+        return {"part": "strokes", "combine": "subtract", "strokes": list(strokes), **rest}
+
+    def test_light_comes_back_where_a_gradient_had_taken_it(self) -> None:
+        gradient = {"part": "linear", "combine": "subtract", "begin": [0.5, 0.5], "end": [0.5, 0.9]}
+        across = stroke((0.2, 0.3), (0.8, 0.3), size=0.08, hardness=1.0, flow=1.0)
+        back = {**across, "erase": True}
+        plain = mask_of(gradient, start="everything")
+        given = mask_of(gradient, self.brush(back), start="everything")
+        rows, columns = plain.shape
+        middle, ground = (int(0.3 * rows), columns // 2), (int(0.95 * rows), columns // 2)
+        self.assertLess(plain[middle], 0.01)
+        self.assertGreater(given[middle], 0.99)
+        self.assertEqual(given[ground], plain[ground])
+        # The stroke that restores covers just what the same stroke would paint in.
+        painted = mask_of({"part": "strokes", "strokes": [across]})
+        np.testing.assert_allclose(given, plain + painted * (1 - plain), atol=1e-5)
+
+    def test_what_the_hand_does_last_wins(self) -> None:
+        gradient = {"part": "linear", "combine": "subtract", "begin": [0.5, 0.5], "end": [0.5, 0.9]}
+        over = stroke((0.2, 0.3), (0.8, 0.3), size=0.08, hardness=1.0, flow=1.0)
+        back = {**over, "erase": True}
+        plain = mask_of(gradient, start="everything")
+        middle = int(0.3 * plain.shape[0]), plain.shape[1] // 2
+        self.assertLess(mask_of(gradient, self.brush(back, over), start="everything")[middle], 0.01)
+        self.assertGreater(mask_of(gradient, self.brush(over, back), start="everything")[middle], 0.99)
+
+    def test_half_the_density_gives_half_of_it_back(self) -> None:
+        everything = {"part": "linear", "combine": "subtract", "begin": [0.5, 2.0], "end": [0.5, 3.0]}
+        back = {**stroke((0.2, 0.3), (0.8, 0.3), size=0.08, hardness=1.0, flow=1.0), "erase": True}
+        half = mask_of(everything, self.brush(back, density=0.5), start="everything")
+        self.assertAlmostEqual(float(half.max()), 0.5, places=3)
+
+
 class Shapes(unittest.TestCase):
     def test_a_linear_gradient_is_half_way_in_the_middle_and_alike_across(self) -> None:
         made = mask_of({"part": "linear", "begin": [0.5, 0.25], "end": [0.5, 0.75]})

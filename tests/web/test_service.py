@@ -169,6 +169,33 @@ class Preview(ServiceTest):
                 self.ask(socket, rig=rig)
                 self.assertEqual(self.frame(socket)[0]["part"], "picture")
 
+    def test_changes_of_the_rig_that_was_sent_last_show_what_the_whole_rig_does(self) -> None:
+        plate = self.add()
+        with self.preview(plate) as socket:
+            self.ask(socket)
+            first = self.frame(socket)[1]
+            change = {"op": "replace", "path": "/lights/0/merge/intensity", "value": 3.0}
+            self.ask(socket, seq=2, rig=None, base=1, changes=[change])
+            changed = self.frame(socket)[1]
+            self.ask(socket, seq=3, rig={"lights": [light("shafts", merge={"intensity": 3.0})]})
+            np.testing.assert_array_equal(changed, self.frame(socket)[1])
+            self.assertGreater(np.abs(changed.astype(int) - first).mean(), 1)
+            # Changes of another rig than the last are not guessed at: the rig is asked for whole.
+            self.ask(socket, seq=4, rig=None, base=1, changes=[change])
+            said = json.loads(socket.receive_text())
+            self.assertEqual((said["seq"], said["again"]), (4, True))
+            self.ask(socket, seq=5, rig=None, base=4, changes=[change])
+            self.assertTrue(json.loads(socket.receive_text())["again"])
+            # What makes no rig is refused with its path, and the next whole rig is shown.
+            self.ask(socket, seq=6)
+            self.frame(socket)
+            self.ask(socket, seq=7, rig=None, base=6, changes=[{**change, "value": 99}])
+            said = json.loads(socket.receive_text())
+            self.assertIn("/lights/0/merge/intensity", said["error"])
+            self.assertFalse(said["again"])
+            self.ask(socket, seq=8)
+            np.testing.assert_array_equal(self.frame(socket)[1], first)
+
     def test_the_lights_of_a_group_follow_the_one_that_leads(self) -> None:
         plate = self.add()
         pair = [light("lamp", spread={"position": [0.2, 0.5]}), {**light("lamp"), "id": "other"}]

@@ -40,7 +40,7 @@ class Source(Settings):
     contrast: float = number(
         0.6, "How strongly the rays stand out from one another", unit="share", low=0, high=1, step=0.01, essential=True
     )
-    seed: int = seed_setting("A different pattern of the same kind")
+    seed: int = seed_setting("A different pattern of the same kind", essential=True)
 
 
 class Spread(Settings):

@@ -46,7 +46,7 @@ class Source(HighlightSource):
         when={"scatter": ["highlights"]},
         essential=True,
     )
-    seed: int = seed_setting("Glints in other places")
+    seed: int = seed_setting("Glints in other places", essential=True)
 
 
 class Spread(Settings):

@@ -78,6 +78,7 @@ class Spread(Settings):
         step=0.001,
         exponent=2.0,
         group="Ripple",
+        essential=True,
     )
     wavelength: float = number(
         0.03, "Wavelength of the ripple", unit="diagonal", low=0.004, high=0.3, step=0.002, exponent=2.0, group="Ripple"

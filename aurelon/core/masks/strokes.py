@@ -57,6 +57,14 @@ class Strokes(Part):
             accumulate((s.digest.encode() for s in self.strokes), lambda a, b: hashlib.sha256(a + b).digest(), initial=b"paint")
         )
 
+    @cached_property
+    def given_back(self) -> Part | None:
+        if self.combine != "subtract" or self.invert or not any(stroke.erase for stroke in self.strokes):
+            return None
+        # What takes paint away gives light, and what lays it down takes that again.
+        turned = tuple(stroke.model_copy(update={"erase": not stroke.erase}) for stroke in self.strokes)
+        return self.model_copy(update={"combine": "add", "strokes": turned})
+
     def cover(self, ground: Ground, frame: Frame) -> Floats:
         return painted(self.strokes, self.keys, ground, frame)
 

@@ -25,6 +25,7 @@ START = {"everything": "Everything", "nothing": "Nothing"}
 class Mask(Settings):
     """Where the light may be: all of the plate or none of it to begin with, then part by part.
 
+    Where a part that takes light away gives it back, it gives back what any part before it took.
     With m the mask so far and p what a part covers: add is m + p - m p, subtract m (1 - p), intersect m p.
     """
 
@@ -100,4 +101,9 @@ def masked(mask: Mask, ground: Ground, frame: Frame) -> Floats | None:
             made = made + cover * (1 - made)
         else:
             made = made * (1 - cover if part.combine == "subtract" else cover)
+        back = part.given_back
+        if back is not None:
+            # What the hand does last wins.
+            given = covered(back, ground, frame)
+            made = made + given * (1 - made)
     return np.zeros(frame.shape, np.float32) if made is None and not everything else made

@@ -163,6 +163,11 @@ class Part(Settings):
         shape = self.model_dump_json(exclude={"name", "on", "combine", "density", "invert", "feather", "fit"})
         return (shape, (ground.picture.key, ground.reading.size) if self.of_picture else None)
 
+    @property
+    def given_back(self) -> Part | None:
+        """A part that adds where this one, which takes light away, gives it back, whatever earlier part took it."""
+        return None
+
     def cover(self, ground: Ground, frame: Frame) -> Floats:
         """What the part covers, (h, w) in 0..1, before feather, fit, inversion and density."""
         raise TypeError(f"{type(self).__name__} does not say what it covers")

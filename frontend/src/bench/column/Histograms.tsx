@@ -35,7 +35,7 @@ function One({ name, histogram }: { name: string; histogram: Histogram }) {
   const clipped = histogram.clipped * 100;
   return (
     <Box aria-label={`Histogram, ${name}`}>
-      <svg viewBox="0 0 100 60" preserveAspectRatio="none" style={{ isolation: "isolate" }} role="img">
+      <svg viewBox="0 0 100 60" preserveAspectRatio="none" style={{ isolation: "isolate" }} aria-hidden>
         {(
           [
             ["red", "#c8524a"],

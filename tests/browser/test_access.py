@@ -1,0 +1,65 @@
+"""Everything by keyboard and to a screen reader: axe, the rules of WCAG as a program, on every view and dialog."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from playwright.sync_api import expect
+
+from tests.browser.window import ROOT, BrowserTest
+
+AXE = ROOT / "frontend/node_modules/axe-core/axe.min.js"
+
+
+class Axe(BrowserTest):
+    def check(self, where: str) -> None:
+        """Holds the page, as it is, to axe."""
+        self.page.wait_for_timeout(250)
+        if not self.page.evaluate("typeof window.axe === 'object'"):
+            self.page.add_script_tag(path=AXE)
+        found: Any = self.page.evaluate(
+            "async () => (await axe.run()).violations.map(v => v.id + ': ' + v.help + ' '"
+            " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + ' ' + (n.failureSummary || '')).join(' | '))"
+        )
+        self.assertEqual(found, [], where)
+
+    def press(self, key: str, dialog: str) -> None:
+        self.page.keyboard.press(key)
+        expect(self.page.get_by_role("dialog", name=dialog)).to_be_visible()
+
+    def test_the_list_of_plates_and_its_dialogs(self) -> None:
+        expect(self.page.get_by_role("button", name="Open Boatshed", exact=True)).to_be_visible()
+        self.check("plates")
+        self.page.get_by_role("button", name="New blank plate…").click()
+        self.check("new blank plate")
+
+    def test_the_bench_its_columns_and_its_dialogs(self) -> None:
+        self.bring_in("access")
+        self.add("Shafts")
+        self.rested()
+        self.check("a light")
+        self.page.get_by_role("button", name="Plate prepare").click()
+        self.check("the plate")
+        self.page.get_by_role("button", name=re.compile("^House light")).click()
+        self.check("the house light")
+        self.press("a", "Add a light")
+        self.check("add a light")
+        self.page.keyboard.press("Escape")
+        for key, dialog in (("t", "Takes"), ("r", "Rigs"), ("?", "Keys"), ("Control+e", "Export access")):
+            self.press(key, dialog)
+            self.check(dialog)
+            self.page.keyboard.press("Escape")
+            expect(self.page.get_by_role("dialog")).to_have_count(0)
+
+    def test_masks_and_strips(self) -> None:
+        self.bring_in("masked")
+        self.add("Bloom")
+        self.rested()
+        self.page.keyboard.press("n")
+        expect(self.page.get_by_role("button", name="Bring light back")).to_be_visible()
+        self.check("a brush")
+        self.page.keyboard.press("Escape")
+        self.page.get_by_role("button", name="Test strip of Radius").click()
+        expect(self.page.get_by_role("group", name="Test strip").get_by_role("button")).to_have_count(7, timeout=60000)
+        self.check("a test strip")
