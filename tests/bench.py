@@ -137,7 +137,7 @@ def light_up(plate: Plate, rig: Rig) -> Callable[[], Any]:
 def bench_kinds(table: Table, plate: Plate) -> None:
     """Every kind at its defaults on 1.6 MP."""
     for name, kind in kinds().items():
-        work = light_up(plate, rig_of(light(name, **(kind.initial(plate) if not kind.reads else {}))))
+        work = light_up(plate, rig_of(light(name, **(kind.seen_by(plate) if not kind.reads else {}))))
         table.against_copy(f"{name} at its defaults, 1.6 MP", work, plate.pixels, KIND_BOUNDS.get(name, 12))
         for setting, info in settings_of(kind.spread_settings):
             if setting in LENGTHS and isinstance(info, Number):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import tempfile
 import unittest
@@ -16,6 +17,7 @@ from aurelon.core.rig.transfer import apply_rig
 from aurelon.store import Store
 from aurelon.web.seed import DEMO, NIGHT, TITLES, seed_demo
 from demo.render import BESIDE, SCENES
+from demo.thumbnails import THUMBNAILS, made
 
 MOST_BYTES = 4_000_000
 
@@ -27,6 +29,13 @@ class Demo(unittest.TestCase):
             path = DEMO / "plates" / f"{stem}.jpg"
             self.assertLess(path.stat().st_size, MOST_BYTES, stem)
             self.assertGreaterEqual(min(open_plate(path).size), 1400, stem)
+
+    def test_the_pictures_in_the_list_of_plates_are_what_is_rendered_today(self) -> None:
+        for name, picture in made():
+            shipped = np.asarray(Image.open(THUMBNAILS / f"{name}.jpg")).astype(int)
+            today = np.asarray(Image.open(io.BytesIO(picture))).astype(int)
+            self.assertEqual(shipped.shape, today.shape, name)
+            self.assertLess(np.abs(shipped - today).mean(), 0.5, f"{name}: run python -m demo.thumbnails")
 
     def test_every_light_of_every_rig_does_something(self) -> None:
         for stem in SCENES:

@@ -19,7 +19,7 @@ class Blank(Settings):
     begin: str = colour_setting("#1a2138", "Colour at the start", essential=True)
     end: str = colour_setting("#05070d", "Colour at the end", essential=True)
     angle: float = number(
-        90.0, "Direction of the gradient: 0 is right, 90 up", unit="degrees", low=-180, high=180, step=1, essential=True
+        -90.0, "Direction of the gradient: -90 is down, 0 right", unit="degrees", low=-180, high=180, step=1, essential=True
     )
 
 

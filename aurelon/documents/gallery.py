@@ -52,7 +52,7 @@ def write_gallery(folder: Path) -> None:
     for name, kind in kinds().items():
         path = PLATES / f"{SHOWN_ON.get(name, 'harbour')}.jpg"
         plate = read_plate(path.read_bytes(), path.name)
-        light = LIGHT_MODELS[name].model_validate({"id": name, "kind": name, **kind.initial(plate)})
+        light = LIGHT_MODELS[name].model_validate({"id": name, "kind": name, **kind.seen_by(plate)})
         rig = Rig.model_validate({"prepare": {"exposure": -0.5}, "lights": [light.model_dump()], **_content(name, plate)})
         rows, columns = seen_frame(plate, rig).shape
         pixels = Renderer(plate).render(rig, size=fit_within((columns, rows), EDGE))

@@ -85,10 +85,10 @@ class Plates:
         """The plate's file, byte for byte as it came."""
         return self._files.get(self.hash(plate_id)) or b""
 
-    def thumbnail(self, plate_id: int) -> bytes | None:
-        """The picture of the present revision, when one was kept."""
+    def thumbnail(self, plate_id: int) -> tuple[bytes | None, bool]:
+        """The picture that was kept last, and whether it is of the present revision."""
         row = self.shelf.row(plate_id)
-        return bytes(row.thumbnail) if row.thumbnail is not None and row.thumbnail_of == row.head else None
+        return None if row.thumbnail is None else bytes(row.thumbnail), row.thumbnail_of == row.head
 
     def keep_thumbnail(self, plate_id: int, revision: int, picture: bytes) -> None:
         table = self._t.Plate

@@ -7,7 +7,7 @@ from pathlib import Path
 from aurelon.core import AurelonError, parse_rig, read_plate
 from aurelon.core.blank import Blank, blank_picture
 from aurelon.core.rig.transfer import apply_rig
-from aurelon.store import Store
+from aurelon.store import PlateRecord, Store
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"
 # In the order in which the home view shows them, last first.
@@ -29,6 +29,11 @@ def _seed_comparison(store: Store) -> None:
         store.takes.keep(plate.id, name, rig.model_copy(update={"lights": lights}))
 
 
+def _with_thumbnail(store: Store, record: PlateRecord, stem: str) -> None:
+    """Its picture for the list of plates comes along, so that nobody waits for it."""
+    store.plates.keep_thumbnail(record.id, record.revision, (DEMO / "thumbnails" / f"{stem}.jpg").read_bytes())
+
+
 def seed_demo(store: Store) -> None:
     """Adds every demo plate whose file the store does not hold yet, and the named rigs."""
     present = {record.file_name for record in store.plates.all()}
@@ -44,13 +49,13 @@ def seed_demo(store: Store) -> None:
         data = path.read_bytes()
         plate = read_plate(data, path.name)
         rig = parse_rig((DEMO / "rigs" / f"{stem}.json").read_bytes())
-        store.plates.add(data, path.name, plate.size, plate.depth, rig, title)
+        _with_thumbnail(store, store.plates.add(data, path.name, plate.size, plate.depth, rig, title), stem)
     _seed_comparison(store)
     if NIGHT not in {record.name for record in store.plates.all()}:
         data = blank_picture(Blank(begin="#3a3550", end="#070b18", angle=90))
         rig = parse_rig((DEMO / "rigs" / "night.json").read_bytes())
         plate = read_plate(data, "night.png")
-        store.plates.add(data, "night.png", plate.size, plate.depth, rig, NIGHT)
+        _with_thumbnail(store, store.plates.add(data, "night.png", plate.size, plate.depth, rig, NIGHT), "night")
     headland = next(record for record in store.plates.all() if record.file_name == "headland.jpg")
     if not store.takes.of(headland.id):
         signal = apply_rig(

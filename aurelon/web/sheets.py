@@ -33,7 +33,7 @@ class RigCell(BaseModel):
 def light_every_kind(renderer: Renderer, rig: Rig, control: Control) -> None:
     """Gives a light of every kind, placed on the plate over the rig as it stands."""
     for done, (name, kind) in enumerate(kinds().items()):
-        light = new_light(name, renderer.plate, rig)
+        light = new_light(name, renderer.plate, rig, example=True)
         lit = rig.model_copy(update={"lights": [*rig.stack, light]})
         control.give(KindCell(title=kind.called, summary=kind.summary, light=light, picture=small_picture(renderer, lit)))
         control.progress((done + 1) / len(kinds()))

@@ -24,7 +24,7 @@ export function App() {
   if (failure) return <Message title="Nothing to show yet">{failure}</Message>;
   if (!catalogue) return <Message title="Opening…" />;
   return (
-    <NoticeProvider>
+    <NoticeProvider page={String(route.plate)}>
       <Suspense fallback={<Message title="Opening…" />}>
         {route.plate === null ? <Home catalogue={catalogue} /> : <Bench key={route.plate} plateId={route.plate} catalogue={catalogue} />}
       </Suspense>

@@ -47,5 +47,5 @@ class Placing(unittest.TestCase):
             if kind.needs_file:
                 continue
             for plate in plates:
-                lit = render(plate, rig_of(light(name, **kind.initial(plate))))
+                lit = render(plate, rig_of(light(name, **kind.seen_by(plate))))
                 self.assertGreater(float((lit - plate.pixels).max()), 0.03, name)

@@ -170,7 +170,7 @@ class Promises(unittest.TestCase):
         for kind in every_kind():
             if kinds()[kind].needs_file:
                 continue
-            placed = kinds()[kind].initial(plate)
+            placed = kinds()[kind].seen_by(plate)
             gain = render(plate, rig_of(light(kind, **placed))) - plate.pixels
             self.assertGreater(float(np.abs(gain).max()), 0.05, kind)
             if not kinds()[kind].opaque:  # a whole picture laid over another deepens as well

@@ -99,9 +99,9 @@ class Plates(unittest.TestCase):
     def test_a_thumbnail_belongs_to_its_revision(self) -> None:
         state = self.store.revisions.bench(self.plate)
         self.store.plates.keep_thumbnail(self.plate, state.revision, b"small")
-        self.assertEqual(self.store.plates.thumbnail(self.plate), b"small")
+        self.assertEqual(self.store.plates.thumbnail(self.plate), (b"small", True))
         self.store.revisions.save(self.plate, state.revision, rig_of(light("shafts")), "lit")
-        self.assertIsNone(self.store.plates.thumbnail(self.plate))
+        self.assertEqual(self.store.plates.thumbnail(self.plate), (b"small", False))
 
     def test_every_acknowledged_edit_survives_a_kill(self) -> None:
         self.store.close()

@@ -150,10 +150,14 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> WhiteField:
 
 
 def initial(plate: Plate) -> dict[str, dict[str, Any]]:
-    """A stroke across the middle, to be gone on from."""
+    """Nothing is painted yet; what will be shows at once."""
+    return {"merge": merge_on(plate, (0.3, 0.35, 0.7, 0.65), relight=1.2, expose=0.5)}
+
+
+def example(plate: Plate) -> dict[str, dict[str, Any]]:
+    """A stroke across the middle."""
     first = {"size": 0.04, "hardness": 0.3, "flow": 0.8, "points": [0.35, 0.45, 1.0, 0.5, 0.42, 1.0, 0.65, 0.45, 1.0]}
-    merged = merge_on(plate, (0.3, 0.35, 0.7, 0.65), relight=1.2, expose=0.5)
-    return {"source": {"strokes": [first]}, "merge": merged}
+    return {**initial(plate), "source": {"strokes": [first]}}
 
 
 KIND = Kind(
@@ -165,6 +169,7 @@ KIND = Kind(
     source=source,
     spread=spread,
     initial=initial,
+    example=example,
     colour=Colour(temperature=4500, strength=1.0),
     merge=Merge(mode="relight", intensity=1.2),
     nothing_shines="Nothing is painted yet; paint on the picture.",

@@ -79,18 +79,22 @@ def restore_plate(context: Shared, plate_id: int) -> PlateRecord:
 
 @router.get("/{plate_id}/thumbnail", response_class=Response)
 def get_thumbnail(context: Shared, plate_id: int, revision: Annotated[int, Query()] = 0) -> Response:
-    """The lit picture, small; `revision` only makes the address change with the picture."""
-    picture = context.store.plates.thumbnail(plate_id)
-    if picture is None:
-        context.jobs.wait(context.jobs.start("thumbnail", lambda control: _render_thumbnail(context, plate_id, control)))
-        picture = context.store.plates.thumbnail(plate_id)
+    """The lit picture, small; `revision` only makes the address change with the picture. One of an earlier revision is
+    given at once, while that of the present one is made."""
+    picture, present = context.store.plates.thumbnail(plate_id)
+    if not present:
+        job = context.jobs.start("thumbnail", lambda control: _render_thumbnail(context, plate_id, control))
+        if picture is None:
+            context.jobs.wait(job)
+            picture, present = context.store.plates.thumbnail(plate_id)
     if picture is None:  # the rig was changed meanwhile; the page asks again for the new revision
         return Response(status_code=204)
-    return Response(picture, media_type="image/jpeg", headers={"cache-control": "private, max-age=3600"})
+    kept = "private, max-age=3600" if present else "no-cache"
+    return Response(picture, media_type="image/jpeg", headers={"cache-control": kept})
 
 
 def _render_thumbnail(context: Context, plate_id: int, control: Control) -> None:
-    if context.store.plates.thumbnail(plate_id) is None and not control.cancelled():
+    if not context.store.plates.thumbnail(plate_id)[1] and not control.cancelled():
         state = context.store.revisions.bench(plate_id)
         picture = thumbnail(context.renderers.get(plate_id), state.rig)
         context.store.plates.keep_thumbnail(plate_id, state.revision, picture)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 from pydantic import BaseModel
 
 from aurelon.core import Rig
 from aurelon.store import Take
 from aurelon.web.context import Shared
 from aurelon.web.routers.plates import Name
+from aurelon.web.small_pictures import small_jpeg
 
 router = APIRouter(tags=["takes"])
 
@@ -35,6 +36,13 @@ def list_takes(context: Shared, plate_id: int) -> TakeList:
 def keep_take(context: Shared, plate_id: int, body: KeepTake) -> Take:
     """Keeps a state under a name."""
     return context.store.takes.keep(plate_id, body.name, body.rig)
+
+
+@router.get("/plates/{plate_id}/takes/{take_id}/picture", response_class=Response)
+def get_picture(context: Shared, plate_id: int, take_id: int) -> Response:
+    """A take on its plate, small. What a take holds never changes."""
+    picture = small_jpeg(context.renderers.get(plate_id), context.store.takes.get(take_id).rig)
+    return Response(picture, media_type="image/jpeg", headers={"cache-control": "private, max-age=86400"})
 
 
 @router.patch("/takes/{take_id}")

@@ -12,6 +12,7 @@ import { keysOf, useKeys } from "./keys";
 import { Picture } from "./picture/Picture";
 import { BenchContext, makeBench } from "./store/bench";
 import { TopBar } from "./TopBar";
+import { useDroppedFiles } from "./useDroppedFiles";
 
 const Dialogs = lazy(() => import("./dialogs/Dialogs").then(({ Dialogs }) => ({ default: Dialogs })));
 
@@ -61,6 +62,7 @@ function OpenBench({ opened, catalogue }: { opened: BenchState; catalogue: Catal
   const keys = useMemo(() => keysOf(bench), [bench]);
   useKeys(bench, keys);
   useEffect(() => bench.start(), [bench]);
+  useDroppedFiles(warn);
   return (
     <BenchContext.Provider value={bench}>
       <WithHelp>

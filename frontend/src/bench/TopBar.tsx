@@ -2,6 +2,7 @@ import styled from "styled-components";
 import { go } from "../route";
 import { Button, Toggle } from "../ui/Button";
 import { Icon } from "../ui/Icon";
+import { Errors } from "../ui/Notices";
 import { tone } from "../ui/theme";
 import { HoldButton } from "./HoldButton";
 import { useBench, useNow } from "./store/bench";
@@ -69,6 +70,7 @@ export function TopBar() {
       </Button>
       <h1>{plate}</h1>
       <SaveState />
+      <Errors />
       <span className="rule" />
       <Button
         weight="bare"

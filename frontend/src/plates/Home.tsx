@@ -5,11 +5,15 @@ import { api, said, sendPlate, type Catalogue, type Plate } from "../api/client"
 import { go } from "../route";
 import { Button } from "../ui/Button";
 import { Message } from "../ui/Message";
-import { useNotices } from "../ui/Notices";
+import { Errors, useNotices } from "../ui/Notices";
 import { Progress } from "../ui/Progress";
+import { Select } from "../ui/Select";
+import { TextField } from "../ui/TextField";
 import { tone } from "../ui/theme";
 import { BlankDialog } from "./BlankDialog";
 import { PlateCard } from "./PlateCard";
+import { SelectedBar } from "./SelectedBar";
+import { useSelected } from "./useSelected";
 
 const Zone = styled(DropZone)`
   height: 100%;
@@ -65,12 +69,25 @@ interface Transfer {
 
 let transfers = 0;
 
+type Order = "newest" | "name" | "lights";
+const orders: { value: Order; text: string }[] = [
+  { value: "newest", text: "Newest first" },
+  { value: "name", text: "By name" },
+  { value: "lights", text: "Most lights first" },
+];
+
 /** All plates, with what brings new ones in. */
 export function Home({ catalogue }: { catalogue: Catalogue }) {
   const { say, warn } = useNotices();
   const [plates, setPlates] = useState<Plate[] | null>(null);
   const [blank, setBlank] = useState(false);
   const [sending, setSending] = useState<Transfer[]>([]);
+  const [words, setWords] = useState("");
+  const [order, setOrder] = useState<Order>("newest");
+  const found = (plates ?? []).filter((plate) => plate.name.toLowerCase().includes(words.trim().toLowerCase()));
+  if (order === "name") found.sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }));
+  if (order === "lights") found.sort((a, b) => b.lights - a.lights);
+  const ticked = useSelected(found);
 
   const load = useCallback(async () => {
     const { data, error } = await api.GET("/api/plates");
@@ -144,6 +161,9 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
       <Bar>
         <h1>Aurelon</h1>
         <p>Plates</p>
+        <Errors />
+        <TextField label="Find a plate by its name" hideLabel placeholder="Find by name" value={words} onChange={setWords} />
+        <Select label="Order" hideLabel value={order} options={orders} onChange={(value) => setOrder(value as Order)} />
         <Button onPress={() => setBlank(true)}>New blank plate…</Button>
         <FileTrigger acceptedFileTypes={endings} allowsMultiple onSelect={(list) => list && void bring([...list])}>
           <Button weight="strong">Bring in a picture…</Button>
@@ -155,14 +175,33 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
           <Button onPress={() => t.stop.abort()}>Cancel</Button>
         </Sending>
       ))}
+      {ticked.selected.length > 0 && (
+        <SelectedBar
+          plates={plates ?? []}
+          selected={ticked.selected}
+          info={catalogue.export}
+          onRename={(name) => {
+            ticked.selected.forEach((plate, k) => void rename(plate, ticked.selected.length === 1 ? name : `${name} ${k + 1}`));
+            ticked.clear();
+          }}
+          onDelete={() => {
+            ticked.selected.forEach((plate) => void remove(plate));
+            ticked.clear();
+          }}
+          onChanged={() => void load()}
+          onDone={ticked.clear}
+        />
+      )}
       {plates?.length === 0 ? (
         <Message title="No plates yet">{`Drop a picture anywhere in this window, or bring one in with the button above. Aurelon reads ${names}.`}</Message>
       ) : (
         <Grid aria-label="Plates">
-          {plates?.map((plate) => (
+          {found.map((plate) => (
             <PlateCard
               key={plate.id}
               plate={plate}
+              ticked={ticked.has(plate)}
+              onTick={() => ticked.turn(plate)}
               onOpen={() => go(`/plates/${plate.id}`)}
               onDelete={() => void remove(plate)}
               onRename={(name) => void rename(plate, name)}

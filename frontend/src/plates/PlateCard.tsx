@@ -3,6 +3,7 @@ import { Button as AriaButton } from "react-aria-components";
 import styled from "styled-components";
 import { thumbnailOf, type Plate } from "../api/client";
 import { Button } from "../ui/Button";
+import { Check } from "../ui/Check";
 import { Icon } from "../ui/Icon";
 import { ContextMenu, Menu, type Choice } from "../ui/Menu";
 import { TextField } from "../ui/TextField";
@@ -36,7 +37,8 @@ const Picture = styled(AriaButton)`
 
 const Line = styled.div`
   display: grid;
-  grid-template-columns: 1fr auto;
+  grid-template-columns: 1fr auto auto;
+  gap: 4px;
   align-items: center;
   min-height: 30px;
   h2 {
@@ -54,13 +56,15 @@ const Line = styled.div`
 
 interface Props {
   plate: Plate;
+  ticked: boolean;
+  onTick: () => void;
   onOpen: () => void;
   onDelete: () => void;
   onRename: (name: string) => void;
 }
 
 /** A plate with the light that is on it. */
-export function PlateCard({ plate, onOpen, onDelete, onRename }: Props) {
+export function PlateCard({ plate, ticked, onTick, onOpen, onDelete, onRename }: Props) {
   const [name, setName] = useState<string | null>(null);
   const [menu, setMenu] = useState(false);
   const card = useRef<HTMLElement | null>(null);
@@ -85,7 +89,7 @@ export function PlateCard({ plate, onOpen, onDelete, onRename }: Props) {
       <Line>
         {name === null ? (
           <div>
-            <h2 onDoubleClick={() => setName(plate.name)}>{plate.name}</h2>
+            <h2 onClick={onOpen}>{plate.name}</h2>
             <p>
               {plate.width} × {plate.height} · {lights}
             </p>
@@ -104,6 +108,7 @@ export function PlateCard({ plate, onOpen, onDelete, onRename }: Props) {
             }}
           />
         )}
+        <Check label={`Tick ${plate.name}`} hideLabel isSelected={ticked} onChange={onTick} />
         <Menu label={`What to do with ${plate.name}`} choices={choices}>
           <Button weight="bare" aria-label={`More for ${plate.name}`}>
             <Icon name="more" />

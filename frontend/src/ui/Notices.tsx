@@ -1,6 +1,7 @@
-import { createContext, useCallback, useContext, useMemo, useRef, useState, type ReactNode } from "react";
+import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import styled from "styled-components";
 import { Button } from "./Button";
+import { Dialog } from "./Dialog";
 import { tone } from "./theme";
 
 interface Notice {
@@ -18,28 +19,36 @@ export interface Board {
 
 interface Notices extends Board {
   notices: Notice[];
+  /** What went wrong, newest first, also when its notice is gone. */
+  errors: Notice[];
   drop: (id: number) => void;
+  forget: () => void;
 }
 
 const Context = createContext<Notices | null>(null);
 const SHOWN_FOR = 9000;
+const MOST_ERRORS = 50;
 
-export function NoticeProvider({ children }: { children: ReactNode }) {
+/** `page` names what is shown: a notice belongs to the page on which it was given. */
+export function NoticeProvider({ page, children }: { page: string; children: ReactNode }) {
   const [notices, setNotices] = useState<Notice[]>([]);
+  const [errors, setErrors] = useState<Notice[]>([]);
   const next = useRef(1);
   const drop = useCallback((id: number) => setNotices((all) => all.filter((n) => n.id !== id)), []);
   const add = useCallback(
     (notice: Omit<Notice, "id">) => {
-      const id = next.current++;
-      setNotices((all) => [...all.slice(-3), { ...notice, id }]);
-      // What went wrong stays until it is dismissed.
-      if (!notice.wrong) window.setTimeout(() => drop(id), SHOWN_FOR);
+      const made = { ...notice, id: next.current++ };
+      setNotices((all) => [...all.filter((n) => n.text !== made.text).slice(-2), made]);
+      if (made.wrong) setErrors((all) => [made, ...all].slice(0, MOST_ERRORS));
+      window.setTimeout(() => drop(made.id), SHOWN_FOR);
     },
     [drop],
   );
+  useEffect(() => setNotices([]), [page]);
   const say = useCallback<Board["say"]>((text, action) => add({ text, action, wrong: false }), [add]);
   const warn = useCallback<Board["warn"]>((text) => add({ text, wrong: true }), [add]);
-  const board = useMemo<Notices>(() => ({ notices, drop, say, warn }), [notices, drop, say, warn]);
+  const forget = useCallback(() => setErrors([]), []);
+  const board = useMemo<Notices>(() => ({ notices, errors, drop, forget, say, warn }), [notices, errors, drop, forget, say, warn]);
   return <Context.Provider value={board}>{children}</Context.Provider>;
 }
 
@@ -51,30 +60,32 @@ export function useNotices(): Notices {
 
 const Stack = styled.div`
   position: fixed;
-  left: 50%;
-  bottom: 22px;
-  transform: translateX(-50%);
+  left: 12px;
+  bottom: 106px;
   display: grid;
   gap: 8px;
   z-index: 60;
+  pointer-events: none;
 `;
 
 const Card = styled.div<{ $wrong: boolean }>`
   display: flex;
   align-items: center;
   gap: 12px;
-  max-width: 640px;
-  padding: 8px 8px 8px 14px;
+  max-width: 560px;
+  padding: 6px 6px 6px 12px;
   border-radius: 4px;
   border: 1px solid ${tone.line};
   border-left: 3px solid ${(p) => (p.$wrong ? tone.danger : tone.accent)};
   background: ${tone.raised};
   box-shadow: 0 4px 18px rgb(0 0 0 / 0.5);
+  pointer-events: auto;
   span {
     user-select: text;
   }
 `;
 
+/** What was said last, in a place where there are no controls; each leaves by itself. */
 export function Notices() {
   const { notices, drop } = useNotices();
   return (
@@ -99,5 +110,40 @@ export function Notices() {
         </Card>
       ))}
     </Stack>
+  );
+}
+
+const List = styled.ul`
+  margin: 0;
+  padding: 0 0 0 16px;
+  display: grid;
+  gap: 6px;
+  user-select: text;
+`;
+
+/** What went wrong, to be read again; nothing where nothing did. */
+export function Errors() {
+  const { errors, forget } = useNotices();
+  const [open, setOpen] = useState(false);
+  if (errors.length === 0) return null;
+  return (
+    <>
+      <Button weight="bare" hint="What went wrong, newest first" onPress={() => setOpen(true)}>
+        Problems ({errors.length})
+      </Button>
+      <Dialog title="Problems" open={open} onClose={() => setOpen(false)}>
+        <List>
+          {errors.map((error) => (
+            <li key={error.id}>{error.text}</li>
+          ))}
+        </List>
+        <footer>
+          <Button onPress={forget}>Clear the list</Button>
+          <Button weight="strong" onPress={() => setOpen(false)}>
+            Close
+          </Button>
+        </footer>
+      </Dialog>
+    </>
   );
 }

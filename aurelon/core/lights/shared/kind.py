@@ -155,7 +155,8 @@ class Kind(Generic[S, P, D]):
     measures the picture at its full size and reduces afterwards. `detect(reading, settings)`, where a kind has one,
     comes before it and is made once for all frames. `spread(scene, source, spread)` gives the light field.
     `order` is its place in the list from which a person chooses.
-    `initial(plate)` gives settings of the stages that show the light at once on this plate. `look_at` is the picture
+    `initial(plate)` gives settings of the stages that show the light at once on this plate; a kind that begins with
+    nothing has an `example` to be seen by. `look_at` is the picture
     that a new light reads; a Source that is the very picture may be read `at_frame`, at the size that is shown.
     `opaque` light is a whole picture, black included, not light on black. `nothing_shines` tells a person what to do
     when Source is black, `nothing_seen` when the light changes nothing. A kind that does not look at the picture at
@@ -170,6 +171,7 @@ class Kind(Generic[S, P, D]):
     spread: Callable[[Scene[D], S, P], LightField]
     detect: Callable[[Reading[None], S], D] | None = None
     initial: Callable[[Plate], dict[str, dict[str, Any]]] = as_it_is
+    example: Callable[[Plate], dict[str, dict[str, Any]]] | None = None
     colour: Colour = field(default_factory=Colour)
     merge: Merge = field(default_factory=Merge)
     title: str = ""
@@ -181,6 +183,10 @@ class Kind(Generic[S, P, D]):
     needs_file: bool = False
     nothing_shines: str = "Nothing is bright enough; lower Threshold in Source."
     nothing_seen: str = "No visible effect; raise Intensity or Opacity."
+
+    def seen_by(self, plate: Plate) -> dict[str, dict[str, Any]]:
+        """Settings of the stages by which the kind is shown on a plate."""
+        return (self.example or self.initial)(plate)
 
     @property
     def called(self) -> str:

@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import styled from "styled-components";
-import { api, follow, said, type ExportInfo, type Job, type PictureExport, type SettingInfo } from "../../api/client";
+import { api, follow, said, type Job, type PictureExport, type SettingInfo } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { Dialog } from "../../ui/Dialog";
 import { Progress } from "../../ui/Progress";
@@ -9,7 +9,7 @@ import { TextField } from "../../ui/TextField";
 import { tone } from "../../ui/theme";
 import { SettingGroup } from "../column/settings/SettingGroup";
 import { useBench, useNow } from "../store/bench";
-import { remember, remembered } from "../store/remembered";
+import { keepExport, rememberedExport, wasExported } from "../store/exporting";
 
 const Pair = styled.div`
   display: grid;
@@ -33,24 +33,6 @@ const Wrong = styled.p`
   user-select: text;
 `;
 
-/** What is chosen and remembered: the format, its depth, and the settings of the file. */
-type Choice = Record<string, unknown> & { format: string; depth: string };
-
-const CHOICE = "export";
-
-/** The choice that was made last, and whether there was one. */
-function lastChoice({ formats, group }: ExportInfo): { choice: Choice; kept: boolean } {
-  const settings = Object.fromEntries(group.settings.map((s) => [s.name, s.default]));
-  const fallback: Choice = { ...settings, format: formats[0]?.name ?? "", depth: formats[0]?.depths[0]?.value ?? "" };
-  const kept = remembered(CHOICE) as Partial<Choice> | null;
-  const format = formats.find((f) => f.name === kept?.format);
-  if (!kept || !format?.depths.some((d) => d.value === kept.depth)) return { choice: fallback, kept: false };
-  // Only what there still is, and of the type that it has.
-  const names = [...group.settings.map((s) => s.name), "format", "depth"];
-  const fit = Object.entries(kept).filter(([name, value]) => names.includes(name) && typeof value === typeof fallback[name]);
-  return { choice: { ...fallback, ...Object.fromEntries(fit) }, kept: true };
-}
-
 function gone(error: unknown): string {
   return error instanceof TypeError
     ? "The service does not answer; the export was lost. Start it again."
@@ -70,8 +52,8 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const { plate, rig } = now();
   const seen = useNow((s) => s.seen);
   const { formats, group, largest_scale: largest } = info;
-  const [last] = useState(() => lastChoice(info));
-  const [choice, setChoice] = useState(last.choice);
+  const [again] = useState(wasExported);
+  const [choice, setChoice] = useState(() => rememberedExport(info));
   const [edge, setEdge] = useState("");
   const [job, setJob] = useState<Job | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
@@ -101,7 +83,7 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
       return;
     }
     // What was refused is not what is wanted the next time.
-    remember(CHOICE, choice);
+    keepExport(choice);
     const mine = new AbortController();
     leaving.current = mine;
     let made: Job = data;
@@ -132,7 +114,7 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
 
   return (
     <Dialog title={`Export ${plate.name}`} open onClose={close}>
-      {last.kept && <Note>Format, depth and settings are those of the last export; the size is this picture's own.</Note>}
+      {again && <Note>Format, depth and settings are those of the last export; the size is this picture's own.</Note>}
       <Pair>
         <Select
           label="Format"

@@ -27,9 +27,16 @@ const List = styled.ul`
   gap: 6px;
   li {
     display: grid;
-    grid-template-columns: 1fr auto auto auto;
-    gap: 6px;
+    grid-template-columns: 132px 1fr auto auto auto;
+    gap: 8px;
     align-items: center;
+  }
+  img {
+    width: 132px;
+    min-height: 60px;
+    display: block;
+    border-radius: 2px;
+    background: ${tone.base};
   }
   b {
     font-weight: 600;
@@ -60,7 +67,7 @@ export function TakesDialog({ onClose }: { onClose: () => void }) {
     setName("");
   };
   return (
-    <Dialog title="Takes" open onClose={onClose}>
+    <Dialog title="Takes" wide open onClose={onClose}>
       <Keep>
         <TextField label="Save the current state as" value={name} placeholder={proposed} onChange={setName} onDone={() => undefined} />
         <Button weight="strong" onPress={keep}>
@@ -73,6 +80,7 @@ export function TakesDialog({ onClose }: { onClose: () => void }) {
       <List aria-label="Takes">
         {all.map((take) => (
           <li key={take.id} aria-label={take.name}>
+            <img src={`/api/plates/${now().plate.id}/takes/${take.id}/picture`} alt="" draggable={false} />
             {renamed?.id === take.id ? (
               <TextField
                 label={`Name of ${take.name}`}

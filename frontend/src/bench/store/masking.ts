@@ -62,7 +62,7 @@ export function makeMasking(store: StoreApi<State>, parts: PartInfo[], editing: 
         tool: index === null || !part ? HANDLES : { is: "part", owner, index, by: usual(part, fresh), drawn: null, fresh },
       }),
       brushes: Object.fromEntries(Object.entries(s.brushes).map(([name, one]) => [name, { ...one, erase: false }])),
-      maskView: fresh && s.maskView === "off" && info(part)?.shown_at_once ? "over" : s.maskView,
+      maskView: fresh && s.maskView === "off" && (owner.of === "matte" || info(part)?.shown_at_once) ? "over" : s.maskView,
     }));
   };
   const select = (index: number | null) => {
