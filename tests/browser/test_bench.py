@@ -228,7 +228,6 @@ class Choosing(BrowserTest):
         mode = next(one for one in bloom["groups"][-1]["settings"] if one["name"] == "mode")
         expect(cells).to_have_count(len(mode["options"]), timeout=60000)
         self.page.get_by_role("button", name="Soft light", exact=True).click()
-        self.page.get_by_role("button", name="Done").click()
         self.shown()
         self.assertEqual(self.rig(plate)["lights"][0]["merge"]["mode"], "soft-light")
 

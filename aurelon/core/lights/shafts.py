@@ -142,7 +142,9 @@ class Spread(Settings):
         exponent=2.0,
         group="Aureole",
     )
-    disc_temperature: float = temperature_setting(4600, "Colour of the disc and its glow", when={"mode": ["point"]}, group="Disc")
+    disc_temperature: float = temperature_setting(
+        4600, "Colour of the disc and its glow", when={"mode": ["point"]}, group="Disc", essential=True
+    )
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:

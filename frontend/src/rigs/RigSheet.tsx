@@ -104,11 +104,10 @@ export function RigSheet({ plate, rig, longest, onApply, onClose }: Props) {
     const { data, error } = await api.POST("/api/rigs", { body: { name: called, rig: saved, plate: plate.id } });
     if (!data) {
       warn(said(error));
-      return;
+      return false;
     }
     say(`${data.name} was saved.`);
-    setName("");
-    await reload();
+    return true;
   };
   const bring = async (file: File) => {
     let read: unknown;
@@ -119,6 +118,7 @@ export function RigSheet({ plate, rig, longest, onApply, onClose }: Props) {
       return;
     }
     await save(file.name.replace(/\.json$/i, "").slice(0, longest) || "Rig", read as Rig);
+    await reload();
   };
   const remove = async (saved: SavedRig) => {
     const { error } = await api.DELETE("/api/rigs/{rig_id}", { params: { path: { rig_id: saved.id } } });
@@ -140,7 +140,7 @@ export function RigSheet({ plate, rig, longest, onApply, onClose }: Props) {
     <Dialog title="Rigs" wide open onClose={onClose}>
       <Bar>
         <TextField label="Save this plate's rig as" value={name} placeholder={plate.name} onChange={setName} />
-        <Button weight="strong" onPress={() => void save(name.trim() || plate.name, rig)}>
+        <Button weight="strong" onPress={() => void save(name.trim() || plate.name, rig).then((kept) => kept && onClose())}>
           Save
         </Button>
         <FileTrigger acceptedFileTypes={[".json", "application/json"]} onSelect={(list) => list?.[0] && void bring(list[0])}>

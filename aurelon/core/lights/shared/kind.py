@@ -61,7 +61,9 @@ class Merge(Settings):
     mode: ModeName = choice("expose", "How the light is blended with the picture", label="Blend mode", essential=True)
     intensity: float = number(1.0, "Brightness of the light", unit="gain", low=0, high=8, step=0.01, exponent=2.0, essential=True)
     opacity: float = number(1.0, "How much of the blended result is shown", unit="share", low=0, high=1, step=0.01, essential=True)
-    keep_darks: float = number(0.0, "Keeps light off dark areas, so that blacks stay deep", unit="share", low=0, high=1, step=0.01)
+    keep_darks: float = number(
+        0.0, "Keeps light off dark areas, so that blacks stay deep", unit="share", low=0, high=1, step=0.01, essential=True
+    )
 
 
 def no_file(name: str) -> bytes | None:

@@ -21,7 +21,7 @@ const Box = styled.div<{ $selected: boolean; $dim: boolean; $carried: boolean }>
   grid-template-rows: auto auto 1fr;
   gap: 2px;
   flex: 1 1 150px;
-  min-width: 76px;
+  min-width: 72px;
   max-width: 178px;
   padding: 5px 6px 4px;
   opacity: ${(p) => (p.$carried ? 0.4 : 1)};
@@ -41,7 +41,7 @@ const Box = styled.div<{ $selected: boolean; $dim: boolean; $carried: boolean }>
   }
   .row button {
     min-height: 22px;
-    padding: 0 3px;
+    padding: 0 1px;
   }
   .gap {
     flex: 1;

@@ -171,7 +171,9 @@ export function TestStrip({ strip }: { strip: Strip }) {
     if (!cell) return;
     tryOut(undefined);
     if (!cell.present) lights.pick(light.id, strip.setting.label, cell.values);
+    // A range goes on round what was picked; one of several words is picked once.
     if (hasRange(strip.setting)) setSpan(Math.max(NARROWEST, span * NARROWER));
+    else close();
   };
   const key = (event: KeyboardEvent) => {
     const steps: Record<string, number> = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: low ? 1 : columns, ArrowUp: low ? -1 : -columns };

@@ -46,8 +46,8 @@ export function Picture() {
     <Middle data-exact={exact ? "yes" : "no"} data-testid="picture" aria-label="Picture">
       <PictureArea over={<Over />}>
         <Tools />
-        <MaskLayers />
         <LightLayers />
+        <MaskLayers />
         <FinderMarks />
       </PictureArea>
       <Shown />

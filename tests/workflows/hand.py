@@ -1,0 +1,170 @@
+"""A hand that plays a job at the screen with real input and counts what it does.
+
+A click, a drag, a key or a typed value is one action, a dropdown two. Opening a plate and exporting are not counted.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Any, ClassVar
+
+import numpy as np
+from playwright.sync_api import Locator, expect
+
+from aurelon.core import Plate, Rig, open_plate, render
+from tests.browser.window import ROOT, BrowserTest
+from tests.pictures import Floats
+
+SMALL = (360, 240)
+Spot = tuple[float, float]
+
+
+class Job(BrowserTest):
+    """One file of jobs; `done` collects how many actions each took, with its budget."""
+
+    done: ClassVar[dict[str, tuple[int, int]]] = {}
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.actions = 0
+        self.plate = 0
+        self.source: Plate
+
+    def on(self, name: str, file: str) -> None:
+        """Opens a demo plate and takes its rig off, so that the job begins with the picture as it was shot."""
+        self.plate = self.open_plate(name)
+        self.source = open_plate(ROOT / "demo/plates" / f"{file}.jpg")
+        mattes = self.rig(self.plate)["mattes"]
+        self.page.evaluate(
+            """async ([plate, mattes]) => {
+              const { revision } = await (await fetch(`/api/plates/${plate}/bench`)).json();
+              const rig = { format: "aurelon-rig", version: 2, mattes };
+              const body = JSON.stringify({ base: revision, label: "bare", rig, lead: null });
+              await fetch(`/api/plates/${plate}/revisions`, { method: "POST", headers: { "content-type": "application/json" }, body });
+            }""",
+            [self.plate, mattes],
+        )
+        self.page.reload()
+        self.rested()
+
+    # What the hand does, and counts.
+
+    def key(self, keys: str) -> None:
+        self.actions += 1
+        self.page.keyboard.press(keys)
+
+    def click(self, what: Locator) -> None:
+        self.actions += 1
+        what.click(timeout=60000)
+
+    def press(self, name: str, **how: Any) -> None:
+        self.click(self.page.get_by_role("button", name=name, exact=True, **how))
+
+    def new(self, kind: str) -> None:
+        """A new light: one key, one click."""
+        self.key("a")
+        self.click(self.page.get_by_role("dialog").get_by_role("button", name=re.compile(f"^{kind}")))
+        expect(self.page.get_by_role("dialog")).to_have_count(0)
+        self.page.wait_for_timeout(200)
+        self.rested()
+
+    def typed(self, label: str, text: str) -> None:
+        self.actions += 1
+        field = self.page.get_by_role("textbox", name=f"{label}, value", exact=True)
+        field.fill(text)
+        field.press("Enter")
+        self.rested()
+
+    def pick(self, label: str, option: str) -> None:
+        """A dropdown: two."""
+        self.actions += 2
+        self.choose(label, option)
+        self.rested()
+
+    def part(self, name: str) -> None:
+        """A part of the mask from its menu: two."""
+        self.actions += 2
+        self.page.get_by_role("button", name="Add a part").click()
+        self.page.get_by_role("menuitem", name=re.compile(f"^{name}")).click()
+        self.page.wait_for_timeout(200)
+        self.rested()
+
+    def chip(self, name: str) -> None:
+        self.click(self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name=re.compile(f"^{name}")).first)
+
+    def drag(self, begin: Spot, *ways: Spot) -> None:
+        """From one place of the plate (fractions) over others to the last."""
+        self.actions += 1
+        self.page.mouse.move(*self.at(begin))
+        self.page.mouse.down()
+        for way in ways:
+            self.page.mouse.move(*self.at(way), steps=6)
+        self.page.mouse.up()
+        self.page.wait_for_timeout(80)
+        self.rested()
+
+    def carry(self, handle: Locator, to: Spot) -> None:
+        """A handle, dragged to a place of the plate."""
+        self.actions += 1
+        box = handle.bounding_box()
+        assert box is not None
+        self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        self.page.mouse.down()
+        self.page.mouse.move(*self.at(to), steps=8)
+        self.page.mouse.up()
+        self.page.wait_for_timeout(80)
+        self.rested()
+
+    def handle(self, name: str) -> Locator:
+        return self.page.get_by_role("slider", name=name, exact=True).locator(".grip").first
+
+    def corner(self, of: str, number: int) -> Locator:
+        return self.page.get_by_role("group", name=of, exact=True).get_by_role("button", name=f"Corner {number}", exact=True)
+
+    # What is looked at, and not counted.
+
+    def at(self, place: Spot) -> tuple[float, float]:
+        """Where a place of the plate is in the window, the plate being fitted or drawn back."""
+        style = self.page.evaluate("document.querySelector('.moving').style.transform")
+        x, y = (float(v) for v in re.findall(r"-?[\d.]+", style)[:2])
+        zoom = float(self.page.get_by_label("Zoom", exact=True).inner_text().split()[0]) / 100
+        scale = self.exact_scale(zoom)
+        area = self.page.get_by_test_id("area").bounding_box()
+        assert area is not None
+        width, height = self.source.size
+        return area["x"] + x + place[0] * width * scale, area["y"] + y + place[1] * height * scale
+
+    def exact_scale(self, zoom: float) -> float:
+        """The zoom is shown in whole per cent; the picture on the page says it exactly."""
+        width = self.page.evaluate("parseFloat(document.querySelector('[data-testid=area] img').style.width)")
+        return float(width) / self.source.size[0] if width else zoom
+
+    def lit(self) -> Floats:
+        """How much light all lights lay on the plate, (h, w) of linear luminance, by the core from the rig that is kept."""
+        self.rested()
+        rig = Rig.model_validate(self.rig(self.plate))
+        with_light = render(self.source, rig, size=SMALL)
+        without = render(self.source, rig.model_copy(update={"lights": []}), size=SMALL)
+        return np.asarray((with_light - without) @ self.source.space.luminance)
+
+    def of(self, light: int) -> Floats:
+        """The same of one light alone, through its mask."""
+        rig = Rig.model_validate(self.rig(self.plate))
+        light_id = rig.stack[light].id
+        return np.asarray(render(self.source, rig, size=SMALL, show=f"light:{light_id}") @ self.source.space.luminance)
+
+    @staticmethod
+    def about(light: Floats, place: Spot, reach: float = 0.03) -> float:
+        """The mean of light round a place of the plate."""
+        rows, columns = light.shape
+        x, y, r = place[0] * columns, place[1] * rows, reach * columns
+        part = light[max(0, int(y - r)) : int(y + r) + 1, max(0, int(x - r)) : int(x + r) + 1]
+        return float(part.mean())
+
+    def light(self, index: int = -1) -> Any:
+        return self.rig(self.plate)["lights"][index]
+
+    def within(self, budget: int) -> None:
+        """Holds the job to its budget."""
+        self.done[self.id().rsplit(".", 1)[-1]] = self.actions, budget
+        self.assertLessEqual(self.actions, budget)
