@@ -5,8 +5,9 @@ A click, a drag, a key or a typed value is one action, a dropdown two. Opening a
 
 from __future__ import annotations
 
+import os
 import re
-from typing import Any, ClassVar
+from typing import Any
 
 import numpy as np
 from playwright.sync_api import Locator, expect
@@ -14,15 +15,14 @@ from playwright.sync_api import Locator, expect
 from aurelon.core import Plate, Rig, open_plate, render
 from tests.browser.window import ROOT, BrowserTest
 from tests.pictures import Floats
+from tests.workflows.document import DOCUMENTED, document
 
 SMALL = (360, 240)
 Spot = tuple[float, float]
 
 
 class Job(BrowserTest):
-    """One file of jobs; `done` collects how many actions each took, with its budget."""
-
-    done: ClassVar[dict[str, tuple[int, int]]] = {}
+    """One file of jobs."""
 
     def setUp(self) -> None:
         super().setUp()
@@ -38,9 +38,10 @@ class Job(BrowserTest):
         self.page.evaluate(
             """async ([plate, mattes]) => {
               const { revision } = await (await fetch(`/api/plates/${plate}/bench`)).json();
+              const headers = { "content-type": "application/json" };
               const rig = { format: "aurelon-rig", version: 2, mattes };
               const body = JSON.stringify({ base: revision, label: "bare", rig, lead: null });
-              await fetch(`/api/plates/${plate}/revisions`, { method: "POST", headers: { "content-type": "application/json" }, body });
+              await fetch(`/api/plates/${plate}/revisions`, { method: "POST", headers, body });
             }""",
             [self.plate, mattes],
         )
@@ -115,6 +116,20 @@ class Job(BrowserTest):
         self.page.wait_for_timeout(80)
         self.rested()
 
+    def pull(self, handle: Locator, across: float) -> None:
+        """A handle in the column, dragged sideways by so many pixels."""
+        self.actions += 1
+        handle.scroll_into_view_if_needed()
+        box = handle.bounding_box()
+        assert box is not None
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] - 8
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + across, y, steps=6)
+        self.page.mouse.up()
+        self.page.wait_for_timeout(80)
+        self.rested()
+
     def handle(self, name: str) -> Locator:
         return self.page.get_by_role("slider", name=name, exact=True).locator(".grip").first
 
@@ -166,5 +181,6 @@ class Job(BrowserTest):
 
     def within(self, budget: int) -> None:
         """Holds the job to its budget."""
-        self.done[self.id().rsplit(".", 1)[-1]] = self.actions, budget
+        if os.environ.get(DOCUMENTED):
+            document(self.id().rsplit(".test_", 1)[-1].replace("_", " "), self.actions, self.source, self.rig(self.plate))
         self.assertLessEqual(self.actions, budget)

@@ -103,11 +103,8 @@ class Sun(Job):
         self.on("Headland at dawn", "headland")
         self.new("Fan")
         self.pick("Style", "Clouds")
-        for mark in ("Black", "White"):
-            self.actions += 1
-            self.page.get_by_role("slider", name=f"{mark} of the light").focus()
-            self.page.keyboard.press("Shift+ArrowRight" if mark == "Black" else "Shift+ArrowLeft")
-            self.rested()
+        self.pull(self.page.get_by_role("slider", name="Black of the light"), 30)
+        self.pull(self.page.get_by_role("slider", name="White of the light"), -40)
         self.pick("Blend mode", "Soft light")
         self.typed("Opacity", "60")
         colour = self.light()["colour"]

@@ -44,7 +44,11 @@ export function keysOf({ keeping, viewing, lights, masking, hold, open, compare,
     {
       keys: "N",
       does: "Paint on the selected light's mask, or stop",
-      press: () => (partIndexNow(now()) === null ? masking.paint() : masking.select(null)),
+      press: () => {
+        const { tool } = now().hand;
+        if (tool.is === "part" && tool.by === "brush" && partIndexNow(now()) !== null) masking.select(null);
+        else masking.paint();
+      },
     },
     {
       keys: "I",
