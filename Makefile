@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 STAMPS := .stamps
-.PHONY: demo test check bench setup setup-test
+.PHONY: demo test check bench bench-screen setup setup-test
 
 demo: setup
 	$(BIN)/aurelon serve --demo --data work-data
@@ -16,6 +16,10 @@ check: setup-test
 
 bench: setup-test
 	$(BIN)/python -m tests.bench
+
+# How the page answers the hand, in a real browser.
+bench-screen: setup-test
+	$(BIN)/python -m tests.bench_screen
 
 setup: $(STAMPS)/precompiled $(STAMPS)/built
 

@@ -63,7 +63,7 @@ def use_on_the_bench(plate: Plate, kind: str) -> None:
             for draft in (True, False):
                 for show in ("result", *(f"stage:{kind}:{stage}" for stage in STAGES)):
                     pixels = renderer.part(rig, frame, show=show, draft=draft)
-                    picture = to_screen(pixels, plate.space, frame.x0, frame.y0)
+                    picture = to_screen(pixels, plate.space, frame.x0, frame.y0, dithered=not draft)
                 mark_clipped(picture, pixels)
         measure(renderer, rig, kind)
 

@@ -92,7 +92,7 @@ def frames(renderer: Renderer, request: PreviewRequest, rig: Rig, cancelled: Cal
         pixels = renderer.part(rig, frame, show=show, draft=request.draft, cancelled=cancelled)
         whole = isinstance(show, ShowResult | ShowBefore)
         alpha = renderer.alpha(rig, frame) if whole else None
-        picture = to_screen(pixels, plate.space, v.x0, v.y0, alpha)
+        picture = to_screen(pixels, plate.space, v.x0, v.y0, alpha, dithered=not request.draft)
         if request.clipping and whole:
             mark_clipped(picture, pixels)
         return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture)

@@ -10,6 +10,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.colour_matrix import mixed
 from aurelon.core.imaging.fastmath import srgb_encode
 from aurelon.core.imaging.quantise import quantise
 from aurelon.core.imaging.rgb_space import SRGB, RgbSpace
@@ -17,28 +18,45 @@ from aurelon.core.imaging.rgb_space import SRGB, RgbSpace
 PAPER = np.float32(1.0)  # transparent parts lie on white paper, as in a file without alpha
 
 
-def to_screen(pixels: Floats, space: RgbSpace, x0: int = 0, y0: int = 0, alpha: Floats | None = None) -> NDArray[Any]:
-    """(h, w, 3) uint8 sRGB, dithered as an 8-bit export is; `x0`, `y0` place the part in the whole."""
+def to_screen(
+    pixels: Floats, space: RgbSpace, x0: int = 0, y0: int = 0, alpha: Floats | None = None, *, dithered: bool = True
+) -> NDArray[Any]:
+    """(h, w, 3) uint8 sRGB, dithered as an 8-bit export is; `x0`, `y0` place the part in the whole. What lasts a moment
+    needs no dither."""
     matrix = space.matrix_to(SRGB)
+    shown = np.ascontiguousarray(pixels) if matrix is None else mixed(pixels, matrix)
+    out = np.empty(pixels.shape, np.uint8)
+    if alpha is None and not dithered:
+        _encode_whole(shown, out)
+        return out
     codes = np.empty(pixels.shape, np.float32)
-    _encode(pixels, np.eye(3, dtype=np.float32) if matrix is None else matrix, matrix is not None, codes)
+    _encode(shown, codes)
     if alpha is not None:
         codes = codes * alpha[:, :, None] + PAPER * (1 - alpha[:, :, None])
-    out = np.empty(pixels.shape, np.uint8)
-    quantise(codes, x0, y0, out, True)
+    quantise(codes, x0, y0, out, dithered)
     return out
 
 
+@njit(fastmath=True)
+def _encode_row(line: Floats, out: Floats) -> None:
+    for i in range(line.size):
+        out[i] = srgb_encode(min(max(line[i], np.float32(0.0)), np.float32(1.0)))
+
+
 @njit(parallel=True, cache=True, fastmath=True)
-def _encode(pixels: Floats, matrix: Floats, turned: bool, out: Floats) -> None:
-    zero, one = np.float32(0.0), np.float32(1.0)
-    rows, columns, _ = pixels.shape
-    for y in prange(rows):
-        for x in range(columns):
-            r, g, b = pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]
-            for c in range(3):
-                value = matrix[c, 0] * r + matrix[c, 1] * g + matrix[c, 2] * b if turned else pixels[y, x, c]
-                out[y, x, c] = srgb_encode(min(max(value, zero), one))
+def _encode(pixels: Floats, out: Floats) -> None:
+    for y in prange(pixels.shape[0]):
+        _encode_row(pixels[y].reshape(-1), out[y].reshape(-1))
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _encode_whole(pixels: Floats, out: NDArray[Any]) -> None:
+    for y in prange(pixels.shape[0]):
+        made = out[y].reshape(-1)
+        codes = np.empty(made.size, np.float32)
+        _encode_row(pixels[y].reshape(-1), codes)
+        for i in range(made.size):
+            made[i] = np.uint8(codes[i] * np.float32(255.0) + np.float32(0.5))
 
 
 CLIP_MARK, STRIPE = (255, 40, 150), 6  # a colour that no light has; stripes show what lies under them
@@ -52,15 +70,15 @@ def mark_clipped(picture: NDArray[Any], pixels: Floats) -> None:
 
 
 def encode_jpeg(picture: NDArray[Any], quality: int) -> bytes:
-    """For frames that last a moment: JPEG without chroma reduction."""
+    """For pictures that are looked at for a moment: JPEG without chroma reduction."""
     flags = [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444]
-    done, data = cv2.imencode(".jpg", picture[:, :, ::-1], flags)
+    done, data = cv2.imencode(".jpg", cv2.cvtColor(picture, cv2.COLOR_RGB2BGR), flags)
     assert done
     return data.tobytes()
 
 
 def encode_png(picture: NDArray[Any]) -> bytes:
     """For frames that are exact: PNG, packed lightly."""
-    done, data = cv2.imencode(".png", picture[:, :, ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 1])
+    done, data = cv2.imencode(".png", cv2.cvtColor(picture, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_PNG_COMPRESSION, 1])
     assert done
     return data.tobytes()

@@ -2,7 +2,8 @@ import type { FrameHeader, PreviewFailure, PreviewRequest, Rig } from "../../api
 import { changesOf } from "./changes";
 import type { Wish } from "./wish";
 
-const REST = 160; // ms after which a hand that is held still counts as resting
+const QUICK = 160; // ms within which one wish follows another while something moves that the hand does not hold
+const STILL = 320; // ms without a change after which a hand that holds something counts as resting
 const RECONNECT = 900;
 const STAGES_EVERY = 400; // ms between the small pictures of the stages while something is moved
 const STAGE_WIDTH = 150; // CSS pixels
@@ -49,6 +50,8 @@ export function openFlow(plateId: number, screen: Screen): Flow {
   let waiting: { seq: number; draft: boolean; whole: boolean } | null = null;
   let refused: Wish | null = null;
   let exact = false;
+  let wished: Wish | null = null;
+  let changedAt = 0;
   let stagesAt = 0;
   let planned = 0;
   let timer = 0;
@@ -90,26 +93,29 @@ export function openFlow(plateId: number, screen: Screen): Flow {
   };
 
   const look = () => {
+    cancelAnimationFrame(planned);
     planned = 0;
     window.clearTimeout(timer);
     const wish = screen.wish();
     if (!wish || socket?.readyState !== WebSocket.OPEN || (refused && same(wish, refused))) return;
-    const since = last ? performance.now() - last.at : Infinity;
+    const now = performance.now();
     if (!last || !same(wish, last.wish)) {
       if (waiting?.draft) return; // its answer looks again
-      const quick = since < REST;
+      const quick = last !== null && now - last.at < QUICK;
       send(wish, screen.moving() || wish.painting !== null || quick, quick);
     } else if (last.draft && !waiting) {
       // Nothing has changed since: exact once the hand has let go, or holds still.
-      const held = screen.moving() || wish.painting !== null || last.quick;
-      if (held && since < REST) timer = window.setTimeout(look, REST - since);
+      const rest = screen.moving() || wish.painting !== null ? STILL : last.quick ? QUICK : 0;
+      if (now - changedAt < rest) timer = window.setTimeout(look, rest - (now - changedAt));
       else send(wish, false, false);
     }
   };
   const poke = () => {
-    if (exact && last) {
-      const wish = screen.wish();
-      if (wish && !same(wish, last.wish)) tell(false);
+    const wish = screen.wish();
+    if (wish && !(wished && same(wish, wished))) {
+      wished = wish;
+      changedAt = performance.now();
+      tell(false);
     }
     if (!planned) planned = requestAnimationFrame(look);
   };
@@ -119,7 +125,8 @@ export function openFlow(plateId: number, screen: Screen): Flow {
     const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as FrameHeader;
     if (header.part === "picture" && header.seq === waiting?.seq) {
       waiting = null;
-      poke();
+      // Not on the next drawn frame: the service has nothing to do meanwhile.
+      look();
     }
     if (header.seq < (newest[header.part] ?? 0)) return;
     const picture = new Blob([new Uint8Array(data, 4 + length)], { type: header.exact ? "image/png" : "image/jpeg" });
