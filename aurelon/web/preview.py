@@ -217,6 +217,8 @@ class PreviewSession:
                         break
             except Cancelled:
                 continue
+            except WebSocketDisconnect:
+                return
             except (AurelonError, ValueError) as error:
                 await self._fail(request.seq, str(error))
             except Exception as error:  # a fault of ours ends no session: it is told, and the log has the trace

@@ -142,17 +142,11 @@ class Job(BrowserTest):
         """Where a place of the plate is in the window, the plate being fitted or drawn back."""
         style = self.page.evaluate("document.querySelector('.moving').style.transform")
         x, y = (float(v) for v in re.findall(r"-?[\d.]+", style)[:2])
-        zoom = float(self.page.get_by_label("Zoom", exact=True).inner_text().split()[0]) / 100
-        scale = self.exact_scale(zoom)
+        scale = float(self.page.locator(".moving").get_attribute("data-scale") or 0)
         area = self.page.get_by_test_id("area").bounding_box()
         assert area is not None
         width, height = self.source.size
         return area["x"] + x + place[0] * width * scale, area["y"] + y + place[1] * height * scale
-
-    def exact_scale(self, zoom: float) -> float:
-        """The zoom is shown in whole per cent; the picture on the page says it exactly."""
-        width = self.page.evaluate("parseFloat(document.querySelector('[data-testid=area] img').style.width)")
-        return float(width) / self.source.size[0] if width else zoom
 
     def lit(self) -> Floats:
         """How much light all lights lay on the plate, (h, w) of linear luminance, by the core from the rig that is kept."""

@@ -28,6 +28,16 @@ const Bar = styled.header`
   .gap {
     flex: 1;
   }
+  .zooming {
+    display: contents;
+  }
+  /* In a small window what can be done by wheel and key goes first. */
+  @media (max-width: 1120px) {
+    h1,
+    .zooming {
+      display: none;
+    }
+  }
   .rule {
     width: 1px;
     height: 18px;
@@ -91,13 +101,15 @@ export function TopBar() {
         <Icon name="redo" />
       </Button>
       <span className="gap" />
-      <Button weight="bare" aria-label="Zoom out" onPress={() => viewing.zoomBy(1 / NOTCH)}>
-        <Icon name="minus" />
-      </Button>
-      <Zoom />
-      <Button weight="bare" aria-label="Zoom in" onPress={() => viewing.zoomBy(NOTCH)}>
-        <Icon name="plus" />
-      </Button>
+      <span className="zooming">
+        <Button weight="bare" aria-label="Zoom out" onPress={() => viewing.zoomBy(1 / NOTCH)}>
+          <Icon name="minus" />
+        </Button>
+        <Zoom />
+        <Button weight="bare" aria-label="Zoom in" onPress={() => viewing.zoomBy(NOTCH)}>
+          <Icon name="plus" />
+        </Button>
+      </span>
       <Button hint="The whole plate with its surround (F)" onPress={viewing.fit}>
         Fit
       </Button>

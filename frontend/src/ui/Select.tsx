@@ -7,7 +7,11 @@ const Frame = styled(AriaSelect)`
   display: grid;
   gap: 4px;
   min-width: 0;
-  > :first-child:not(button) {
+  > div {
+    display: grid;
+    min-width: 0;
+  }
+  > label {
     color: ${tone.faint};
   }
 `;
@@ -68,10 +72,13 @@ export function Select({ label, hideLabel, value, options, onChange }: Props) {
       onChange={(key) => key !== null && key !== value && onChange(String(key))}
     >
       {!hideLabel && <Label>{label}</Label>}
-      <Field>
-        <SelectValue />
-        <Icon name="open" size={14} />
-      </Field>
+      {/* Closed, it takes no letters: a key that is meant for the page would choose something. */}
+      <div onKeyDownCapture={(event) => event.key.length === 1 && event.key !== " " && event.stopPropagation()}>
+        <Field>
+          <SelectValue />
+          <Icon name="open" size={14} />
+        </Field>
+      </div>
       <Sheet>
         <ListBox>
           {options.map((option) => (

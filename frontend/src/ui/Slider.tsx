@@ -82,7 +82,7 @@ export function Slider({ label, value, text, low, high, step, exponent = 1, orig
     if (next !== value) onChange(next);
   };
   const handle = useHandle({
-    at: { x: travel * width(), y: 0 },
+    at: () => ({ x: travel * width(), y: 0 }),
     onMove: (at) => to(valueAt(at.x / width())),
     onStep: (across, down) => to(within(value + (across - down) * step)),
     onRest,

@@ -7,8 +7,8 @@ interface At {
 }
 
 interface Handle {
-  /** Where the handle is now, in CSS pixels. */
-  at: At;
+  /** Where the handle is, in CSS pixels; asked for when it is taken hold of, where it depends on what is laid out. */
+  at: At | (() => At);
   /** Dragged there. */
   onMove: (to: At) => void;
   /** Moved by an arrow key: one step to the right or down, ten with Shift. */
@@ -23,10 +23,10 @@ const FINE = 0.1; // of the pointer's way, with Shift
 /** What is dragged by pointer or arrow keys: sliders, handles on the picture, the crop, levels, the split, the view.
  * With Shift the pointer moves it finely. */
 export function useHandle({ at, onMove, onStep, onRest }: Handle) {
-  const held = useRef(at);
+  const held = useRef<At>({ x: 0, y: 0 });
   const { moveProps } = useMove({
     onMoveStart: () => {
-      held.current = at;
+      held.current = typeof at === "function" ? at() : at;
     },
     onMove: (event) => {
       if (event.pointerType === "keyboard") {

@@ -128,7 +128,7 @@ function Mark({ box, setting, value, place, valueAt, onChange, onRest, onReset }
   const set = (wanted: number) => onChange(Number(Math.min(setting.high, Math.max(setting.low, wanted)).toFixed(3)));
   const width = () => box.current?.clientWidth ?? 1;
   const handle = useHandle({
-    at: { x: place * width(), y: 0 },
+    at: () => ({ x: place * width(), y: 0 }),
     onMove: (to) => set(valueAt(to.x / width())),
     onStep: (across, down) => set(value + (across - down) * setting.step),
     onRest,

@@ -155,7 +155,12 @@ export function TestStrip({ strip }: { strip: Strip }) {
         ({ data, error }) => {
           if (data) {
             setMade(data);
-            setAt(data.cells.findIndex((one) => one.present));
+            setAt(
+              Math.max(
+                0,
+                data.cells.findIndex((one) => one.present),
+              ),
+            );
           } else setWrong(said(error));
         },
         () => !leaving.signal.aborted && setWrong("The service does not answer; try again."),

@@ -57,6 +57,8 @@ export function PictureArea({ children, over }: { children: ReactNode; over: Rea
   const first = useRef<HTMLImageElement>(null);
   const way = useNow((s) => s.comparison?.way ?? null);
   const split = useNow((s) => (s.comparison?.way === "split" ? s.split : null));
+  // Until a picture comes there is the one from the list of plates.
+  const begun = useNow((s) => s.begun);
   const plate = now().plate;
 
   useLayoutEffect(() => {
@@ -75,6 +77,7 @@ export function PictureArea({ children, over }: { children: ReactNode; over: Rea
       const placement = placementNow(now());
       if (!placement || !moving.current) return;
       moving.current.style.transform = `translate(${placement.x}px, ${placement.y}px)`;
+      moving.current.dataset.scale = String(placement.scale);
       if (first.current) {
         first.current.style.transform = `translate(${placement.x}px, ${placement.y}px)`;
         first.current.style.width = `${plate.width * placement.scale}px`;
@@ -109,9 +112,8 @@ export function PictureArea({ children, over }: { children: ReactNode; over: Rea
   const attach = useCallback((canvas: HTMLCanvasElement | null) => sheet.attach(canvas), [sheet]);
   const attachBeside = useCallback((canvas: HTMLCanvasElement | null) => beside.attach(canvas), [beside]);
   const pinched = usePinch(area);
-  const start = useRef({ x: 0, y: 0 });
   const pan = useHandle({
-    at: start.current,
+    at: () => placementNow(now()) ?? { x: 0, y: 0 },
     onMove: (to) => !pinched() && viewing.moveTo(to),
     onRest: () => undefined,
   });
@@ -124,14 +126,10 @@ export function PictureArea({ children, over }: { children: ReactNode; over: Rea
       data-testid="area"
       onContextMenu={(event) => event.preventDefault()}
       onPointerDownCapture={leaveField}
-      onPointerDown={(event) => {
-        const placement = placementNow(now());
-        if (placement) Object.assign(start.current, { x: placement.x, y: placement.y });
-        pan.onPointerDown(event);
-      }}
+      onPointerDown={pan.onPointerDown}
     >
       <div className="pane" style={left}>
-        <img ref={first} src={thumbnailOf(plate)} alt="" draggable={false} />
+        {!begun && <img ref={first} src={thumbnailOf(plate)} alt="" draggable={false} />}
         <canvas ref={attach} role="img" aria-label={`${plate.name}, lit`} />
       </div>
       {way && (

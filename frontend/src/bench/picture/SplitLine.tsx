@@ -49,7 +49,7 @@ export function SplitLine() {
   const width = () => line.current?.parentElement?.clientWidth ?? 1;
   const set = (share: number) => store.setState({ split: Math.min(1, Math.max(0, share)) });
   const handle = useHandle({
-    at: { x: at * width(), y: 0 },
+    at: () => ({ x: at * width(), y: 0 }),
     onMove: (to) => set(to.x / width()),
     onStep: (across) => set(at + across * STEP),
     onRest: () => undefined,

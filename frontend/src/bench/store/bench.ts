@@ -108,6 +108,7 @@ function start(bench: Bench): () => void {
     onPicture: (bitmap, header) => {
       bench.sheet.show(bitmap, header);
       bench.viewing.told(header.box);
+      if (!store.getState().begun) store.setState({ begun: true });
     },
     onStage: (picture, header) => {
       bench.stages.show(header.part, picture);

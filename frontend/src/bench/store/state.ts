@@ -78,6 +78,8 @@ export interface State {
   facts: Facts | null;
   takes: Take[];
   files: Record<string, string>;
+  /** A first picture has come. */
+  begun: boolean;
   /** The exact picture of what is wished for is on the screen. */
   exact: boolean;
   connected: boolean;
@@ -117,6 +119,7 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     facts: null,
     takes: [],
     files: {},
+    begun: false,
     exact: false,
     connected: false,
     error: null,

@@ -1,0 +1,288 @@
+"""The bench answers the hand: keys go where the hand expects them, and what is done on the picture does what it says."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+from playwright.sync_api import expect
+
+from tests.browser.test_masks import OnThePicture
+from tests.browser.window import BrowserTest
+
+
+class Keys(BrowserTest):
+    def test_enter_in_a_field_gives_the_keys_back_to_the_bench(self) -> None:
+        plate = self.bring_in("keys back")
+        self.add_shafts()
+        self.type_value("Reach, value", "80")
+        self.page.keyboard.press("h")
+        expect(self.page.get_by_role("slider", name="Position", exact=True)).to_have_count(0)
+        self.page.keyboard.press("1")
+        expect(self.page.get_by_label("Zoom", exact=True)).to_have_text("100 %")
+        self.page.keyboard.press("Control+z")
+        self.page.wait_for_timeout(200)
+        self.rested()
+        light = self.rig(plate)["lights"][0]
+        self.assertEqual((light["spread"]["reach"], light["merge"]["opacity"]), (0.5, 1.0))
+
+    def test_a_dropdown_that_was_used_swallows_no_shortcut(self) -> None:
+        plate = self.bring_in("dropdown")
+        self.add("Bloom")
+        self.rested()
+        self.choose("Blend mode", "Screen")
+        self.rested()
+        for key in ("m", "s", "d", "o"):
+            self.page.keyboard.press(key)
+        self.page.wait_for_timeout(300)
+        self.rested()
+        light = self.rig(plate)["lights"][0]
+        self.assertEqual((light["merge"]["mode"], light["on"]), ("screen", False))
+        self.page.keyboard.press("a")
+        expect(self.page.get_by_role("dialog", name="Add a light")).to_be_visible()
+
+    def test_escape_closes_the_dialog_after_an_export(self) -> None:
+        self.bring_in("escape")
+        self.page.keyboard.press("Control+e")
+        dialog = self.page.get_by_role("dialog")
+        with self.page.expect_download(timeout=60000):
+            dialog.get_by_role("button", name="Export", exact=True).click()
+        expect(dialog.get_by_text("is ready")).to_be_visible()
+        self.page.keyboard.press("Escape")
+        expect(dialog).to_have_count(0)
+
+    def test_a_number_that_is_too_much_is_held_and_said(self) -> None:
+        plate = self.bring_in("too much")
+        self.add_shafts()
+        self.type_value("Count, value", "999")
+        expect(self.page.get_by_label("Help")).to_contain_text("999 is too much: at most 240 here.")
+        self.assertEqual(self.rig(plate)["lights"][0]["spread"]["count"], 240)
+
+    def test_a_slider_is_dragged_finely_with_shift_and_turned_by_the_wheel_while_it_has_the_keyboard(self) -> None:
+        plate = self.bring_in("finely")
+        self.add("Bloom")
+        self.rested()
+        slider = self.page.get_by_role("slider", name="Intensity", exact=True)
+        slider.scroll_into_view_if_needed()
+        track = self.page.locator('[data-setting="intensity"] [role=group]')
+        box, thumb = track.bounding_box(), slider.bounding_box()
+        assert box is not None
+        assert thumb is not None
+        self.assertGreaterEqual(box["width"], 180)
+        x, y = thumb["x"] + thumb["width"] / 2, thumb["y"] + thumb["height"] / 2
+        moved = []
+        for fine in (False, True):
+            self.page.mouse.move(x, y)
+            self.page.mouse.down()
+            if fine:
+                self.page.keyboard.down("Shift")
+            self.page.mouse.move(x + 60, y, steps=6)
+            self.page.mouse.up()
+            self.page.keyboard.up("Shift")
+            self.rested()
+            moved.append(self.rig(plate)["lights"][0]["merge"]["intensity"] - 1)
+            self.page.keyboard.press("Control+z")
+            self.page.wait_for_timeout(200)
+            self.rested()
+        self.assertGreater(moved[0], 5 * moved[1])
+        self.assertGreater(moved[1], 0)
+        slider.focus()
+        self.page.mouse.move(x, y)
+        self.page.mouse.wheel(0, -100)
+        self.page.wait_for_timeout(600)
+        self.rested()
+        self.assertAlmostEqual(self.rig(plate)["lights"][0]["merge"]["intensity"], 1.01)
+
+    def test_the_column_stands_at_its_top_when_another_light_is_selected_and_eight_lights_fit_on_the_desk(self) -> None:
+        plate = self.bring_in("eight")
+        self.add("Bloom")
+        self.rested()
+        for _ in range(7):
+            self.page.keyboard.press("Control+d")
+            self.page.wait_for_timeout(250)
+            self.rested()
+        desk = self.page.get_by_role("toolbar", name="Desk")
+        self.assertLessEqual(desk.evaluate("(row) => row.scrollWidth - row.clientWidth"), 0)
+        last = self.rig(plate)["lights"][-1]["name"]
+        for name in ("Bloom", last):
+            expect(self.page.get_by_role("group", name=name, exact=True)).to_be_in_viewport(ratio=1)
+        region = self.page.get_by_role("region", name=f"The path of {last}")
+        region.evaluate("(column) => column.scrollTo(0, 400)")
+        self.page.get_by_role("group", name="Bloom", exact=True).click(position={"x": 20, "y": 12})
+        self.assertEqual(self.page.get_by_role("region", name=re.compile("^The path of")).evaluate("(c) => c.scrollTop"), 0)
+
+    def test_a_strip_is_stepped_by_the_arrow_keys_shown_full_size_and_taken_with_enter(self) -> None:
+        plate = self.bring_in("stepped")
+        self.add("Bloom")
+        self.rested()
+        before = self.picture()
+        self.page.get_by_role("button", name="Test strip of Radius").click()
+        cells = self.page.get_by_role("group", name="Test strip").get_by_role("button")
+        expect(cells).to_have_count(7, timeout=60000)
+        width = cells.first.locator("img").evaluate("(picture) => picture.getBoundingClientRect().width")
+        self.assertGreaterEqual(width, 380)
+        for _ in range(6):
+            self.page.keyboard.press("ArrowRight")
+        self.page.keyboard.press("Space")
+        self.rested()
+        self.page.wait_for_timeout(200)
+        self.assertGreater(np.abs(self.picture() - before).mean(), 0.2)
+        self.assertEqual(self.rig(plate)["lights"][0]["spread"]["radius"], 0.05)  # only looked at
+        self.page.keyboard.press("Enter")
+        self.page.wait_for_timeout(200)
+        self.rested()
+        self.assertEqual(self.rig(plate)["lights"][0]["spread"]["radius"], 0.3)
+        expect(self.page.get_by_role("group", name="Test strip")).to_have_count(0)
+
+
+class OnIt(OnThePicture):
+    def test_a_selected_part_keeps_the_lights_handles_and_a_drag_on_the_source_never_pans(self) -> None:
+        plate = self.bring_in("both")
+        self.add_shafts()
+        self.add_part("Linear gradient")
+        for name in ("Begin", "End", "Position"):
+            expect(self.page.get_by_role("slider", name=name, exact=True)).to_be_visible()
+        at = self.rig(plate)["lights"][0]["spread"]["position"]
+        style = self.page.locator(".moving").get_attribute("style")
+        self.drag((at[0], at[1]), (at[0] + 0.1, at[1] + 0.05))
+        self.assertEqual(self.page.locator(".moving").get_attribute("style"), style)
+        self.assertAlmostEqual(self.rig(plate)["lights"][0]["spread"]["position"][0], at[0] + 0.1, delta=0.01)
+
+    def test_a_linear_gradient_keeps_the_sky_and_takes_the_ground(self) -> None:
+        self.bring_in("gradient")
+        self.add("Bloom")
+        self.rested()
+        self.add_part("Linear gradient")
+        self.show_mask("Mask only, in grey")
+        self.assertGreater(self.at(0.3, 0.1).min(), 240)
+        self.assertLess(self.at(0.3, 0.9).max(), 15)
+
+    def test_a_colour_range_is_picked_by_a_click_and_shown_at_once_with_a_line_that_says_so(self) -> None:
+        plate = self.bring_in("picked")
+        self.add("Bloom")
+        self.rested()
+        self.add_part("Colour range")
+        expect(self.page.get_by_text("Click a spot of the colour that you want")).to_be_visible()
+        self.page.mouse.click(*self.place(0.2, 0.8))
+        self.page.wait_for_timeout(200)
+        self.rested()
+        np.testing.assert_allclose(self.mask(plate)["parts"][0]["spot"], (0.2, 0.8), atol=0.01)
+        expect(self.page.get_by_role("button", name=re.compile("Overlay on the picture.*Mask shown"))).to_be_visible()
+
+    def test_a_polygon_counts_from_three_corners_on_and_a_whole_line_is_dragged(self) -> None:
+        plate = self.bring_in("whole")
+        self.add("Line")
+        self.rested()
+        before = self.rig(plate)["lights"][0]["source"]["path"]
+        middle = np.mean(before, axis=0)
+        # Beside the sign in its middle that adds a corner.
+        begin = (float(middle[0] + 0.1), float(middle[1]))
+        self.drag(begin, (begin[0] + 0.05, begin[1] + 0.2))
+        after = self.rig(plate)["lights"][0]["source"]["path"]
+        np.testing.assert_allclose(np.subtract(after, before), [[0.05, 0.2]] * len(before), atol=0.01)
+        self.add_part("Polygon")
+        expect(self.page.get_by_text("closes it")).to_be_visible()
+        for count, corner in enumerate(((0.2, 0.2), (0.4, 0.2), (0.4, 0.5), (0.2, 0.5)), 1):
+            self.page.mouse.click(*self.place(*corner))
+            self.page.wait_for_timeout(150)
+            self.rested()
+            self.assertEqual(len(self.mask(plate)["parts"][0]["corners"]), count if count >= 3 else 0)
+        self.page.mouse.click(*self.place(0.2, 0.2))  # the first one closes it
+        expect(self.page.get_by_role("button", name="Corner 4", exact=True)).to_be_visible()
+
+    def test_a_click_beside_the_picture_never_paints_and_a_stroke_loses_no_point(self) -> None:
+        plate = self.bring_in("beside")
+        self.add("Bloom")
+        self.rested()
+        self.page.keyboard.press("n")
+        self.page.wait_for_timeout(300)
+        self.rested()
+        self.page.mouse.click(*self.place(-0.08, 0.5))
+        self.page.wait_for_timeout(200)
+        self.rested()
+        self.assertEqual(self.mask(plate)["parts"][0]["strokes"], [])
+        # As fast as input comes, without waiting for the service.
+        self.page.mouse.move(*self.place(0.2, 0.5))
+        self.page.mouse.down()
+        for k in range(60):
+            self.page.mouse.move(*self.place(0.2 + 0.01 * k, 0.5 + 0.2 * np.sin(k / 5)))
+        self.page.mouse.up()
+        self.rested()
+        points = np.array(self.mask(plate)["parts"][0]["strokes"][0]["points"]).reshape(-1, 3)
+        self.assertGreater(len(points), 50)
+        np.testing.assert_allclose(points[:, 1], 0.5 + 0.2 * np.sin((points[:, 0] - 0.2) / 0.05), atol=0.02)
+
+    def test_strokes_begin_empty_with_the_brush_up_and_say_so(self) -> None:
+        plate = self.bring_in("empty")
+        self.add("Strokes")
+        self.rested()
+        self.assertEqual(self.rig(plate)["lights"][0]["source"]["strokes"], [])
+        expect(self.page.get_by_role("application", name="Paint light")).to_have_count(1)
+        expect(self.page.get_by_text("Paint where light is to fall")).to_be_visible()
+        self.drag((0.2, 0.3), (0.6, 0.4))
+        self.assertEqual(len(self.rig(plate)["lights"][0]["source"]["strokes"]), 1)
+
+
+class Trouble(BrowserTest):
+    def test_the_socket_gone_in_the_middle_of_a_drag_loses_nothing_and_comes_back(self) -> None:
+        self.page.add_init_script(
+            "window.sockets = []; const Plain = WebSocket;"
+            "window.WebSocket = class extends Plain { constructor(...given) { super(...given); window.sockets.push(this); } };"
+        )
+        self.page.reload()
+        plate = self.bring_in("gone")
+        self.add_shafts()
+        handle = self.page.get_by_role("slider", name="Position", exact=True).locator(".grip")
+        box = handle.bounding_box()
+        assert box is not None
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + 40, y, steps=4)
+        self.page.evaluate("window.sockets.forEach((socket) => socket.close())")
+        self.page.mouse.move(x + 80, y, steps=4)
+        self.page.mouse.up()
+        self.rested()
+        moved = self.rig(plate)["lights"][0]["spread"]["position"][0]
+        self.assertGreater(moved, 0.1)
+        self.page.mouse.move(5, 5)
+        expect(self.page.get_by_text("Waiting for the service")).to_have_count(0)
+
+    def test_names_in_german_and_japanese_and_a_small_window(self) -> None:
+        self.page.set_viewport_size({"width": 900, "height": 600})
+        self.bring_in("Große Küstenwächterhaus-Außenansicht im Nebel")
+        self.add("Bloom")
+        self.rested()
+        self.page.get_by_role("group", name="Bloom", exact=True).click(button="right", position={"x": 30, "y": 12})
+        self.page.get_by_role("menuitem", name="Rename").click()
+        self.page.get_by_role("textbox", name="Name of the light").fill("灯台のやわらかな夕方の光")
+        self.page.keyboard.press("Enter")
+        self.rested()
+        expect(self.page.get_by_role("region", name="The path of 灯台のやわらかな夕方の光")).to_be_visible()
+        for name in ("Add a light", "Export…"):
+            expect(self.page.get_by_role("button", name=name)).to_be_in_viewport(ratio=1)
+
+    def test_two_fingers_zoom_and_leave_no_stroke(self) -> None:
+        plate = self.bring_in("pinch")
+        self.add("Bloom")
+        self.rested()
+        self.page.keyboard.press("n")
+        self.page.wait_for_timeout(300)
+        self.rested()
+        before = int(self.page.get_by_label("Zoom", exact=True).inner_text().split()[0])
+        session = self.page.context.new_cdp_session(self.page)
+
+        def touch(kind: str, apart: float, fingers: int = 2) -> None:
+            points = [{"x": 470 - apart, "y": 380, "id": 1}, {"x": 470 + apart, "y": 380, "id": 2}][:fingers]
+            session.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
+
+        touch("touchStart", 40, 1)
+        touch("touchStart", 40)
+        for apart in (60, 90, 120):
+            touch("touchMove", apart)
+        session.send("Input.dispatchTouchEvent", {"type": "touchEnd", "touchPoints": []})
+        self.page.wait_for_timeout(200)
+        self.rested()
+        after = int(self.page.get_by_label("Zoom", exact=True).inner_text().split()[0])
+        self.assertGreater(after, 1.5 * before)
+        self.assertEqual(self.rig(plate)["lights"][0]["mask"]["parts"][0]["strokes"], [])
