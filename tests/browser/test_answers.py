@@ -286,3 +286,52 @@ class Trouble(BrowserTest):
         after = int(self.page.get_by_label("Zoom", exact=True).inner_text().split()[0])
         self.assertGreater(after, 1.5 * before)
         self.assertEqual(self.rig(plate)["lights"][0]["mask"]["parts"][0]["strokes"], [])
+
+
+class Many(BrowserTest):
+    def put(self, plate: int, rig: object) -> None:
+        """Gives the plate a rig, past the screen, and opens it anew."""
+        self.page.evaluate(
+            """async ([plate, rig]) => {
+              const { revision } = await (await fetch(`/api/plates/${plate}/bench`)).json();
+              const headers = { "content-type": "application/json" };
+              const body = JSON.stringify({ base: revision, label: "many", rig, lead: null });
+              const kept = await fetch(`/api/plates/${plate}/revisions`, { method: "POST", headers, body });
+              if (!kept.ok) throw new Error(await kept.text());
+            }""",
+            [plate, rig],
+        )
+        self.page.reload()
+        self.rested()
+
+    def test_a_rig_of_64_lights_is_worked_on(self) -> None:
+        plate = self.bring_in("sixty-four")
+        lights = [{"id": f"b{k}", "name": f"Line {k}", "kind": "line", "merge": {"intensity": 0.1}} for k in range(64)]
+        self.put(plate, {"lights": lights})
+        expect(self.page.get_by_role("group", name="Line 63", exact=True)).to_be_in_viewport(ratio=1)
+        for name in ("Plate prepare", "House light level 1.00", "Add a light"):
+            expect(self.page.get_by_role("button", name=name)).to_be_in_viewport(ratio=1)
+        self.type_value("Intensity, value", "2")
+        self.assertEqual(self.rig(plate)["lights"][63]["merge"]["intensity"], 2)
+
+    def test_a_mask_of_2000_strokes_is_painted_on(self) -> None:
+        plate = self.bring_in("two thousand")
+        strokes = [
+            {
+                "size": 0.01,
+                "points": [0.001 * (k % 900) + 0.01 * j if i == 0 else 0.5 if i == 1 else 1 for j in range(40) for i in range(3)],
+            }
+            for k in range(2000)
+        ]
+        mask = {"start": "nothing", "parts": [{"part": "strokes", "strokes": strokes}]}
+        self.put(plate, {"lights": [{"id": "bloom-1", "name": "Bloom", "kind": "bloom", "mask": mask}]})
+        self.page.get_by_role("button", name="Brush", exact=True).click()
+        area = self.page.get_by_test_id("area").bounding_box()
+        assert area is not None
+        self.page.mouse.move(area["x"] + 300, area["y"] + 200)
+        self.page.mouse.down()
+        self.page.mouse.move(area["x"] + 420, area["y"] + 260, steps=8)
+        self.page.mouse.up()
+        self.page.wait_for_timeout(200)
+        self.rested()
+        self.assertEqual(len(self.rig(plate)["lights"][0]["mask"]["parts"][0]["strokes"]), 2001)

@@ -33,9 +33,15 @@ const Bar = styled.header`
   }
   /* In a small window what can be done by wheel and key goes first. */
   @media (max-width: 1120px) {
+    gap: 3px;
+    padding: 0 4px;
     h1,
+    .rule,
     .zooming {
       display: none;
+    }
+    button {
+      padding: 0 7px;
     }
   }
   .rule {
