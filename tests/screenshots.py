@@ -24,7 +24,7 @@ class Camera:
         self.page, self.url = page, url
 
     def shoot(self, name: str) -> None:
-        self.page.mouse.move(640, 20)
+        self.page.mouse.move(4, 60)
         self.page.wait_for_timeout(300)
         self.page.screenshot(path=OUT / f"{name}.png")
 

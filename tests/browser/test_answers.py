@@ -103,6 +103,11 @@ class Keys(BrowserTest):
             self.rested()
         desk = self.page.get_by_role("toolbar", name="Desk")
         self.assertLessEqual(desk.evaluate("(row) => row.scrollWidth - row.clientWidth"), 0)
+        house = self.page.get_by_role("button", name=re.compile("^House light")).bounding_box()
+        chip = desk.get_by_role("group", name="Bloom", exact=True).bounding_box()
+        assert house is not None
+        assert chip is not None
+        self.assertGreaterEqual(chip["x"], house["x"] + house["width"])  # nothing lies under another
         last = self.rig(plate)["lights"][-1]["name"]
         for name in ("Bloom", last):
             expect(self.page.get_by_role("group", name=name, exact=True)).to_be_in_viewport(ratio=1)

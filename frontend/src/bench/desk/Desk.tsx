@@ -18,12 +18,13 @@ const Row = styled.div`
   background: ${tone.base};
   border-top: 1px solid #111;
   /* What is selected comes into view beside what stands at the ends. */
-  scroll-padding: 0 96px 0 150px;
+  scroll-padding: 0 124px 0 168px;
 `;
 
 /** Stays in sight however many lights there are. */
 const Ends = styled.div<{ $side: "left" | "right" }>`
   display: flex;
+  flex: none;
   gap: 5px;
   align-items: stretch;
   position: sticky;
