@@ -10,7 +10,7 @@ import subprocess
 import unittest
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -49,7 +49,7 @@ def run(module: str, expression: str, **values: Any) -> Any:
 
 class View(unittest.TestCase):
     def test_a_plate_is_fitted_with_a_surround_and_lies_in_the_middle(self) -> None:
-        at = run("view", "m.fitted(v.area, v.plate, 0, m.WHOLE)", area=AREA, plate=PLATE)
+        at = run("picture/view", "m.fitted(v.area, v.plate, 0, m.WHOLE)", area=AREA, plate=PLATE)
         self.assertAlmostEqual(at["scale"], 0.6)
         self.assertAlmostEqual(at["x"], 90)
         self.assertAlmostEqual(at["y"], 60)
@@ -58,7 +58,7 @@ class View(unittest.TestCase):
         for angle in (0, 7.5, -40):
             for place in ([0.2, 0.7], [-0.5, 1.4], [0.5, 0.5]):
                 back = run(
-                    "view",
+                    "picture/view",
                     "m.toPlate(v.p, v.plate, m.toScreen(v.p, v.plate, v.at))",
                     p={"scale": 0.4, "x": 30, "y": -20, "angle": angle},
                     plate=PLATE,
@@ -68,50 +68,50 @@ class View(unittest.TestCase):
 
     def test_a_turned_place_agrees_with_the_rotation_matrix(self) -> None:
         angle = np.deg2rad(20)
-        at = run("view", "m.toScreen(v.p, v.plate, [0.75, 0.5])", p={"scale": 1, "x": 0, "y": 0, "angle": 20}, plate=PLATE)
+        at = run("picture/view", "m.toScreen(v.p, v.plate, [0.75, 0.5])", p={"scale": 1, "x": 0, "y": 0, "angle": 20}, plate=PLATE)
         # Counter-clockwise on a screen whose y runs down.
         np.testing.assert_allclose((at["x"], at["y"]), (600 + 300 * np.cos(angle), 400 - 300 * np.sin(angle)))
 
     def test_what_is_under_the_pointer_stays_there_when_zoomed(self) -> None:
         p = {"scale": 0.5, "x": 40, "y": 25, "angle": 0}
         for factor in (1.7, 0.3):
-            q = run("view", "m.zoomed(v.p, {x: 333, y: 222}, v.f)", p=p, f=factor)
+            q = run("picture/view", "m.zoomed(v.p, {x: 333, y: 222}, v.f)", p=p, f=factor)
             np.testing.assert_allclose((333 - q["x"]) / q["scale"], (333 - 40) / 0.5)
             np.testing.assert_allclose((222 - q["y"]) / q["scale"], (222 - 25) / 0.5)
 
     def test_the_view_is_drawn_back_until_every_place_is_seen(self) -> None:
         places = [[1.8, 0.2], [-0.6, -0.9], [0.5, 0.5]]
-        p = run("view", "m.including(v.area, v.plate, 0, ...v.places)", area=AREA, plate=PLATE, places=places)
+        p = run("picture/view", "m.including(v.area, v.plate, 0, ...v.places)", area=AREA, plate=PLATE, places=places)
         for place in [*places, [0, 0], [1, 1]]:
-            at = run("view", "m.toScreen(v.p, v.plate, v.at)", p=p, plate=PLATE, at=place)
+            at = run("picture/view", "m.toScreen(v.p, v.plate, v.at)", p=p, plate=PLATE, at=place)
             self.assertTrue(0 <= at["x"] <= AREA["x"] and 0 <= at["y"] <= AREA["y"], place)
 
     def test_what_is_asked_of_the_service_is_the_part_on_the_screen_and_never_above_the_plates_size(self) -> None:
         ask = "m.wantedView(v.p, v.area, v.plate, v.ratio, m.WHOLE)"
-        far = run("view", ask, p={"scale": 0.5, "x": 100, "y": 100, "angle": 0}, area=AREA, plate=PLATE, ratio=1)
+        far = run("picture/view", ask, p={"scale": 0.5, "x": 100, "y": 100, "angle": 0}, area=AREA, plate=PLATE, ratio=1)
         self.assertEqual(far, {"width": 600, "height": 400, "x0": 0, "y0": 0, "x1": 600, "y1": 400})
-        near = run("view", ask, p={"scale": 4, "x": -2000, "y": -800, "angle": 0}, area=AREA, plate=PLATE, ratio=2)
+        near = run("picture/view", ask, p={"scale": 4, "x": -2000, "y": -800, "angle": 0}, area=AREA, plate=PLATE, ratio=2)
         self.assertEqual((near["width"], near["height"]), (1200, 800))
         self.assertEqual((near["x0"], near["x1"], near["y0"], near["y1"]), (500, 725, 200, 350))
-        self.assertIsNone(run("view", ask, p={"scale": 1, "x": 5000, "y": 0, "angle": 0}, area=AREA, plate=PLATE, ratio=1))
+        self.assertIsNone(run("picture/view", ask, p={"scale": 1, "x": 5000, "y": 0, "angle": 0}, area=AREA, plate=PLATE, ratio=1))
 
     def test_lines_snap_to_level_plumb_and_the_pictures_edges_and_to_nothing_that_is_far(self) -> None:
         snap = "m.snap(v.to, v.beside, {x: 450, y: 300}, v.degrees)"
-        level = run("view", snap, to={"x": 300, "y": 104}, beside=[{"x": 100, "y": 100}], degrees=[])
+        level = run("picture/view", snap, to={"x": 300, "y": 104}, beside=[{"x": 100, "y": 100}], degrees=[])
         self.assertEqual((level["at"], len(level["guides"])), ({"x": 300, "y": 100}, 1))
-        free = run("view", snap, to={"x": 300, "y": 140}, beside=[{"x": 100, "y": 100}], degrees=[])
+        free = run("picture/view", snap, to={"x": 300, "y": 140}, beside=[{"x": 100, "y": 100}], degrees=[])
         self.assertEqual((free["at"], free["guides"]), ({"x": 300, "y": 140}, []))
-        middle = run("view", snap, to={"x": 452, "y": 297}, beside=[], degrees=[])
+        middle = run("picture/view", snap, to={"x": 452, "y": 297}, beside=[], degrees=[])
         self.assertEqual(middle["at"], {"x": 450, "y": 300})
-        along = run("view", snap, to={"x": 300, "y": 0}, beside=[{"x": 100, "y": 100}], degrees=[27.5])["at"]
+        along = run("picture/view", snap, to={"x": 300, "y": 0}, beside=[{"x": 100, "y": 100}], degrees=[27.5])["at"]
         self.assertAlmostEqual(np.rad2deg(np.arctan2(100 - along["y"], along["x"] - 100)), 27.5, places=6)
 
     def test_a_drawn_line_is_laid_level_or_plumb_whichever_is_nearer(self) -> None:
         level, middle = "m.levelled(v.angle, v.start, v.to)", {"x": 100, "y": 100}
         for degrees, angle, turned in ((5, 0, -5), (-8, 0, 8), (95, 0, -5), (175, 0, 5), (5, 3, -2), (-93, 1, 4)):
             far = {"x": 100 + 200 * np.cos(np.deg2rad(degrees)), "y": 100 - 200 * np.sin(np.deg2rad(degrees))}
-            self.assertAlmostEqual(run("view", level, angle=angle, start=middle, to=far), turned, msg=str(degrees))
-        self.assertIsNone(run("view", level, angle=0, start=middle, to={"x": 110, "y": 103}))
+            self.assertAlmostEqual(run("picture/view", level, angle=angle, start=middle, to=far), turned, msg=str(degrees))
+        self.assertIsNone(run("picture/view", level, angle=0, start=middle, to={"x": 110, "y": 103}))
 
 
 class WhereLightComesFrom(unittest.TestCase):
@@ -124,14 +124,14 @@ class WhereLightComesFrom(unittest.TestCase):
 
     def test_only_positions_that_count_in_the_present_mode_are_shown(self) -> None:
         light = {"source": {}, "spread": {"mode": "spot", "position": [0.1, 0.2], "aim": [0.3, 0.4], "reach": 1}}
-        places = run("places", "m.placesOf(v.light, v.kind)", light=light, kind=self.kind())
+        places = run("store/places", "m.placesOf(v.light, v.kind)", light=light, kind=self.kind())
         self.assertEqual([(one["setting"]["name"], one["at"]) for one in places["positions"]], [("aim", [0.3, 0.4])])
         self.assertFalse(places["points"])
 
     def test_a_light_that_shines_from_points_is_known_by_its_settings(self) -> None:
         kind = self.kind()
         kind["groups"][0]["settings"].append({"name": "placed", "type": "places", "when": {}})
-        places = run("places", "m.placesOf(v.light, v.kind)", light={"source": {}, "spread": {"mode": "none"}}, kind=kind)
+        places = run("store/places", "m.placesOf(v.light, v.kind)", light={"source": {}, "spread": {"mode": "none"}}, kind=kind)
         self.assertEqual((places["positions"], places["points"]), ([], True))
 
     def test_warmth_is_read_at_the_source_else_at_the_first_point_that_is_on_else_in_the_middle(self) -> None:
@@ -139,7 +139,7 @@ class WhereLightComesFrom(unittest.TestCase):
         nowhere: dict[str, Any] = {"positions": [], "points": False}
         somewhere = {**nowhere, "positions": [{"at": [1.5, -0.2]}]}
         found = [
-            run("places", "m.originOf(v.places, v.facts)", places=p, facts=f)
+            run("store/places", "m.originOf(v.places, v.facts)", places=p, facts=f)
             for p, f in ((somewhere, points), (nowhere, points), (nowhere, None))
         ]
         self.assertEqual(found, [[1.5, -0.2], [0.2, 0.3], [0.5, 0.5]])
@@ -156,7 +156,7 @@ class Numbers(unittest.TestCase):
         ]
         for setting, value, written, typed, read in cases:
             text = run(
-                "units",
+                "column/units",
                 "((n) => [n.shown(v.value), n.read(v.typed)])(m.notation(v.setting))",
                 setting=setting,
                 value=value,
@@ -166,7 +166,7 @@ class Numbers(unittest.TestCase):
             self.assertAlmostEqual(text[1], read, msg=str(setting))
 
     def test_what_is_no_number_is_not_read(self) -> None:
-        self.assertIsNone(run("units", "m.notation({unit: 'share'}).read('moon')"))
+        self.assertIsNone(run("column/units", "m.notation({unit: 'share'}).read('moon')"))
 
 
 class Edits(unittest.TestCase):
@@ -185,7 +185,7 @@ class Edits(unittest.TestCase):
 
     def test_lights_are_moved_within_the_order(self) -> None:
         for to, order in ((2, ["b", "c", "a"]), (-3, ["a", "b", "c"]), (9, ["b", "c", "a"])):
-            moved = run("rig", "m.moveLight(v.rig, 'a', v.to).lights.map((l) => l.id)", rig=self.rig(), to=to)
+            moved = run("store/rig", "m.moveLight(v.rig, 'a', v.to).lights.map((l) => l.id)", rig=self.rig(), to=to)
             self.assertEqual(moved, order)
 
     def test_a_part_of_any_owners_mask_is_changed(self) -> None:
@@ -197,9 +197,76 @@ class Edits(unittest.TestCase):
             }
             rig["lights"][1]["mask"]["parts"] = [{"part": "x"}]
             place = {"mask": owner, "part": 0}
-            made = run("rig", "m.valuesAt(m.withValues(v.rig, v.place, {density: 0.3}), v.place)", rig=rig, place=place)
+            made = run("store/rig", "m.valuesAt(m.withValues(v.rig, v.place, {density: 0.3}), v.place)", rig=rig, place=place)
             self.assertEqual(made, {"part": "x", "density": 0.3})
 
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Changes(unittest.TestCase):
+    """What is sent of a rig is what the service makes of it, of the very same rigs."""
+
+    RIG: ClassVar[dict[str, Any]] = {
+        "lights": [
+            {"id": "a", "kind": "shafts", "on": True, "spread": {"reach": 0.5, "position": [0.5, 0.2]}},
+            {"id": "b", "kind": "bloom", "on": True, "spread": {"radius": 0.1}},
+        ]
+    }
+
+    def changes(self, after: Any) -> Any:
+        return run("store/changes", "m.changesOf(v.before, v.after)", before=self.RIG, after=after)
+
+    def changed(self, **lights: Any) -> Any:
+        made = json.loads(json.dumps(self.RIG))
+        for index, update in lights.items():
+            made["lights"][int(index[1:])].update(update)
+        return made
+
+    def test_a_setting_is_sent_by_its_path(self) -> None:
+        after = self.changed(_0={"spread": {"reach": 0.8, "position": [0.5, 0.2]}})
+        self.assertEqual(self.changes(after), [{"op": "replace", "path": "/lights/0/spread/reach", "value": 0.8}])
+
+    def test_numbers_go_as_the_list_that_they_are_and_what_is_equal_is_not_sent(self) -> None:
+        after = self.changed(_0={"spread": {"reach": 0.5, "position": [0.6, 0.2]}})
+        self.assertEqual(self.changes(after), [{"op": "replace", "path": "/lights/0/spread/position", "value": [0.6, 0.2]}])
+        self.assertEqual(self.changes(self.RIG), [])
+
+    def test_one_more_is_put_at_the_end_and_another_order_goes_whole(self) -> None:
+        more = {"lights": [*self.RIG["lights"], {"id": "c", "kind": "edge"}]}
+        self.assertEqual(self.changes(more), [{"op": "add", "path": "/lights/-", "value": {"id": "c", "kind": "edge"}}])
+        turned = {"lights": self.RIG["lights"][::-1]}
+        self.assertEqual(self.changes(turned), [{"op": "replace", "path": "/lights", "value": turned["lights"]}])
+        fewer = {"lights": self.RIG["lights"][:1]}
+        self.assertEqual(self.changes(fewer), [{"op": "replace", "path": "/lights", "value": fewer["lights"]}])
+
+    def test_names_with_a_slash_are_written_as_the_standard_says(self) -> None:
+        got = run("store/changes", "m.changesOf({'a/b~c': 1}, {'a/b~c': 2})")
+        self.assertEqual(got, [{"op": "replace", "path": "/a~1b~0c", "value": 2}])
+
+
+class Hand(unittest.TestCase):
+    """What the hand is doing: one thing at a time."""
+
+    def after(self, *acts: dict[str, Any]) -> Any:
+        return run("store/hand", "v.acts.reduce(m.handled, m.AT_REST)", acts=acts)
+
+    def test_one_tool_takes_the_place_of_another_and_is_put_down(self) -> None:
+        crop, spot = ({"do": "take up", "tool": {"is": name}} for name in ("crop", "spot"))
+        self.assertEqual(self.after(crop, spot)["tool"], {"is": "spot"})
+        self.assertEqual(self.after(crop, {"do": "put down"})["tool"], {"is": "handles"})
+
+    def test_a_stroke_is_drawn_only_with_a_brush(self) -> None:
+        stroke = {"do": "draw", "stroke": {"points": [0, 0, 1]}}
+        self.assertEqual(self.after(stroke)["tool"], {"is": "handles"})
+        brush = {"do": "take up", "tool": {"is": "light", "drawn": None}}
+        self.assertEqual(self.after(brush, stroke)["tool"]["drawn"], stroke["stroke"])
+        self.assertIsNone(self.after(brush, stroke, {"do": "draw", "stroke": None})["tool"]["drawn"])
+
+    def test_moving_and_holding_begin_and_end_by_themselves(self) -> None:
+        self.assertTrue(self.after({"do": "move"})["moving"])
+        self.assertFalse(self.after({"do": "move"}, {"do": "rest"})["moving"])
+        held = self.after({"do": "move"}, {"do": "hold", "what": "before"})
+        self.assertEqual((held["held"], held["moving"]), ("before", True))
+        self.assertIsNone(self.after({"do": "hold", "what": "before"}, {"do": "let go"})["held"])

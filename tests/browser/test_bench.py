@@ -104,6 +104,7 @@ class Desk(BrowserTest):
         plate = self.bring_in("desk")
         self.add_shafts()
         self.page.keyboard.press("Control+d")
+        expect(self.page.get_by_role("group", name="Shafts copy", exact=True)).to_be_visible()
         self.rested()
         self.assertEqual([light["id"] for light in self.rig(plate)["lights"]], ["shafts-1", "shafts-2"])
         self.page.keyboard.press("Alt+ArrowLeft")

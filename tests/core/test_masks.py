@@ -270,6 +270,17 @@ class GivingBack(unittest.TestCase):
         painted = mask_of({"part": "strokes", "strokes": [across]})
         np.testing.assert_allclose(given, plain + painted * (1 - plain), atol=1e-5)
 
+    def test_a_brush_alone_is_what_it_was_and_undoing_in_what_was_added_takes_light_away(self) -> None:
+        over = stroke((0.2, 0.3), (0.8, 0.3), size=0.08, hardness=0.3, flow=0.5)
+        back = {**stroke((0.4, 0.3), (0.6, 0.3), size=0.05, hardness=0.3, flow=0.6), "erase": True}
+        painted = mask_of({"part": "strokes", "strokes": [over, back]})
+        np.testing.assert_allclose(mask_of(self.brush(over, back), start="everything"), 1 - painted, atol=1e-6)
+        gradient = {"part": "linear", "begin": [0.5, 0.5], "end": [0.5, 0.9]}
+        added = mask_of(gradient, {**self.brush(over, back), "combine": "add"})
+        rows, columns = added.shape
+        self.assertLess(added[int(0.3 * rows), columns // 2], 0.8)  # the gradient's own light, which was all of it
+        self.assertGreater(added[int(0.3 * rows), int(0.1 * columns)], 0.99)
+
     def test_what_the_hand_does_last_wins(self) -> None:
         gradient = {"part": "linear", "combine": "subtract", "begin": [0.5, 0.5], "end": [0.5, 0.9]}
         over = stroke((0.2, 0.3), (0.8, 0.3), size=0.08, hardness=1.0, flow=1.0)

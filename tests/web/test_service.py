@@ -43,6 +43,11 @@ class Plates(ServiceTest):
         self.client.post(f"/api/plates/{plate}/revisions", json={"base": base, "label": "lit", "rig": rig})
         lit = np.asarray(Image.open(io.BytesIO(self.client.get(f"/api/plates/{plate}/thumbnail").content))).mean()
         self.assertGreater(lit, dark + 5)
+        # At once there is what was kept last, whatever has changed since.
+        base = self.told("GET", f"/plates/{plate}/bench")["revision"]
+        self.told("POST", f"/plates/{plate}/revisions", json={"base": base, "label": "bare", "rig": {}})
+        kept = self.client.get(f"/api/plates/{plate}/thumbnail", params={"at_once": True})
+        self.assertAlmostEqual(float(np.asarray(Image.open(io.BytesIO(kept.content))).mean()), lit)
 
     def test_bad_files_get_a_4xx_and_a_sentence_and_leave_nothing(self) -> None:
         for name, (data, reason) in bad_files().items():

@@ -58,12 +58,13 @@ class Strokes(Part):
         )
 
     @cached_property
-    def given_back(self) -> Part | None:
-        if self.combine != "subtract" or self.invert or not any(stroke.erase for stroke in self.strokes):
+    def undone(self) -> Part | None:
+        if self.combine == "intersect" or self.invert or not any(stroke.erase for stroke in self.strokes):
             return None
-        # What takes paint away gives light, and what lays it down takes that again.
-        turned = tuple(stroke.model_copy(update={"erase": not stroke.erase}) for stroke in self.strokes)
-        return self.model_copy(update={"combine": "add", "strokes": turned})
+        # Read the other way round: what takes paint away lays it down, and the reverse.
+        return self.model_copy(
+            update={"strokes": tuple(stroke.model_copy(update={"erase": not stroke.erase}) for stroke in self.strokes)}
+        )
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:
         return painted(self.strokes, self.keys, ground, frame)

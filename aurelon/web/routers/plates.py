@@ -78,16 +78,16 @@ def restore_plate(context: Shared, plate_id: int) -> PlateRecord:
 
 
 @router.get("/{plate_id}/thumbnail", response_class=Response)
-def get_thumbnail(context: Shared, plate_id: int, revision: Annotated[int, Query()] = 0) -> Response:
-    """The lit picture, small; `revision` only makes the address change with the picture. One of an earlier revision is
-    given at once, while that of the present one is made."""
+def get_thumbnail(
+    context: Shared, plate_id: int, revision: Annotated[int, Query()] = 0, at_once: Annotated[bool, Query()] = False
+) -> Response:
+    """The lit picture, small; `revision` only makes the address change with the picture. What was kept last is given `at_once`,
+    though it may be of an earlier revision."""
     picture, present = context.store.plates.thumbnail(plate_id)
-    if not present:
-        job = context.jobs.start("thumbnail", lambda control: _render_thumbnail(context, plate_id, control))
-        if picture is None:
-            context.jobs.wait(job)
-            picture, present = context.store.plates.thumbnail(plate_id)
-    if picture is None:  # the rig was changed meanwhile; the page asks again for the new revision
+    if not present and not at_once:
+        context.jobs.wait(context.jobs.start("thumbnail", lambda control: _render_thumbnail(context, plate_id, control)))
+        picture, present = context.store.plates.thumbnail(plate_id)
+    if picture is None:  # nothing is kept yet, or the rig was changed meanwhile
         return Response(status_code=204)
     kept = "private, max-age=3600" if present else "no-cache"
     return Response(picture, media_type="image/jpeg", headers={"cache-control": kept})

@@ -67,6 +67,9 @@ interface Props {
 export function PlateCard({ plate, ticked, onTick, onOpen, onDelete, onRename }: Props) {
   const [name, setName] = useState<string | null>(null);
   const [menu, setMenu] = useState(false);
+  // What was kept last shows at once; that of the present state follows when it is made.
+  const [asked, setAsked] = useState(false);
+  const ask = () => setAsked(true);
   const card = useRef<HTMLElement | null>(null);
   const choices: Choice[] = [
     { id: "open", text: "Open on the bench", act: onOpen },
@@ -84,7 +87,7 @@ export function PlateCard({ plate, ticked, onTick, onOpen, onDelete, onRename }:
       }}
     >
       <Picture aria-label={`Open ${plate.name}`} onPress={onOpen}>
-        <img src={thumbnailOf(plate)} alt="" draggable={false} />
+        <img src={asked ? thumbnailOf(plate) : `${thumbnailOf(plate)}&at_once=true`} alt="" draggable={false} onLoad={ask} onError={ask} />
       </Picture>
       <Line>
         {name === null ? (

@@ -25,7 +25,7 @@ START = {"everything": "Everything", "nothing": "Nothing"}
 class Mask(Settings):
     """Where the light may be: all of the plate or none of it to begin with, then part by part.
 
-    Where a part that takes light away gives it back, it gives back what any part before it took.
+    What is undone with the brush is undone whatever part before it did it.
     With m the mask so far and p what a part covers: add is m + p - m p, subtract m (1 - p), intersect m p.
     """
 
@@ -95,15 +95,16 @@ def masked(mask: Mask, ground: Ground, frame: Frame) -> Floats | None:
         if idle or not part.counts(ground):
             continue
         cover = covered(part, ground, frame)
+        # What the hand does last wins: with p what was laid and not taken up again, and u what was undone since, m
+        # becomes m (1 - p - u) + u where light is taken, and the same of 1 - m where it is added.
+        undone = None if made is None or part.undone is None else covered(part.undone, ground, frame)
         if made is None:
             made = 1 - cover if part.combine == "subtract" else cover
+        elif undone is not None:
+            kept = np.maximum(1 - cover - undone, 0)
+            made = made * kept + undone if part.combine == "subtract" else 1 - ((1 - made) * kept + undone)
         elif part.combine == "add":
             made = made + cover * (1 - made)
         else:
             made = made * (1 - cover if part.combine == "subtract" else cover)
-        back = part.given_back
-        if back is not None:
-            # What the hand does last wins.
-            given = covered(back, ground, frame)
-            made = made + given * (1 - made)
     return np.zeros(frame.shape, np.float32) if made is None and not everything else made

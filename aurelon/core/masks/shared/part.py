@@ -164,8 +164,8 @@ class Part(Settings):
         return (shape, (ground.picture.key, ground.reading.size) if self.of_picture else None)
 
     @property
-    def given_back(self) -> Part | None:
-        """A part that adds where this one, which takes light away, gives it back, whatever earlier part took it."""
+    def undone(self) -> Part | None:
+        """A part that covers where the hand has undone what this one, or one before it, did; None for nowhere."""
         return None
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:

@@ -4,7 +4,7 @@ import type { SettingOf, Stroke } from "../../api/client";
 import { tone } from "../../ui/theme";
 import { useBench, useNow } from "../store/bench";
 import { brushNow } from "../store/masking";
-import { placementAtOrigin } from "../store/selectors";
+import { placementAtOrigin, placementNow } from "../store/selectors";
 import type { Brush } from "../store/state";
 import { Layer } from "./handles/Overlay";
 import { EVERYWHERE, onLayer } from "./place";
@@ -36,7 +36,8 @@ const Painting = styled(Layer)`
   .path {
     fill: none;
     stroke: #fff;
-    stroke-opacity: 0.16;
+    stroke-opacity: 0.6;
+    stroke-width: 2px;
     stroke-linecap: round;
     stroke-linejoin: round;
   }
@@ -92,6 +93,8 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
   const growing = useRef<Growing | null>(null);
   const shownPath = useRef("");
   const planned = useRef(0);
+  // Where the plate's corner is in the window.
+  const corner = useRef({ x: 0, y: 0 });
   const radius = placement ? Math.max(1, brush.size * diagonal(plate) * placement.scale) : 1;
 
   const resize = useRef<(factor: number, harder: number) => void>(() => undefined);
@@ -142,6 +145,8 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
     };
     // The path has done its work once the picture has the stroke.
     const stop = store.subscribe((s, before) => {
+      const [is, was] = [placementNow(s), placementNow(before)];
+      if (is && was && is !== was) corner.current = { x: corner.current.x + is.x - was.x, y: corner.current.y + is.y - was.y };
       if (s.exact && !before.exact && !growing.current) clear();
       if (s.brushes !== before.brushes) showSign(false);
     });
@@ -201,8 +206,13 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
     return x >= 0 && x <= 1 && y >= 0 && y <= 1;
   };
 
+  const find = (event: PointerEvent<SVGRectElement>) => {
+    const on = onLayer(event);
+    corner.current = { x: event.clientX - on.x, y: event.clientY - on.y };
+  };
   const down = (event: PointerEvent<SVGRectElement>) => {
     // The middle button moves the view, and so does a press beside the picture, which never paints.
+    find(event);
     const to = onLayer(event);
     if (event.button !== 0 || !event.isPrimary || !isOnPlate(to)) return;
     event.stopPropagation();
@@ -214,7 +224,8 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
     draw();
   };
   const move = (event: PointerEvent<SVGRectElement>) => {
-    const here = onLayer(event);
+    // Asking the page where the layer is would have it laid out for every move.
+    const here = { x: event.clientX - corner.current.x, y: event.clientY - corner.current.y };
     ring.current?.setAttribute("transform", `translate(${here.x} ${here.y})`);
     ring.current?.setAttribute("visibility", "visible");
     const one = growing.current;
@@ -227,9 +238,8 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
       put(one, straight(one.from, here), pressure(native));
     } else {
       const events = native.getCoalescedEvents().length ? native.getCoalescedEvents() : [native];
-      const corner = { x: event.clientX - here.x, y: event.clientY - here.y };
       for (const each of events) {
-        const to = { x: each.clientX - corner.x, y: each.clientY - corner.y };
+        const to = { x: each.clientX - corner.current.x, y: each.clientY - corner.current.y };
         if (Math.hypot(to.x - one.last.x, to.y - one.last.y) < Math.max(1, SPACING * radius)) continue;
         put(one, to, pressure(each));
         one.last = to;
@@ -252,6 +262,7 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
         {...EVERYWHERE}
         role="application"
         aria-label={label}
+        onPointerEnter={find}
         onPointerDown={down}
         onPointerMove={move}
         onPointerUp={up}
@@ -261,7 +272,7 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
       {hints?.map((hint, k) => (
         <path key={k} className={hint.erase ? "out" : "in"} d={`${line(hint.points)}l0.1 0`} />
       ))}
-      <path ref={path} className="path" strokeWidth={hints ? 2.5 : 2 * radius} />
+      <path ref={path} className="path" />
       <g ref={ring} visibility="hidden">
         <circle className="dark" r={radius} />
         <circle className="bright" r={radius} />

@@ -73,6 +73,20 @@ interface Props extends RowTools {
   value: unknown;
 }
 
+/** The name of a setting, bold where it is not as it comes; Delete resets it. It is drawn anew only when that changes. */
+const NameOf = memo(function NameOf({ setting, changed, onReset }: { setting: SettingInfo; changed: boolean; onReset: () => void }) {
+  return (
+    <Name
+      $changed={changed}
+      aria-label={`${setting.label}: ${setting.help}`}
+      data-keys="Delete"
+      onKeyDown={(e) => (e.key === "Backspace" || e.key === "Delete" ? onReset() : undefined)}
+    >
+      {setting.label}
+    </Name>
+  );
+});
+
 /** One setting: its name with its help, and what its type shows beside it. Double-click resets it. */
 export const Row = memo(function Row({ setting, value, ...tools }: Props) {
   const view = viewOf(setting);
@@ -82,14 +96,7 @@ export const Row = memo(function Row({ setting, value, ...tools }: Props) {
   return (
     <Hint text={`${setting.label}. ${help}.`}>
       <Line onDoubleClick={tools.onReset} data-setting={setting.name}>
-        <Name
-          $changed={changed}
-          aria-label={`${setting.label}: ${setting.help}`}
-          data-keys="Delete"
-          onKeyDown={(e) => (e.key === "Backspace" || e.key === "Delete" ? tools.onReset() : undefined)}
-        >
-          {setting.label}
-        </Name>
+        <NameOf setting={setting} changed={changed} onReset={tools.onReset} />
         <view.Row setting={setting} value={value} {...tools} />
       </Line>
     </Hint>

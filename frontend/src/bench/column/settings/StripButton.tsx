@@ -1,8 +1,9 @@
+import { memo } from "react";
 import { Button } from "../../../ui/Button";
 import { Icon } from "../../../ui/Icon";
 
 /** Opens the test strip of a setting. */
-export function StripButton({ label, onStrip }: { label: string; onStrip: (() => void) | undefined }) {
+export const StripButton = memo(function StripButton({ label, onStrip }: { label: string; onStrip: (() => void) | undefined }) {
   if (!onStrip) return null;
   return (
     <Button
@@ -15,4 +16,4 @@ export function StripButton({ label, onStrip }: { label: string; onStrip: (() =>
       <Icon name="strip" size={14} />
     </Button>
   );
-}
+});
