@@ -114,7 +114,7 @@ class Painting(OnThePicture):
         self.drag((0.3, 0.3), (0.6, 0.3))
         self.assertEqual([p["part"] for p in self.mask(plate)["parts"]], ["strokes"])
         self.page.keyboard.press("n")
-        expect(self.page.get_by_role("button", name="Restore")).to_have_count(0)
+        expect(self.page.get_by_role("button", name="Bring light back")).to_have_count(0)
 
     def test_a_stroke_is_seen_while_it_is_drawn(self) -> None:
         self.bring_in("live")

@@ -36,7 +36,7 @@ const Painting = styled(Layer)`
   .path {
     fill: none;
     stroke: #fff;
-    stroke-opacity: 0.6;
+    stroke-opacity: 0.4;
     stroke-width: 2px;
     stroke-linecap: round;
     stroke-linejoin: round;
