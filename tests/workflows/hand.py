@@ -64,8 +64,16 @@ class Job(BrowserTest):
     def new(self, kind: str) -> None:
         """A new light: one key, one click."""
         self.key("a")
-        self.click(self.page.get_by_role("dialog").get_by_role("button", name=re.compile(f"^{kind}")))
-        expect(self.page.get_by_role("dialog")).to_have_count(0)
+        dialog = self.page.get_by_role("dialog")
+        card = dialog.get_by_role("button", name=re.compile(f"^{kind}"))
+        self.click(card)
+        try:
+            expect(dialog).to_have_count(0, timeout=8000)
+        except AssertionError:
+            # Once in some hundred a press was lost on a loaded machine while pictures came in; the hand presses again, and
+            # it counts.
+            self.click(card)
+            expect(dialog).to_have_count(0)
         self.page.wait_for_timeout(200)
         self.rested()
 
