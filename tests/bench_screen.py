@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import gzip
 import io
-import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -16,9 +15,9 @@ from typing import Any
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import CDPSession, Page, expect, sync_playwright
+from playwright.sync_api import CDPSession, Page
 
-from tests.browser.window import FLAGS, ROOT, Service
+from tests.browser.window import ROOT, add_light, demo_window, rested
 from tests.pictures import scene
 
 UNIT = """() => {
@@ -52,12 +51,6 @@ def row(what: str, value: float, bound: float, *, at_least: bool = False) -> Non
     print(f"{what:<66}{value:10.2f}   at {'least' if at_least else 'most'} {bound:<6g}{'MISSED' if missed else ''}", flush=True)
 
 
-def rested(page: Page) -> None:
-    expect(page.get_by_label("Save state")).to_have_text("Saved", timeout=60000)
-    expect(page.locator('[data-testid="picture"][data-exact="yes"]')).to_be_visible(timeout=120000)
-    page.wait_for_timeout(SETTLE)
-
-
 class Hand:
     """Drags, and what they cost the page's main thread."""
 
@@ -89,7 +82,7 @@ class Hand:
         seconds, work = time.monotonic() - begun, self._task() - task
         made: dict[str, Any] = page.evaluate("({ painted: window.painted, long: window.long.length })")
         page.mouse.up()
-        rested(page)
+        rested(page, SETTLE)
         return {
             "units": work / moves / self.unit,
             "long": made["long"],
@@ -113,15 +106,7 @@ def bring(page: Page, folder: Path) -> None:
         page.get_by_role("button", name="Bring in a picture…").click()
     chooser.value.set_files(path)
     page.wait_for_url("**/plates/*", timeout=120000)
-    rested(page)
-
-
-def add(page: Page, kind: str) -> None:
-    page.get_by_role("button", name="Add a light").click()
-    page.get_by_role("dialog").get_by_role("button", name=kind).first.click()
-    expect(page.get_by_role("dialog")).to_have_count(0)
-    page.wait_for_timeout(500)
-    rested(page)
+    rested(page, SETTLE)
 
 
 def scripts() -> float:
@@ -137,9 +122,9 @@ def scripts() -> float:
 def measure(page: Page, url: str, folder: Path) -> None:
     page.goto(url)
     page.get_by_role("button", name="Open Headland at dawn", exact=True).click()
-    rested(page)
+    rested(page, SETTLE)
     page.get_by_role("button", name="Low sun", exact=True).click()
-    rested(page)
+    rested(page, SETTLE)
     hand = Hand(page)
     print(f"unit {hand.unit:.1f} ms")
     track = '[data-setting="{}"] [role=group]'
@@ -153,7 +138,7 @@ def measure(page: Page, url: str, folder: Path) -> None:
         row(f"main thread for a move: {name}, units", made["units"], bound)
         row(f"  tasks over 50 ms: {name}", made["long"], 0)
     page.keyboard.press("n")
-    rested(page)
+    rested(page, SETTLE)
     made = hand.drag((300, 300), lambda t: (300 * t, 60 * np.sin(9 * t)), 120)
     row("main thread for a move: a brush, units", made["units"], 1.0)
     row("  tasks over 50 ms: a brush", made["long"], 0)
@@ -161,17 +146,17 @@ def measure(page: Page, url: str, folder: Path) -> None:
 
     page.get_by_role("button", name="Back to the plates").click()
     bring(page, folder)
-    add(page, "Shafts")
+    add_light(page, "Shafts", SETTLE)
     made = hand.drag(middle(page, track.format("reach")), lambda t: (130 * np.sin(6 * t), 0), 240, STEADY)
     row("pictures a second while a hand drags, 24 MP, one light", made["a second"], 20, at_least=True)
     for kind in ("Bloom", "Halation", "Lamp", "Velvet"):
-        add(page, kind)
+        add_light(page, kind, SETTLE)
     page.get_by_role("button", name="Shafts", exact=True).first.click()
-    rested(page)
+    rested(page, SETTLE)
     made = hand.drag(middle(page, track.format("reach")), lambda t: (130 * np.sin(6 * t), 0), 240, STEADY)
     row("pictures a second while a hand drags, 24 MP, five lights", made["a second"], 12, at_least=True)
     page.keyboard.press("n")
-    rested(page)
+    rested(page, SETTLE)
     begun = time.monotonic()
     page.mouse.move(300, 300)
     page.mouse.down()
@@ -180,24 +165,13 @@ def measure(page: Page, url: str, folder: Path) -> None:
     page.evaluate("new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn)))")
     row("moves of a brush drawn in a second, 24 MP, five lights", 180 / (time.monotonic() - begun), 60, at_least=True)
     page.mouse.up()
-    rested(page)
+    rested(page, SETTLE)
     row("all scripts of the page, kB gzipped", scripts(), 400)
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as folder:
-        service = Service(Path(folder) / "data")
-        service.start()
-        try:
-            with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-                page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
-                page.set_default_timeout(60000)
-                page.add_init_script(COUNTING)
-                measure(page, service.url, Path(folder))
-                browser.close()
-        finally:
-            service.stop()
+    with demo_window(COUNTING) as (page, url, folder):
+        measure(page, url, folder)
     missed = sum(value < bound if at_least else value > bound for _, value, bound, at_least in rows)
     print(f"{len(rows)} rows, {missed} missed")
 

@@ -3,20 +3,13 @@
 from __future__ import annotations
 
 import re
-import tempfile
-from pathlib import Path
 
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Page
 
-from tests.browser.window import FLAGS, ROOT, Service
+from tests.browser.window import ROOT, add_light, demo_window, rested
 
 OUT = ROOT / "docs/screenshots"
-
-
-def rested(page: Page) -> None:
-    expect(page.get_by_label("Save state")).to_have_text("Saved", timeout=30000)
-    expect(page.locator('[data-testid="picture"][data-exact="yes"]')).to_be_visible(timeout=90000)
-    page.wait_for_timeout(1500)
+SETTLE = 1500  # ms
 
 
 class Camera:
@@ -31,10 +24,10 @@ class Camera:
     def open(self, plate: str, light: str | None = None) -> None:
         self.page.goto(self.url)
         self.page.get_by_role("button", name=f"Open {plate}", exact=True).click()
-        rested(self.page)
+        rested(self.page, SETTLE)
         if light:
             self.page.get_by_role("button", name=light, exact=True).first.click()
-            rested(self.page)
+            rested(self.page, SETTLE)
 
     def scroll_to(self, label: str) -> None:
         self.page.get_by_label(label, exact=True).first.evaluate("(place) => place.scrollIntoView({ block: 'center' })")
@@ -75,17 +68,17 @@ def take(camera: Camera) -> None:
     page.keyboard.press("f")
     page.keyboard.press("m")
     page.keyboard.press("n")
-    rested(page)
+    rested(page, SETTLE)
     page.mouse.move(300, 330)
     page.mouse.down()
     page.mouse.move(620, 300, steps=10)
     page.mouse.up()
-    rested(page)
+    rested(page, SETTLE)
     camera.shoot("masks")
     camera.press("Undo")
     page.wait_for_timeout(500)
     camera.press("Undo")
-    rested(page)
+    rested(page, SETTLE)
     page.keyboard.press("m")
     page.get_by_role("button", name="Plate prepare").click()
     camera.press("Crop")
@@ -94,7 +87,7 @@ def take(camera: Camera) -> None:
     camera.press("Crop")
     camera.press("Lighthouse")
     page.keyboard.press("m")
-    rested(page)
+    rested(page, SETTLE)
     camera.shoot("matte")
     page.keyboard.press("m")
     page.keyboard.press("t")
@@ -113,34 +106,18 @@ def take(camera: Camera) -> None:
     page.get_by_role("button", name=re.compile("^House light")).click()
     page.get_by_role("textbox", name="Level, value", exact=True).fill("0.45")
     page.keyboard.press("Enter")
-    page.get_by_role("button", name="Add a light").click()
-    page.get_by_role("dialog").get_by_role("button", name=re.compile("^Lamp")).click()
-    page.wait_for_timeout(500)
-    rested(page)
+    add_light(page, "Lamp", SETTLE)
     camera.shoot("lamps")
     camera.open("Headland at dawn")
-    page.get_by_role("button", name="Add a light").click()
-    page.get_by_role("dialog").get_by_role("button", name=re.compile("^Line")).click()
-    page.wait_for_timeout(500)
-    rested(page)
+    add_light(page, "Line", SETTLE)
     camera.shoot("line")
     camera.open("Night over Merrow Point")
     camera.shoot("night")
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as folder:
-        service = Service(Path(folder) / "data")
-        service.start()
-        try:
-            with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-                page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
-                page.set_default_timeout(30000)
-                take(Camera(page, service.url))
-                browser.close()
-        finally:
-            service.stop()
+    with demo_window() as (page, url, _):
+        take(Camera(page, url))
 
 
 if __name__ == "__main__":

@@ -12,6 +12,8 @@ import tempfile
 import time
 import unittest
 import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -63,6 +65,40 @@ class Service:
         if self.process is not None:
             self.process.send_signal(how)
             self.process.wait()
+
+
+@contextmanager
+def demo_window(script: str = "") -> Iterator[tuple[Page, str, Path]]:
+    """A window on a service of its own with the demo data, for programs that are no tests: the page, the service's
+    address, a folder. `script` runs in the page before anything else."""
+    with tempfile.TemporaryDirectory() as folder:
+        service = Service(Path(folder) / "data")
+        service.start()
+        try:
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+                page.set_default_timeout(60000)
+                page.add_init_script(script or "0")
+                yield page, service.url, Path(folder)
+                browser.close()
+        finally:
+            service.stop()
+
+
+def rested(page: Page, settle: int) -> None:
+    """Waits until all is saved and the exact picture there, and so many ms more."""
+    expect(page.get_by_label("Save state")).to_have_text("Saved", timeout=60000)
+    expect(page.locator('[data-testid="picture"][data-exact="yes"]')).to_be_visible(timeout=120000)
+    page.wait_for_timeout(settle)
+
+
+def add_light(page: Page, kind: str, settle: int) -> None:
+    page.get_by_role("button", name="Add a light").click()
+    page.get_by_role("dialog").get_by_role("button", name=re.compile(f"^{kind}")).click()
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    page.wait_for_timeout(500)
+    rested(page, settle)
 
 
 class BrowserTest(unittest.TestCase):

@@ -1,4 +1,4 @@
-import { useEffect, useRef, type PointerEvent } from "react";
+import { useCallback, useEffect, useRef, type PointerEvent } from "react";
 import styled from "styled-components";
 import type { SettingOf, Stroke } from "../../api/client";
 import { tone } from "../../ui/theme";
@@ -109,15 +109,18 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
     };
   }, [catalogue, masking, now]);
 
-  const showSign = (flipped: boolean) => {
-    const erasing = brushNow(now()).erase !== flipped;
-    layer.current?.toggleAttribute("data-erasing", erasing);
-    sign.current?.querySelectorAll("path").forEach((one) => one.setAttribute("d", erasing ? "M-4 0h8" : "M-4 0h8M0-4v8"));
-  };
-  const clear = () => {
+  const showSign = useCallback(
+    (flipped: boolean) => {
+      const erasing = brushNow(now()).erase !== flipped;
+      layer.current?.toggleAttribute("data-erasing", erasing);
+      sign.current?.querySelectorAll("path").forEach((one) => one.setAttribute("d", erasing ? "M-4 0h8" : "M-4 0h8M0-4v8"));
+    },
+    [now],
+  );
+  const clear = useCallback(() => {
     shownPath.current = "";
     path.current?.setAttribute("d", "");
-  };
+  }, []);
 
   useEffect(() => {
     const element = layer.current;
@@ -141,7 +144,7 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
       if (event.isPrimary || !growing.current) return;
       growing.current = null;
       clear();
-      store.setState((s) => ({ hand: { ...s.hand, tool: "drawn" in s.hand.tool ? { ...s.hand.tool, drawn: null } : s.hand.tool } }));
+      masking.dropped();
     };
     // The path has done its work once the picture has the stroke.
     const stop = store.subscribe((s, before) => {
@@ -163,9 +166,7 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
       window.removeEventListener("keydown", key);
       window.removeEventListener("keyup", key);
     };
-    // All that these do is looked up when it happens.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [store]);
+  }, [store, masking, showSign, clear]);
 
   if (!placement) return null;
   const pressure = (event: globalThis.PointerEvent) => (event.pointerType === "pen" ? Number(event.pressure.toFixed(3)) : 1);
