@@ -1,7 +1,7 @@
 """Renders the made-up plates: python -m demo.render [SCENE ...] [--size 2400x1600] [--samples N] [--to DIR].
 
-With --beside it writes what is known of each picture in their place: a true mask of its subject,
-and its depth (white is near).
+With --beside it writes what is known of each picture in their place: true masks of its subject and of its
+sky, and its depth (white is near).
 """
 
 from __future__ import annotations
@@ -31,7 +31,7 @@ def main() -> None:
     parser.add_argument("--size", default="2400x1600")
     parser.add_argument("--samples", type=int, help="rays a pixel; the scene's own number where left out")
     parser.add_argument("--to", type=Path, default=PLATES)
-    parser.add_argument("--beside", action="store_true", help="write masks and depth pictures in place of plates")
+    parser.add_argument("--beside", action="store_true", help="write masks and depths in place of plates")
     options = parser.parse_args()
     if options.beside:
         for name in options.scenes:
@@ -50,11 +50,13 @@ def main() -> None:
 
 
 def _write_beside(name: str) -> None:
-    """The subject's share of every pixel as 8 bits, and nearness between nearest and farthest as 16."""
+    """The subject's and the sky's share of every pixel as 8 bits, and nearness between nearest and farthest as 16."""
     scene = importlib.import_module(f"demo.scenes.{name}")
     known = expose(scene.beside, scene.CAMERA, BESIDE_SIZE, BESIDE_SAMPLES, most=1e4)
     BESIDE.mkdir(exist_ok=True)
-    Image.fromarray(np.round(known[:, :, 0] * 255).astype(np.uint8)).save(BESIDE / f"{name}-subject.png")
+    for what, share in (("subject", known[:, :, 0]), ("sky", known[:, :, 2])):
+        if share.any():
+            Image.fromarray(np.round(share * 255).astype(np.uint8)).save(BESIDE / f"{name}-{what}.png")
     if name not in DEPTHS:
         return
     near = 1 / known[:, :, 1]

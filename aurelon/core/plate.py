@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import hashlib
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from threading import RLock
+from typing import Any, TypeVar, cast
 
 import imagecodecs
 import numpy as np
@@ -24,6 +25,7 @@ from aurelon.core.imaging.resample import reduce_to
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB, RgbSpace
 
 KEPT_REDUCTIONS = 4
+T = TypeVar("T")
 
 
 @dataclass
@@ -43,6 +45,8 @@ class Plate:
     # Files that rigs on this plate refer to, by the SHA-256 of each; None where there is none.
     file_of: Callable[[str], bytes | None] = field(default=lambda name: None, repr=False)
     _reduced: OrderedDict[tuple[int, int], Floats] = field(default_factory=OrderedDict, repr=False)
+    _found: dict[Hashable, Any] = field(default_factory=dict, repr=False)
+    _lock: RLock = field(default_factory=RLock, repr=False)
 
     def __post_init__(self) -> None:
         if self.pixels.ndim != 3 or self.pixels.shape[2] != 3 or self.pixels.dtype != np.float32:
@@ -63,11 +67,21 @@ class Plate:
         """The frame's part of the picture, (h, w, 3); whole views are kept for the next time."""
         if frame != Frame.whole(frame.size) or frame.size == self.size:
             return reduce_to(self.pixels, frame)
-        if frame.size not in self._reduced:
-            self._reduced[frame.size] = reduce_to(self.pixels, frame)
-            while len(self._reduced) > KEPT_REDUCTIONS:
-                self._reduced.popitem(last=False)
-        return self._reduced[frame.size]
+        with self._lock:
+            if frame.size not in self._reduced:
+                self._reduced[frame.size] = reduce_to(self.pixels, frame)
+                while len(self._reduced) > KEPT_REDUCTIONS:
+                    self._reduced.popitem(last=False)
+            return self._reduced[frame.size]
+
+    def found(self, key: Hashable, find: Callable[[], T]) -> T:
+        """What is found in the picture under a key, once; another thread that asks for it meanwhile waits."""
+        with self._lock:
+            lock = self._found.setdefault(("lock", key), RLock())
+        with lock:
+            if key not in self._found:
+                self._found[key] = find()
+            return cast(T, self._found[key])
 
     def alpha_at(self, frame: Frame) -> Floats | None:
         return None if self.alpha is None else reduce_to(self.alpha[:, :, None], frame)[:, :, 0]

@@ -133,6 +133,11 @@ march, normal, shadow, openness = make_march(distance, 0.9)
 
 
 @njit(fastmath=True)
+def on_far_shore(dx: float, dy: float, dz: float) -> bool:
+    return dz > 0 and dy < 0.030 + 0.030 * fbm(np.arctan2(dx, dz) * 7.0, 0.5, 0.0, 4)
+
+
+@njit(fastmath=True)
 def sky(dx: float, dy: float, dz: float) -> tuple[float, float, float]:
     up = max(dy, 0.0)
     low = np.exp(-up * 5.0)
@@ -144,8 +149,7 @@ def sky(dx: float, dy: float, dz: float) -> tuple[float, float, float]:
     bank = smooth(0.45, 0.75, fbm(dx * scale * 0.7 + 5.0, dz * scale * 1.1, 3.3, 5)) * smooth(0.0, 0.12, up)
     r, g, b = mix(r, 0.065 + 0.10 * west * low, 0.8 * bank), mix(g, 0.070 + 0.04 * west, 0.8 * bank), mix(b, 0.115, 0.8 * bank)
     # The far shore and its few lights.
-    ridge = 0.030 + 0.030 * fbm(np.arctan2(dx, dz) * 7.0, 0.5, 0.0, 4)
-    if dy < ridge and dz > 0:
+    if on_far_shore(dx, dy, dz):
         r, g, b = 0.030, 0.038, 0.060
         a = np.arctan2(dx, dz) * 70.0
         n = int(np.floor(a))
@@ -323,9 +327,9 @@ def radiance(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, s
 
 @njit(fastmath=True)
 def beside(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int) -> tuple[float, float, float]:
-    """Whether the ray meets the subject, the houses (1 or 0), and how far away it ends."""
+    """Whether the ray meets the subject, the houses (1 or 0), how far away it ends, and whether in the sky."""
     t = march(ox, oy, oz, dx, dy, dz, 0.05, 90.0, 200)
     if t > 90.0:
-        return 0.0, 90.0, 0.0
+        return 0.0, 90.0, 1.0 if dy > 0 and not on_far_shore(dx, dy, dz) else 0.0
     x, y, z = ox + dx * t, oy + dy * t, oz + dz * t
     return (1.0 if houses(x, y, z) < 0.02 and y > 0.02 else 0.0), t, 0.0

@@ -219,10 +219,11 @@ def radiance(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, s
 
 @njit(fastmath=True)
 def beside(ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, seed: int) -> tuple[float, float, float]:
-    """Whether the ray meets the subject, the lighthouse and its cottage (1 or 0), and how far away it ends."""
+    """Whether the ray meets the subject, the lighthouse and its cottage (1 or 0), how far away it ends, and whether in
+    the sky."""
     t = march(ox, oy, oz, dx, dy, dz, 0.4, 240.0, 240)
     if t > 240.0:
-        return 0.0, 240.0, 0.0
+        return 0.0, 240.0, 1.0 if dy >= -0.0004 else 0.0
     x, y, z = ox + dx * t, oy + dy * t, oz + dz * t
     built = tower(x, y, z) < 0.05 and z > TOWER_Z - 5.0
     return (1.0 if built else 0.0), t, 0.0

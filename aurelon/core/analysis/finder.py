@@ -16,7 +16,7 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from aurelon.core.analysis.colour_match import EDGE, colour_at
+from aurelon.core.analysis.spot_colour import EDGE, colour_at
 from aurelon.core.graph.nodes import ValueNode, digest_of
 from aurelon.core.graph.renderer import Renderer, Working
 from aurelon.core.imaging.arrays import Doubles, Floats

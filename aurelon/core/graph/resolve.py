@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from aurelon.core.analysis.areas import sky_of
 from aurelon.core.graph.nodes import PictureNode, ValueNode, Work, digest_of
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.blend import Blending, blending
@@ -20,14 +21,16 @@ from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.kind import AnyKind, FileOf, LightField, LookAt, Reading, Scene
 from aurelon.core.masks.shared.mask import Mask, masked
 from aurelon.core.masks.shared.part import Ground, Keyed
+from aurelon.core.masks.sky import Sky as SkyPart
 from aurelon.core.plate import Plate, read_grey
-from aurelon.core.rig.model import Light, Rig
+from aurelon.core.rig.model import Behind, Light, Rig
 
 WORKING_EDGE = 768  # long edge of the grid that light travels on; it is soft, and enlarged by a spline
 DRAFT_EDGE = 384
 DRAFT_READING_EDGE = 1536  # a draft reads the plate's highlights from a reduced version of this size
 LAID_PIXELS = 1 << 17  # pixels of a light that are laid in one go: what is drawn for them stays in the cache
 
+SKY = SkyPart()
 NO_PICTURE = np.zeros((1, 1, 3), np.float32)  # for kinds that read none
 
 
@@ -162,13 +165,28 @@ class _Masks:
         of_picture = (self._prepared.digest, self._backdrop.reading.size) if mask.reads_picture else None
         used = {name: self.mattes[name] for name in mask.mattes() if name in self.mattes}
         digests = [(name, node and node.digest) for name, node in used.items()]
-        ground = partial(ground_for, self._backdrop, self._original, self._prepared, used)
 
         def make(work: Work, frame: Frame) -> Floats:
-            made = masked(mask, ground(work), frame)
+            made = masked(mask, self.ground(used, work), frame)
             return np.ones(frame.shape, np.float32) if made is None else made
 
         return PictureNode(digest_of("mask", self._original.digest, mask.digest, of_picture, digests), make)
+
+    def ground(self, used: Mapping[str, PictureNode | None], work: Work) -> Ground:
+        """What masks that use these mattes are made on."""
+        return ground_for(self._backdrop, self._original, self._prepared, used, work)
+
+    def behind(self, mask: PictureNode | None, behind: Behind) -> PictureNode | None:
+        """A mask less what stands before the light, but for what spills: m (1 - a (1 - spill))."""
+        if behind.matte not in self.mattes:
+            return mask
+        area, kept = self.mattes[behind.matte], f32(1 - behind.spill)
+
+        def make(work: Work, frame: Frame) -> Floats:
+            past = np.full(frame.shape, f32(1) - kept, np.float32) if area is None else f32(1) - work.at(area, frame) * kept
+            return past if mask is None else past * work.at(mask, frame)
+
+        return PictureNode(digest_of("behind", mask and mask.digest, area and area.digest, behind.spill), make)
 
 
 def ground_for(
@@ -188,6 +206,7 @@ def ground_for(
         original=Keyed(original.digest, partial(work.at, original)),
         reading=backdrop.reading,
         mattes={name: area(node) for name, node in mattes.items()},
+        sky=lambda: sky_of(backdrop.plate).cover,
         grey=partial(_grey, backdrop, work),
         keep=work.keep,
         peek=work.peek,
@@ -214,11 +233,18 @@ def _light(
     kind, plate = kinds()[light.kind], backdrop.plate
     read = pictures[light.look_at]
     seen = read.digest if kind.reads else plate.size
-    of_source = (light.kind, seen, backdrop.reading.size, light.source.digest)
+    used = {name: masks.mattes[name] for name in light.read_mattes() if name in masks.mattes}
+    named = [(name, node and node.digest) for name, node in used.items()]
+    of_source = (light.kind, seen, backdrop.reading.size, light.source.digest, named)
 
     def reading(work: Work, detected: Any, frame: Frame) -> Reading[Any]:
         picture = work.at(read, frame) if kind.reads else NO_PICTURE
-        return Reading(picture, plate.space, detected, backdrop.file_of)
+        ground = masks.ground(used, work)
+
+        def area_of(name: str, at: Frame) -> Floats | None:
+            return ground.mattes[name].at(at) if name in ground.mattes else None
+
+        return Reading(picture, plate.space, detected, backdrop.file_of, area_of, partial(SKY.cover, ground))
 
     detect = kind.detect
     detected: ValueNode[Any] | None = None
@@ -238,14 +264,23 @@ def _light(
     source = PictureNode(digest_of("source", *of_source), make_source, kept=not kind.at_frame)
 
     def scene(work: Work, view: Frame) -> Scene[Any]:
-        return Scene(partial(work.at, source), found(work), plate.size, plate.space, backdrop.edge, view, backdrop.file_of)
+        return Scene(
+            source_at=partial(work.at, source),
+            picture_at=partial(work.at, read),
+            detected=found(work),
+            size=plate.size,
+            space=plate.space,
+            working_edge=backdrop.edge,
+            view=view,
+            file_of=backdrop.file_of,
+        )
 
     field: ValueNode[LightField] = ValueNode(
         digest_of("field", source.digest, light.spread.digest, backdrop.edge),
         lambda work: kind.spread(scene(work, backdrop.reading), light.source, light.spread),
     )
     tint, levels = tint_of(light.colour, plate.space), levels_of(light.colour)
-    mask = masks.node(light.mask)
+    mask = masks.behind(masks.node(light.mask), light.behind)
     m = light.merge
     how = blending(mode=m.mode, intensity=m.intensity, opacity=m.opacity, keep_darks=m.keep_darks, opaque=kind.opaque)
     coloured = digest_of("colour", field.digest, light.colour.digest)

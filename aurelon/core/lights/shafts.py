@@ -20,39 +20,97 @@ Henyey and Greenstein (1941) for forward scattering, here as its exponential cor
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 import cv2
 import numpy as np
 
+from aurelon.core.analysis.areas import sure_sky_of
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.colour_matrix import Tint
-from aurelon.core.imaging.fastmath import smoothstep
+from aurelon.core.imaging.fastmath import encode_array, smoothstep
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.noise import ray_variation
-from aurelon.core.lights.shared.highlights import HighlightSource, highlights
-from aurelon.core.lights.shared.initial_settings import luminance_in, open_share
+from aurelon.core.imaging.resample import reduce_to
+from aurelon.core.lights.shared.highlights import open_by
+from aurelon.core.lights.shared.initial_settings import luminance_in, open_share, warmth_at
 from aurelon.core.lights.shared.kind import Kind, Reading, Scene
 from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sampled, soften
 from aurelon.core.plate import Plate
-from aurelon.core.settings import Place, Settings, choice, number, place_setting, seed_setting, temperature_setting, whole
+from aurelon.core.settings import (
+    Place,
+    Settings,
+    choice,
+    colour_setting,
+    matte_setting,
+    number,
+    place_setting,
+    seed_setting,
+    temperature_setting,
+    whole,
+)
 
 STRONGEST_BLOCKING = 80.0  # β per diagonal at blocking 1: a thing of 1 % of the diagonal halves a ray
 FALLOFF_LENGTH = 0.2  # diagonals over which falloff 1 halves the light
 SHARPEST = 1e-4
+DARKEST_COLOUR = 0.04  # display-encoded luminance below which a colour is only noise
+OPEN_ENOUGH = 0.25  # openness round a source from which it needs no hole of its own
+LEAST_SEEN = 0.004  # diagonals round a source that are looked at, however small its disc
+HOLE = 2.5  # radii of the disc
+HOLE_LIGHT = 0.8  # linear light of a hole, as of a bright opening
+PARTED = 0.45  # openness of the sky above that of the ground from which tones tell them apart
+LIKE = 0.09  # display-encoded difference within which the picture is what it is at the source
 
 
-class Source(HighlightSource):
-    """What is open: the bright parts of the picture."""
+class Source(Settings):
+    """What is open, so that light comes through it."""
 
+    open_by: Literal["tones", "colours", "sky", "area"] = choice(
+        "tones",
+        "What lets light through: bright tones, one colour, the sky, or an area that you made",
+        label="Open by",
+        words={"tones": "Bright tones", "colours": "A colour", "sky": "The sky", "area": "An area"},
+        essential=True,
+    )
     threshold: float = number(
-        0.45, "How bright the picture must be to let light through", unit="share", low=0, high=2, step=0.01, essential=True
+        0.45,
+        "How bright the picture must be to let light through",
+        unit="share",
+        low=0,
+        high=2,
+        step=0.01,
+        when={"open_by": ["tones"]},
+        essential=True,
     )
     knee: float = number(
-        0.3, "How softly the picture opens above the threshold", unit="share", low=0.01, high=1, step=0.01, essential=True
+        0.3,
+        "How softly the picture opens above the threshold",
+        unit="share",
+        low=0.01,
+        high=1,
+        step=0.01,
+        when={"open_by": ["tones"]},
+        essential=True,
     )
+    colour: str = colour_setting(
+        "#7fa8dc",
+        "The colour that lets light through; its brightness does not count",
+        when={"open_by": ["colours"]},
+        essential=True,
+    )
+    tolerance: float = number(
+        0.25,
+        "How far from that colour the picture may be",
+        unit="share",
+        low=0.02,
+        high=1,
+        step=0.01,
+        when={"open_by": ["colours"]},
+        essential=True,
+    )
+    area: str = matte_setting("The area that lets light through", when={"open_by": ["area"]}, essential=True)
 
 
 def _strength(default: float, help: str, *, group: str) -> Any:
@@ -149,7 +207,71 @@ class Spread(Settings):
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 4): the picture's light where it is open, and the openness w itself."""
-    return highlights(reading, settings, frame)
+    s = settings
+    match s.open_by:
+        case "tones":
+            return open_by(reading, frame, s.threshold, s.knee)
+        case "colours":
+            return open_by(reading, frame, DARKEST_COLOUR, DARKEST_COLOUR, s.colour, s.tolerance)
+        case "sky":
+            openness = reading.sky_at(frame)
+        case "area":
+            area = reading.area_of(s.area, frame)
+            openness = np.zeros(frame.shape, np.float32) if area is None else area
+    light = reduce_to(reading.picture, frame)
+    return np.dstack([light * openness[:, :, None], openness])
+
+
+class Hole(NamedTuple):
+    """Where the picture is closed round a source, a hole of the source's own size: how far it is open (0..1), the tones
+    of the picture at the source (3,), display-encoded, and the radius in diagonals."""
+
+    share: float
+    tones: Floats
+    radius: float
+
+
+def hole_at(scene: Scene[None], settings: Spread) -> Hole | None:
+    """The hole that a source opens where nothing lets its light through; None where something does, or outside the
+    frame."""
+    s = settings
+    x, y = s.position
+    if s.mode != "point" or not (0 <= x < 1 and 0 <= y < 1):
+        return None
+    grid = scene.frame_of(1.0)
+    round_it = _round(grid, s.position, max(s.disc_size, LEAST_SEEN))
+    openness = float(np.average(scene.source_at(grid)[:, :, 3], weights=round_it))
+    share = 1 - float(smoothstep(np.float32(min(openness / OPEN_ENOUGH, 1.0))))
+    if share <= 0:
+        return None
+    near = _round(grid, s.position, LEAST_SEEN)
+    tones = np.average(encode_array(scene.picture_at(grid)).reshape(-1, 3), axis=0, weights=near.ravel())
+    return Hole(share, tones.astype(np.float32), HOLE * s.disc_size)
+
+
+def _round(frame: Frame, place: Place, radius: float) -> Floats:
+    """1 within `radius` (diagonals) of a place, 0 outside, (h, w); at least the pixel there."""
+    reach = max(radius, 1 / frame.diagonal)
+    inside = (np.float32(reach) - _distance(frame, place)) * np.float32(frame.diagonal) + np.float32(0.5)
+    return np.asarray(np.clip(inside, 0, 1), np.float32)
+
+
+def _opened(hole: Hole, picture: Floats, frame: Frame, place: Place) -> Floats:
+    """How far a hole is open, (h, w): where the picture has the tones that it has at the source, so that what stands before
+    it, as bars and leaves do, stays closed."""
+    apart = np.abs(encode_array(picture) - hole.tones).max(axis=2)
+    like = smoothstep(np.clip(2 - apart / np.float32(LIKE), 0, 1))
+    # Soft at its rim, so that no ring is seen.
+    away = _distance(frame, place) / np.float32(hole.radius)
+    within = smoothstep(np.clip(2 - 2 * away, 0, 1))
+    return np.asarray(np.float32(hole.share) * like * within, np.float32)
+
+
+def _distance(frame: Frame, place: Place) -> Floats:
+    """Distance of every pixel from a place, (h, w), in diagonals."""
+    rows = (np.arange(frame.y0, frame.y1, dtype=np.float32) + np.float32(0.5) - np.float32(place[1] * frame.height))[:, None]
+    columns = (np.arange(frame.x0, frame.x1, dtype=np.float32) + np.float32(0.5) - np.float32(place[0] * frame.width))[None, :]
+    return np.asarray(np.sqrt(rows * rows + columns * columns) / np.float32(frame.diagonal))
 
 
 @dataclass(frozen=True)
@@ -158,6 +280,7 @@ class ShaftsField:
 
     grid: Floats
     settings: Spread
+    hole: Hole | None
 
     @property
     def nbytes(self) -> int:
@@ -188,6 +311,8 @@ class ShaftsField:
         limb = 0.4 + 0.6 * np.sqrt(np.clip(1 - (distance / s.disc_size) ** 2, 0, 1))
         box = Frame(frame.width, frame.height, int(x0), int(y0), int(x1), int(y1))
         openness = scene.source_at(box)[:, :, 3]
+        if self.hole is not None:
+            openness = np.maximum(openness, _opened(self.hole, scene.picture_at(box), box, s.position))
         disc = s.disc_strength * smoothstep(t) * limb * openness
         drawn = np.zeros((*frame.shape, 3), np.float32)
         drawn[y0 - frame.y0 : y1 - frame.y0, x0 - frame.x0 : x1 - frame.x0] = disc[:, :, None].astype(np.float32) * colour
@@ -206,8 +331,14 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     lengths = geometry.distances() / diagonal
     fade = ((1 + lengths[0] / FALLOFF_LENGTH) / (1 + lengths / FALLOFF_LENGTH)) ** settings.falloff
     halo = settings.aureole_strength * np.exp(-lengths / settings.aureole_size)
+    emission = scene.source_at(grid)
+    hole = hole_at(scene, settings)
+    if hole is not None:
+        opened = _opened(hole, scene.picture_at(grid), grid, settings.position)
+        light = np.full(3, HOLE_LIGHT, np.float32)
+        emission = np.maximum(emission, opened[:, :, None] * np.append(light, np.float32(1)))
     rays = march(
-        scene.source_at(grid),
+        emission,
         geometry,
         variation,
         fade.astype(np.float32),
@@ -217,18 +348,30 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     )
     if settings.softness > SHARPEST:
         soften(rays, geometry, np.deg2rad(settings.softness))
-    return ShaftsField(sampled(rays, geometry, grid), settings)
+    return ShaftsField(sampled(rays, geometry, grid), settings, hole)
 
 
 def initial(plate: Plate) -> dict[str, dict[str, Any]]:
-    """A source on the brightest broad part of the picture, and a threshold that this part passes."""
+    """A source on the brightest broad part of the sky, or of the picture where no sky is sure, and what is open chosen so
+    that this part is and most of the rest is not."""
     luminance = luminance_in(plate)
+    sky = sure_sky_of(plate)
     broad = cv2.GaussianBlur(luminance, (0, 0), max(luminance.shape) / 40)
+    threshold = open_share(plate, 0.3, Source().knee)
+    opened: dict[str, Any] = {"threshold": threshold}
+    if sky is not None:
+        cover = np.asarray(cv2.resize(sky.cover, luminance.shape[::-1], interpolation=cv2.INTER_AREA))
+        broad = broad * cv2.GaussianBlur(cover, (0, 0), max(luminance.shape) / 40)
+        passes = smoothstep(np.clip((encode_array(luminance) - threshold) / Source().knee, 0, 1))
+        # Tones that part the sky from the ground keep the clouds' own shapes; where they do not, the sky itself is open.
+        in_sky = float(np.average(passes, weights=cover))
+        in_ground = float(np.average(passes, weights=1 - cover + 1e-6))
+        if in_sky - in_ground < PARTED:
+            opened["open_by"] = "sky"
     y, x = np.unravel_index(int(np.argmax(broad)), broad.shape)
-    return {
-        "source": {"threshold": open_share(plate, 0.3, Source().knee)},
-        "spread": {"position": [round((x + 0.5) / broad.shape[1], 4), round((y + 0.5) / broad.shape[0], 4)]},
-    }
+    place = [round((x + 0.5) / broad.shape[1], 4), round((y + 0.5) / broad.shape[0], 4)]
+    kelvin = warmth_at(plate, place)
+    return {"source": opened, "spread": {"position": place, "disc_temperature": kelvin}, "colour": {"temperature": kelvin}}
 
 
 KIND = Kind(

@@ -18,8 +18,8 @@ from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.resample import enlarge_to
-from aurelon.core.masks.shared.guided import lines_of, on_lines
 from aurelon.core.masks.shared.part import Ground, Part, resampled
+from aurelon.core.masks.shared.rim import along_the_rim, cut_along
 from aurelon.core.masks.strokes import lay_down
 from aurelon.core.settings import Corners, Stroke, box_setting, flag, strokes_setting
 
@@ -27,8 +27,6 @@ CUT_EDGE = 512  # long edge of the version that is cut
 ROUNDS = 4
 SURE = 0.3  # paint from which a hint is certain
 SPECK = 0.02  # of the subject's size, below which a piece apart from it is dropped
-RIM = 0.004  # diagonals about the first cut within which the rim is drawn again
-EDGE_CONTRAST = 0.015  # display-encoded
 
 NO_NEWS: Callable[[float], None] = lambda share: None  # noqa: E731
 
@@ -60,31 +58,13 @@ class Subject(Part):
     def cover(self, ground: Ground, frame: Frame) -> Floats:
         canonical = ground.canonical
         if frame.width > canonical.width:
-            return _along_the_rim(enlarge_to(self.cut(ground), frame), ground, frame)
+            return along_the_rim(enlarge_to(self.cut(ground), frame), ground, frame)
         key = ("cut out", self.key(ground))
-        return resampled(ground.keep(key, canonical, lambda: _along_the_rim(self.cut(ground), ground, canonical)), frame)
+        return resampled(ground.keep(key, canonical, lambda: along_the_rim(self.cut(ground), ground, canonical)), frame)
 
     def cut(self, ground: Ground, progress: Callable[[float], None] = NO_NEWS) -> Floats:
         """On the canonical version: the rim's lines, what is surely in, and what may be, (h, w, 6)."""
-        canonical = ground.canonical
-
-        def make() -> Floats:
-            rough = resampled(_cut_out(self, ground, progress), canonical)
-            diagonal = canonical.diagonal
-            guide = encode_array(ground.original.at(canonical))
-            lines = lines_of(rough, guide, max(2, round(RIM * diagonal)), EDGE_CONTRAST)
-            wide = max(1, round(RIM * diagonal))
-            kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * wide + 1, 2 * wide + 1))
-            hard = (rough > 0.5).astype(np.float32)
-            sure, may = cv2.erode(hard, kernel), cv2.dilate(hard, kernel)
-            return np.ascontiguousarray(np.dstack([lines, sure, may]), np.float32)
-
-        return ground.keep(self.key(ground), canonical, make)
-
-
-def _along_the_rim(cut: Floats, ground: Ground, frame: Frame) -> Floats:
-    """The mask (h, w) of a cut (h, w, 6) at a frame; away from the rim the first cut holds."""
-    return np.clip(on_lines(cut, encode_array(ground.original.at(frame))), cut[:, :, 4], np.maximum(cut[:, :, 5], cut[:, :, 4]))
+        return ground.keep(self.key(ground), ground.canonical, lambda: cut_along(_cut_out(self, ground, progress), ground))
 
 
 def _cut_out(subject: Subject, ground: Ground, progress: Callable[[float], None]) -> Floats:

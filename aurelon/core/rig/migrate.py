@@ -32,7 +32,8 @@ def up_to_date(data: Any) -> Any:
     version = data.get("version", VERSION)
     if isinstance(version, int) and version > VERSION:
         raise ValueError(f"this rig is of version {version}, later than this Aurelon reads ({VERSION}); update Aurelon to use it")
-    return _from_1(data) if version == 1 else data
+    made = _from_1(data) if version == 1 else data
+    return {**made, "lights": _each(made["lights"], _opened)} if "lights" in made else made
 
 
 def _from_1(data: dict[str, Any]) -> dict[str, Any]:
@@ -58,6 +59,16 @@ def _light(light: Any) -> Any:
         if names and isinstance(made.get(stage), dict):
             made[stage] = _renamed(made[stage], names)
     return made
+
+
+def _opened(light: Any) -> Any:
+    """Shafts said of one colour that it alone shines; they are open by that colour now."""
+    if not (isinstance(light, dict) and light.get("kind") == "shafts" and isinstance(light.get("source"), dict)):
+        return light
+    source = dict(light["source"])
+    if source.pop("colours", "all") == "one":
+        source.setdefault("open_by", "colours")
+    return {**light, "source": source}
 
 
 def _with_mask(owner: Any) -> Any:

@@ -21,7 +21,7 @@ from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.kind import AnyKind, Colour, LookAt, Merge
 from aurelon.core.masks.shared.mask import Mask
 from aurelon.core.rig.migrate import VERSION, up_to_date
-from aurelon.core.settings import Settings, number, settings_of, temperature_setting, tint_setting
+from aurelon.core.settings import Settings, matte_setting, number, settings_of, temperature_setting, tint_setting
 
 Share = Annotated[float, Field(ge=0, le=1)]
 SMALLEST_CROP = 0.01
@@ -81,6 +81,15 @@ class Matte(Settings):
     mask: Mask = Mask(start="nothing")
 
 
+class Behind(Settings):
+    """What stands before a light."""
+
+    matte: str = matte_setting("What stands before the light", essential=True)
+    spill: float = number(
+        0.0, "How much light still reaches what stands before it", unit="share", low=0, high=1, step=0.01, essential=True
+    )
+
+
 class HouseLight(Settings):
     """How much of the photograph's own light stays on, and its colour."""
 
@@ -103,11 +112,37 @@ class Light(Settings):
     on: bool = Field(True, description="Whether the light shines")
     group: str = Field("", max_length=64, description="Lights of one group share their settings, but for where they are")
     look_at: LookAt = Field("prepared", description="Which picture the light reads")
+    behind: Behind = Field(Behind(), description="What stands before the light")
     source: Settings
     spread: Settings
     colour: Colour = Colour()
     mask: Mask = Mask()
     merge: Merge = Merge()
+
+    def read_mattes(self) -> list[str]:
+        """Ids of the mattes that its source reads."""
+        return [matte for stage, name in self._refers() if stage == "source" and (matte := getattr(self.source, name))]
+
+    def _refers(self) -> Iterator[tuple[str, str]]:
+        """Stage and name of every setting of its own that names a matte."""
+        for stage in ("source", "spread", "behind"):
+            for name, setting in settings_of(type(getattr(self, stage))):
+                if setting.type == "matte":
+                    yield stage, name
+
+    def mattes(self) -> list[str]:
+        """Ids of the mattes that it refers to, its mask included."""
+        own = [getattr(getattr(self, stage), name) for stage, name in self._refers()]
+        return [*(matte for matte in own if matte), *self.mask.mattes()]
+
+    def with_mattes(self, names: dict[str, str]) -> Self:
+        """The light with the mattes that it refers to called as `names` says."""
+        update: dict[str, Any] = {"mask": self.mask.with_mattes(names)}
+        for stage, name in self._refers():
+            group = update.get(stage, getattr(self, stage))
+            now = getattr(group, name)
+            update[stage] = group.model_copy(update={name: names.get(now, now)})
+        return self.model_copy(update=update)
 
 
 def _model_of(kind: AnyKind) -> type[Light]:
@@ -214,11 +249,19 @@ class Rig(Settings):
                     names.update(setting.files(getattr(stage, name)))
         return sorted(names)
 
+    def matte_users(self) -> Iterator[tuple[str, list[str]]]:
+        """What a person calls each light, matte and the house light, with the mattes that it refers to."""
+        for light in self.stack:
+            yield light.name or light.id, light.mattes()
+        for matte in self.mattes:
+            yield f"the matte {matte.name or matte.id}", matte.mask.mattes()
+        yield "the house light", self.house.mask.mattes()
+
     def missing_mattes(self) -> dict[str, list[str]]:
-        """Mattes that masks refer to but that are not there, with the names of what uses each."""
+        """Mattes that are referred to but are not there, with the names of what uses each."""
         missing: dict[str, list[str]] = {}
-        for user, mask in self.masks():
-            for matte in mask.mattes():
+        for user, mattes in self.matte_users():
+            for matte in mattes:
                 if self.matte(matte) is None and user not in missing.setdefault(matte, []):
                     missing[matte].append(user)
         return missing

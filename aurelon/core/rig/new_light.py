@@ -1,12 +1,25 @@
-"""A new light for a plate: named, and with settings that show at once on it."""
+"""A new light for a plate: named, and with settings that show at once on it and spoil nothing."""
 
 from __future__ import annotations
 
+import numpy as np
+
 from aurelon.core.errors import RigError
+from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.renderer import Renderer
+from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.fastmath import encode_array
+from aurelon.core.imaging.frame import fit_within
 from aurelon.core.lights import kinds
 from aurelon.core.plate import Plate
 from aurelon.core.rig.ids import free_id
 from aurelon.core.rig.model import LIGHT_MODELS, Light, Rig
+
+EDGE = 240  # pixels on the long edge are enough to see how strong a light is
+TRIES, WEAKER, STRONGER = 7, 0.7, 1.6  # how often its intensity is changed, and by what
+MOST_CLIPPED, LEAST_SEEN = 0.015, 0.03  # share of pixels clipped anew; display-encoded change that is seen at once
+CLIPPED = 254.5 / 255
+STRONGEST = 4.0
 
 
 def new_light(name: str, plate: Plate, rig: Rig, *, example: bool = False) -> Light:
@@ -18,4 +31,31 @@ def new_light(name: str, plate: Plate, rig: Rig, *, example: bool = False) -> Li
     light_id = free_id(f"{name}-1", {light.id for light in rig.stack})
     title = kind.called if light_id == f"{name}-1" else f"{kind.called} {light_id.rsplit('-', 1)[-1]}"
     settings = kind.seen_by(plate) if example else kind.initial(plate)
-    return LIGHT_MODELS[name].model_validate({"id": light_id, "name": title, "kind": name, **settings})
+    light = LIGHT_MODELS[name].model_validate({"id": light_id, "name": title, "kind": name, **settings})
+    return light if kind.opaque else _tempered(light, plate, rig)
+
+
+def _tempered(light: Light, plate: Plate, rig: Rig) -> Light:
+    """The light made weaker where it would clip much of the picture, stronger where it would hardly be seen."""
+    renderer, size = Renderer(plate, Cache(1 << 28)), fit_within(plate.size, EDGE)
+
+    def shown(lights: list[Light]) -> Floats:
+        # The whole picture counts, cropped away or not.
+        whole = rig.prepare.model_copy(update={"straighten": 0.0, "crop": None})
+        alone = rig.model_copy(update={"prepare": whole, "lights": lights})
+        return encode_array(renderer.render(alone, size=size, draft=True))
+
+    before = shown([])
+    white = (before >= CLIPPED).any(axis=2)
+    for _ in range(TRIES):
+        after = shown([light])
+        change = float(np.abs(after - before).max())
+        if float(((after >= CLIPPED).any(axis=2) & ~white).mean()) > MOST_CLIPPED:
+            by = WEAKER
+        elif 0 < change < LEAST_SEEN and light.merge.intensity < STRONGEST:
+            by = STRONGER
+        else:
+            break
+        intensity = round(min(light.merge.intensity * by, STRONGEST), 2)
+        light = light.model_copy(update={"merge": light.merge.model_copy(update={"intensity": intensity})})
+    return light

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from aurelon.core.masks.shared.mask import Mask
 from aurelon.core.rig.edits.shared.edit import Edited
 from aurelon.core.rig.ids import free_id
 from aurelon.core.rig.model import Matte, Rig
@@ -24,12 +23,12 @@ def apply_rig(saved: Rig, onto: Rig, lights: list[str] | None = None, name: str 
     Raises RigError where an id is not there or the lights are too many.
     """
     chosen = saved.stack if lights is None else [saved.light(one) for one in lights]
-    masks = [light.mask for light in chosen] + ([saved.house.mask] if lights is None else [])
-    names, mattes, notes = _mattes_for(masks, saved, onto)
+    used = [matte for light in chosen for matte in light.mattes()] + (saved.house.mask.mattes() if lights is None else [])
+    names, mattes, notes = _mattes_for(used, saved, onto)
     taken = {light.id for light in onto.stack} if lights is not None else set()
     added = []
     for light in chosen:
-        made = light.model_copy(update={"id": free_id(light.id, taken), "mask": light.mask.with_mattes(names)})
+        made = light.with_mattes(names).model_copy(update={"id": free_id(light.id, taken)})
         taken.add(made.id)
         added.append(made)
     update: dict[str, Any] = {"mattes": (*onto.mattes, *mattes), "files": {**saved.files, **onto.files}}
@@ -44,7 +43,7 @@ def apply_rig(saved: Rig, onto: Rig, lights: list[str] | None = None, name: str 
     return Edited(check_rig(onto.model_copy(update=update).model_dump()), f"Apply {name}", chosen_now, notes=notes)
 
 
-def _mattes_for(masks: list[Mask], saved: Rig, onto: Rig) -> tuple[dict[str, str], list[Matte], list[str]]:
+def _mattes_for(used: list[str], saved: Rig, onto: Rig) -> tuple[dict[str, str], list[Matte], list[str]]:
     """What each matte of the saved rig is called on this plate, those to bring along, and notes on those left out."""
     names: dict[str, str] = {}
     brought: list[Matte] = []
@@ -71,7 +70,6 @@ def _mattes_for(masks: list[Mask], saved: Rig, onto: Rig) -> tuple[dict[str, str
         names[wanted] = new
         brought.append(made.model_copy(update={"id": new, "mask": made.mask.with_mattes(names)}))
 
-    for mask in masks:
-        for wanted in mask.mattes():
-            settle(wanted)
+    for wanted in used:
+        settle(wanted)
     return names, brought, notes

@@ -22,7 +22,7 @@ from aurelon.core.lights.shared.kind import LOOKS
 from aurelon.core.masks import found_parts, parts
 from aurelon.core.masks.shared.part import Part
 from aurelon.core.rig.copies import OFFSET
-from aurelon.core.rig.model import LIGHT_MODELS, NAME_LENGTH, SMALLEST_CROP, HouseLight, Prepare
+from aurelon.core.rig.model import LIGHT_MODELS, NAME_LENGTH, SMALLEST_CROP, Behind, HouseLight, Prepare
 from aurelon.core.settings.base import Settings, settings_of
 from aurelon.core.settings.types import setting_types
 from aurelon.core.settings.types.choice import Option
@@ -101,6 +101,7 @@ class Catalogue(BaseModel):
     kinds: list[KindInfo]
     plate: GroupInfo
     house: GroupInfo
+    behind: GroupInfo
     parts: list[PartInfo]
     part_common: GroupInfo
     brush: GroupInfo
@@ -182,6 +183,7 @@ def whole_catalogue() -> Catalogue:
         kinds=catalogue(),
         plate=group_of("prepare", "Plate", "What is done to the picture before any light", Prepare),
         house=group_of("house", "House light", "How much of the picture's own light stays on", HouseLight),
+        behind=group_of("behind", "Behind", "What stands before the light", Behind),
         parts=[_part(part) for part in parts().values()],
         part_common=group_of("part", "Part", "How this part combines with the parts above it", Part, ("on",)),
         brush=group_of("brush", "Brush", "The brush that paints", Stroke, ("erase",)),

@@ -6,6 +6,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel
 
 from aurelon.core import Rig
+from aurelon.core.analysis.areas import Area, areas_of
 from aurelon.core.analysis.edge_directions import edges_of
 from aurelon.core.analysis.finder import Proposals, propose
 from aurelon.core.analysis.measure import Facts, measure
@@ -43,6 +44,12 @@ def get_facts(context: Shared, plate_id: int, body: FactsRequest) -> Facts:
 def find_light(context: Shared, plate_id: int, body: FinderRequest) -> Proposals:
     """Where the light may come from in the prepared picture, the likeliest first."""
     return propose(context.renderers.get(plate_id), body.rig)
+
+
+@router.get("/areas")
+def list_areas(context: Shared, plate_id: int) -> list[Area]:
+    """The sky, what stands before it and the subject, each with how sure it is. Found beside the preview, once."""
+    return areas_of(context.renderers.get(plate_id).plate)
 
 
 @router.get("/edges")

@@ -24,6 +24,7 @@ export type Owner = Schemas["LightOwner"] | Schemas["MatteOwner"] | Schemas["Hou
 export type Stroke = Schemas["Stroke"];
 export type Painting = Schemas["Painting"];
 export type PartInfo = Schemas["PartInfo"];
+export type Area = Schemas["Area"];
 export type Proposal = Schemas["Proposal"];
 export type Take = Schemas["Take"];
 export type SavedRig = Schemas["SavedRig"];

@@ -68,16 +68,25 @@ NO_COLOUR = np.zeros(3, np.float32)
 
 def highlights(reading: Reading[Any], settings: HighlightSource, frame: Frame) -> Floats:
     """The picture's light where it shines, and the openness w itself; measured at full size, then reduced: (h, w, 4)."""
-    s, pixels = settings, reading.picture
+    s = settings
+    return open_by(reading, frame, s.threshold, s.knee, s.colour if s.colours == "one" else None, s.tolerance)
+
+
+def open_by(
+    reading: Reading[Any], frame: Frame, threshold: float, knee: float, colour: str | None = None, tolerance: float = 1.0
+) -> Floats:
+    """The picture's light where it is brighter than a threshold and, where one is given, of a colour; and the openness w
+    itself; measured at full size, then reduced: (h, w, 4)."""
+    pixels = reading.picture
     height, width, _ = pixels.shape
-    picked = picked_rgb(s.colour, reading.space) if s.colours == "one" else None
+    picked = None if colour is None else picked_rgb(colour, reading.space)
     openness = Openness(
         reading.space.luminance,
-        f32(s.threshold),
-        f32(1.0 / max(s.knee, 1e-4)),
+        f32(threshold),
+        f32(1.0 / max(knee, 1e-4)),
         picked is not None,
         NO_COLOUR if picked is None else picked / picked.sum(),
-        f32(s.tolerance),
+        f32(tolerance),
     )
     out = np.empty((*frame.shape, 4), np.float32)
     _highlights(pixels, openness, Reduction(frame.x0, frame.y0, width / frame.width, height / frame.height), out)

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
+from aurelon.core.analysis.spot_colour import EDGE as SPOT_EDGE
+from aurelon.core.analysis.spot_colour import colour_at
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.rgb_space import SRGB_CURVE
 from aurelon.core.plate import Plate
 
+SUNS = 2800.0, 5600.0  # K, from a low sun to noon
 EDGE = 160  # pixels on the long edge are enough to place a light by
 BLACK = 0.01  # linear luminance below which light on the surface cannot be seen, only light in the air
 
@@ -35,3 +39,10 @@ def merge_on(plate: Plate, box: tuple[float, float, float, float], *, relight: f
     if float(np.median(luminance_in(plate, box))) < BLACK:
         return {"mode": "expose", "intensity": expose}
     return {"mode": "relight", "intensity": relight}
+
+
+def warmth_at(plate: Plate, place: Sequence[float]) -> float:
+    """A temperature (K) for a sun at a place (plate fractions): the picture's own, but no colder than noon."""
+    frame = Frame.canonical(plate.size, SPOT_EDGE)
+    kelvin, _ = colour_at(plate.at(frame), plate.space, (place[0], place[1]))
+    return float(np.clip(round(kelvin, -2), *SUNS))

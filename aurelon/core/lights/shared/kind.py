@@ -6,6 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Generic, Literal, Protocol, TypeVar
 
+import numpy as np
+
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.blend import ModeName
 from aurelon.core.imaging.colour_matrix import Tint, mixed
@@ -75,19 +77,33 @@ S = TypeVar("S", bound=Settings)
 P = TypeVar("P", bound=Settings)
 D = TypeVar("D")
 FileOf = Callable[[str], bytes | None]
+AreaOf = Callable[[str, Frame], Floats | None]
+
+
+def no_area(name: str, frame: Frame) -> Floats | None:
+    """Where there are no mattes."""
+    return None
+
+
+def no_sky(frame: Frame) -> Floats:
+    """Where no sky is known."""
+    return np.zeros(frame.shape, np.float32)
 
 
 @dataclass(frozen=True)
 class Reading(Generic[D]):
     """The picture (H, W, 3) that Source reads, at its full size, and what was detected in it.
 
-    `file_of` gives the files that settings refer to by their SHA-256; None where one is not there.
+    `file_of` gives the files that settings refer to by their SHA-256; None where one is not there. `area_of(matte, frame)`
+    and `sky_at(frame)` are areas of the plate, (h, w) in 0..1; an area is None where there is no such matte.
     """
 
     picture: Floats
     space: RgbSpace
     detected: D
     file_of: FileOf = no_file
+    area_of: AreaOf = no_area
+    sky_at: Callable[[Frame], Floats] = no_sky
 
     @property
     def canonical(self) -> Floats:
@@ -98,13 +114,15 @@ class Reading(Generic[D]):
 
 @dataclass(frozen=True)
 class Scene(Generic[D]):
-    """What a light may look at: the Source at any frame, what was detected, the plate's full size, its space.
+    """What a light may look at: the Source and the picture that it reads at any frame, what was detected, the plate's full
+    size, its space.
 
     `view` is all that is being shown, of which a field is looked up in bands. `working_edge` bounds the long edge of the
     grid that light travels on; a draft has a smaller one.
     """
 
     source_at: Callable[[Frame], Floats]
+    picture_at: Callable[[Frame], Floats]
     detected: D
     size: tuple[int, int]
     space: RgbSpace

@@ -40,7 +40,8 @@ class Keyed:
 class Ground:
     """What a mask lies on: the plate's size (width, height), its picture as prepared and as it was shot, its mattes.
 
-    `reading` is the size at which the picture is measured. `grey(name)` is a file as (h, w) in 0..1, or None where
+    `reading` is the size at which the picture is measured, `sky()` the share of sky on a small version of it (h, w).
+    `grey(name)` is a file as (h, w) in 0..1, or None where
     no file of that name is there. `keep` keeps, and `peek` finds what was kept or gives None.
     """
 
@@ -50,6 +51,7 @@ class Ground:
     original: Keyed
     reading: Frame
     mattes: Mapping[str, Keyed]
+    sky: Callable[[], Floats]
     grey: Callable[[str], Floats | None]
     keep: Keep
     peek: Callable[[Hashable, Frame], Floats | None]

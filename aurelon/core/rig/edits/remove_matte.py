@@ -17,7 +17,7 @@ class RemoveMatte(Edit):
     def apply(self, rig: Rig) -> Edited:
         gone = rig.matte(self.matte)
         name = (gone.name or gone.id) if gone else self.matte
-        users = [user for user, mask in rig.masks() if self.matte in mask.mattes()]
+        users = [user for user, mattes in rig.matte_users() if self.matte in mattes]
         notes = []
         if users:
             go = "goes" if len(users) == 1 else "go"

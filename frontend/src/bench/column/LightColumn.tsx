@@ -12,6 +12,7 @@ import { remember, rememberedNames } from "../store/remembered";
 import { lightOf, lightOwner, stages, type Place } from "../store/rig";
 import { paneNow, placementNow } from "../store/selectors";
 import { toPlate } from "../picture/view";
+import { Behind } from "./Behind";
 import { Levels } from "./Levels";
 import { BrushSettings } from "./masks/BrushSettings";
 import { MaskPanel } from "./masks/MaskPanel";
@@ -116,6 +117,7 @@ export function LightColumn({ id }: { id: string }) {
         <h2>{name || kind.title}</h2>
         <p>{kind.summary}</p>
       </header>
+      <Behind id={id} />
       {stages.map((stage, index) => {
         const group = kind.groups[index];
         return (

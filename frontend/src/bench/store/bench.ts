@@ -3,6 +3,7 @@ import { createStore, useStore, type StoreApi } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 import type { BenchState, Catalogue, KindInfo, Light, Owner, SettingInfo, Stage } from "../../api/client";
 import type { Board } from "../../ui/Notices";
+import { makeAreas, type Areas } from "./areas";
 import { meanColour, StagePictures } from "./stagePictures";
 import { makeEditing, type Editing } from "./editing";
 import { followFacts } from "./facts";
@@ -31,6 +32,7 @@ export interface Bench {
   editing: Editing;
   lights: Lights;
   masking: Masking;
+  areas: Areas;
   finder: Finder;
   takes: Takes;
   files: Files;
@@ -74,6 +76,7 @@ export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board
     keeping,
     editing,
     masking,
+    areas: makeAreas(store, editing),
     viewing,
     lights: makeLights(store, editing),
     finder: makeFinder(store, editing, board, (found) => viewing.see(...found)),
@@ -108,7 +111,10 @@ function start(bench: Bench): () => void {
     onPicture: (bitmap, header) => {
       bench.sheet.show(bitmap, header);
       bench.viewing.told(header.box);
-      if (!store.getState().begun) store.setState({ begun: true });
+      if (!store.getState().begun) {
+        store.setState({ begun: true });
+        void bench.areas.load();
+      }
     },
     onStage: (picture, header) => {
       bench.stages.show(header.part, picture);

@@ -6,8 +6,11 @@ export const stages: readonly Stage[] = ["source", "spread", "colour", "mask", "
 /** What is selected: the plate, or the house light, a light or a matte. */
 export type Selection = "plate" | Owner;
 
+/** A stage of a light, or what it stands behind. */
+export type LightGroup = Stage | "behind";
+
 /** Where a setting is: a stage of a light, the plate's preparation, the house light, or a part of a mask. */
-export type Place = { light: string; stage: Stage } | "prepare" | "house" | { mask: Owner; part: number };
+export type Place = { light: string; stage: LightGroup } | "prepare" | "house" | { mask: Owner; part: number };
 
 export type Values = Record<string, unknown>;
 

@@ -1,4 +1,18 @@
-import type { BenchState, Box, Conflict, Facts, MaskPart, Owner, Plate, Rig, SettingInfo, Stage, StripCell, Take } from "../../api/client";
+import type {
+  Area,
+  BenchState,
+  Box,
+  Conflict,
+  Facts,
+  MaskPart,
+  Owner,
+  Plate,
+  Rig,
+  SettingInfo,
+  Stage,
+  StripCell,
+  Take,
+} from "../../api/client";
 import type { Placement, Point } from "../picture/view";
 import { WHOLE } from "../picture/view";
 import { AT_REST, type Hand } from "./hand";
@@ -75,6 +89,8 @@ export interface State {
   /** What the service says is seen of the frame. */
   seen: Box;
 
+  /** Areas that were found in the picture. */
+  proposed: Area[];
   facts: Facts | null;
   takes: Take[];
   files: Record<string, string>;
@@ -116,6 +132,7 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     area: { x: 0, y: 0 },
     placed: null,
     seen: WHOLE,
+    proposed: [],
     facts: null,
     takes: [],
     files: {},

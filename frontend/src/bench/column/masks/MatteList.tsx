@@ -1,12 +1,13 @@
 import styled from "styled-components";
-import type { PartInfo, Rig } from "../../../api/client";
+import type { Catalogue, Light, Mask, Rig, Stage } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { Icon } from "../../../ui/Icon";
 import { Menu } from "../../../ui/Menu";
 import { tone } from "../../../ui/theme";
-import { useBench, useNow } from "../../store/bench";
+import { stillProposed } from "../../store/areas";
+import { useBench, useNow, useSome } from "../../store/bench";
 import { toolsOf, valueIn } from "../../store/partTools";
-import { matteOwner } from "../../store/rig";
+import { matteOwner, valuesAt } from "../../store/rig";
 
 const Frame = styled.section`
   display: grid;
@@ -45,19 +46,25 @@ const Frame = styled.section`
   }
 `;
 
-function users(rig: Rig, parts: PartInfo[], id: string): number {
-  const masks = [...rig.lights.map((l) => l.mask), rig.house.mask, ...rig.mattes.map((m) => m.mask)];
-  return masks.filter((mask) =>
+/** How many lights, mattes and the house light refer to a matte. */
+function users(rig: Rig, { parts, kinds }: Catalogue, id: string): number {
+  const inMask = (mask: Mask) =>
     mask.parts.some((part) => {
       const { matte } = toolsOf(parts.find((p) => p.name === part.part));
       return matte !== undefined && valueIn(part, matte) === id;
-    }),
-  ).length;
+    });
+  const inStages = (light: Light) =>
+    (kinds.find((kind) => kind.name === light.kind)?.groups ?? []).some((group) =>
+      group.settings.some((s) => s.type === "matte" && valuesAt(rig, { light: light.id, stage: group.name as Stage })[s.name] === id),
+    );
+  const lights = rig.lights.filter((light) => light.behind.matte === id || inMask(light.mask) || inStages(light));
+  return lights.length + [rig.house.mask, ...rig.mattes.map((m) => m.mask)].filter(inMask).length;
 }
 
 /** The mattes of the plate: areas that any light can stand behind or stay within. */
 export function MatteList() {
-  const { masking, select, catalogue } = useBench();
+  const { masking, select, catalogue, areas } = useBench();
+  const proposed = useSome(stillProposed);
   const { parts } = catalogue;
   const rig = useNow((s) => s.rig);
   const choices = parts
@@ -69,7 +76,7 @@ export function MatteList() {
       <p>Saved areas, such as a subject or a foreground, that any light can stand behind or stay within.</p>
       <ul>
         {rig.mattes.map((matte) => {
-          const count = users(rig, parts, matte.id);
+          const count = users(rig, catalogue, matte.id);
           return (
             <li key={matte.id}>
               <Button onPress={() => select(matteOwner(matte.id))}>{matte.name || matte.id}</Button>
@@ -80,6 +87,17 @@ export function MatteList() {
             </li>
           );
         })}
+        {proposed.map((area) => (
+          <li key={area.name}>
+            <Button hint={area.about} onPress={() => areas.take(area, null)}>
+              <Icon name="plus" size={14} /> {area.title}
+            </Button>
+            <span>found in the picture</span>
+            <Button weight="bare" aria-label={`Do not propose ${area.title}`} onPress={() => areas.dismiss(area)}>
+              ×
+            </Button>
+          </li>
+        ))}
       </ul>
       <div>
         <Menu label="New matte from" choices={choices}>
