@@ -94,6 +94,7 @@ PARTS: dict[str, dict[str, Any]] = {
     "polygon": {"corners": [[0.1, 0.2], [0.8, 0.3], [0.5, 0.9], [0.4, 0.1]]},
     "tones": {"low": 0.5, "high": 0.85, "softness": 0.2},
     "colours": {"spot": [0.7, 0.15], "tolerance": 0.25, "reach": "contiguous"},
+    "sky": {},
     "subject": {"box": [0.33, 0.12, 0.47, 0.75]},
     "matte": {"matte": "shape", "spill": 0.2, "combine": "add"},
     "grey": {"file": RAMP[0], "low": 0.2, "high": 0.9},

@@ -128,7 +128,7 @@ class Making(OnThePicture):
         self.assertEqual(len(lamps), 5)
         self.assertEqual(len({lamp["spread"]["position"][0] for lamp in lamps}), 5)
         self.type_value("Temperature, value", "2500")
-        self.assertEqual({lamp["spread"]["temperature"] for lamp in self.rig(plate)["lights"]}, {2500})
+        self.assertEqual({lamp["colour"]["temperature"] for lamp in self.rig(plate)["lights"]}, {2500})
         self.page.get_by_role("slider", name="Position", exact=True).focus()
         self.page.keyboard.press("ArrowUp")
         self.rested()

@@ -7,7 +7,7 @@ import unittest
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core.imaging.blend import BLACK_IS_NEUTRAL, MODES
+from aurelon.core.imaging.blend import BLACK_IS_NEUTRAL, GREY_IS_NEUTRAL, MODES
 from aurelon.core.imaging.merging import merge
 
 Doubles = NDArray[np.float64]
@@ -69,7 +69,9 @@ def w3c(mode: str, b: Doubles, s: Doubles) -> Doubles:
 def expected(mode: str, below: Doubles, light: Doubles, alpha: Doubles) -> Doubles:
     """Simple alpha compositing of the specification, section 9, with a backdrop of alpha 1."""
     b, s = encode(below), encode(light)
-    if mode not in BLACK_IS_NEUTRAL:
+    if mode in GREY_IS_NEUTRAL:
+        s = 0.5 + 0.5 * s
+    elif mode not in BLACK_IS_NEUTRAL:
         top = s.max(-1, keepdims=True)
         s, alpha = s / np.where(top > 0, top, 1), alpha * top
     return decode((1 - alpha) * b + alpha * w3c(mode, b, s))

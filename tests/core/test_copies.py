@@ -20,7 +20,7 @@ from tests.pictures import every_kind, grey_file, light, rig_of, stroke
 
 class Copies(unittest.TestCase):
     def test_copies_are_moved_share_their_settings_and_are_a_group(self) -> None:
-        lamp = {**light("lamp", spread={"position": [0.2, 0.3], "aim": [0.4, 0.5], "temperature": 2500}), "name": "Lamp"}
+        lamp = {**light("lamp", spread={"position": [0.2, 0.3], "aim": [0.4, 0.5], "range": 0.7}), "name": "Lamp"}
         rig, ids = with_copies(rig_of(lamp, {**light("bloom"), "id": "above"}), "under-test", 4, (0.1, 0.05))
         lights = rig.stack
         self.assertEqual([one.id for one in lights], ["under-test", *ids, "above"])
@@ -28,7 +28,7 @@ class Copies(unittest.TestCase):
             spread = one.spread.model_dump()
             np.testing.assert_allclose(spread["position"], np.array([0.2 + 0.1 * n, 0.3 + 0.05 * n]))
             np.testing.assert_allclose(spread["aim"], np.array([0.4 + 0.1 * n, 0.5 + 0.05 * n]))
-            self.assertEqual((spread["temperature"], one.group), (2500, "under-test"))
+            self.assertEqual((spread["range"], one.group), (0.7, "under-test"))
         self.assertEqual(lights[-1].group, "")
 
     def test_copies_of_a_copy_stay_in_its_group_under_ids_of_their_own(self) -> None:
@@ -87,12 +87,12 @@ class Copies(unittest.TestCase):
         lamp = light("lamp", spread={"position": [0.2, 0.3]}, mask={"start": "nothing"})
         rig, (copy,) = with_copies(rig_of(lamp, {**light("lamp"), "id": "alone"}), "under-test", 1, (0.1, 0))
         first = rig.light("under-test")
-        spread = first.spread.model_copy(update={"temperature": 2500, "position": (0.9, 0.9), "aim": (0.1, 0.1)})
+        spread = first.spread.model_copy(update={"range": 0.7, "position": (0.9, 0.9), "aim": (0.1, 0.1)})
         merge = first.merge.model_copy(update={"intensity": 3.0})
         changed = first.model_copy(update={"spread": spread, "merge": merge, "mask": Mask()})
         made = following(rig.with_light(changed), "under-test")
         other = made.light(copy)
-        self.assertEqual((other.spread.temperature, other.merge.intensity), (2500, 3.0))  # type: ignore[attr-defined]
+        self.assertEqual((other.spread.range, other.merge.intensity), (0.7, 3.0))  # type: ignore[attr-defined]
         self.assertEqual(other.spread.position, rig.light(copy).spread.position)  # type: ignore[attr-defined]
         self.assertEqual(other.mask.start, "nothing")
         self.assertEqual(made.light("alone"), rig.light("alone"))

@@ -126,7 +126,9 @@ class Colour(unittest.TestCase):
         t = np.clip((ramp - 0.1) / 0.5, 0, None)
         wanted = np.where(t < 1, np.sqrt(t), 1 + (t - 1) / 2)
         np.testing.assert_allclose(
-            picture_of(Travelled(drawn=ramp), Frame.whole((301, 1)), levels_of(rig.stack[0].colour)), wanted, atol=1e-5
+            picture_of(Travelled(drawn=ramp), Frame.whole((301, 1)), SRGB.luminance, levels_of(rig.stack[0].colour)),
+            wanted,
+            atol=1e-5,
         )
         plate = plate_of(scene())
         plain = render(plate, rig_of(light("shafts")), show="stage:under-test:colour")

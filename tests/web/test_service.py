@@ -205,11 +205,11 @@ class Preview(ServiceTest):
         plate = self.add()
         pair = [light("lamp", spread={"position": [0.2, 0.5]}), {**light("lamp"), "id": "other"}]
         lamps = [{**one, "group": "pair"} for one in pair]
-        lamps[0]["spread"]["temperature"] = 1800
+        lamps[0]["spread"]["range"] = 0.8
         base = self.told("GET", f"/plates/{plate}/bench")["revision"]
         save = {"base": base, "label": "warm", "rig": {"lights": lamps}, "lead": "under-test"}
         kept = self.told("POST", f"/plates/{plate}/revisions", json=save)["rig"]["lights"]
-        self.assertEqual([one["spread"]["temperature"] for one in kept], [1800, 1800])
+        self.assertEqual([one["spread"]["range"] for one in kept], [0.8, 0.8])
         self.assertNotEqual(kept[0]["spread"]["position"], kept[1]["spread"]["position"])
         with self.preview(plate) as socket:
             shown = []

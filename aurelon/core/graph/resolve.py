@@ -15,7 +15,9 @@ from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.blend import Blending, blending
 from aurelon.core.imaging.colour_matrix import NEUTRAL, Tint
 from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.headroom import depth_of, restored
 from aurelon.core.imaging.merging import NO_LEVELS, Levels, lay, picture_of
+from aurelon.core.imaging.resample import reduce_to
 from aurelon.core.imaging.tone import levels_of, prepare, tint_of, under_house_light
 from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.kind import AnyKind, FileOf, LightField, LookAt, Reading, Scene
@@ -123,10 +125,25 @@ def _prepared(backdrop: Backdrop, rig: Rig, original: PictureNode) -> PictureNod
     if settings == type(settings)():
         return original
     space = backdrop.plate.space
+    read = _restored(backdrop, original, settings.headroom) if settings.headroom else original
     return PictureNode(
-        digest_of("prepared", original.digest, settings.digest),
-        lambda work, frame: prepare(work.at(original, frame), settings, space),
+        digest_of("prepared", original.digest, settings.digest), lambda work, frame: prepare(work.at(read, frame), settings, space)
     )
+
+
+def _restored(backdrop: Backdrop, original: PictureNode, stops: float) -> PictureNode:
+    """The picture with light given back where it is clipped, which does not commute with a reduction: it is measured at
+    the size at which the plate is read, and reduced afterwards."""
+    plate, reading = backdrop.plate, backdrop.reading
+
+    def make(work: Work, frame: Frame) -> Floats:
+        depth = plate.found("headroom", lambda: depth_of(plate.pixels))
+        if frame.width >= reading.width:
+            return restored(work.at(original, frame), depth, stops, frame)
+        return reduce_to(work.at(node, reading), frame)
+
+    node = PictureNode(digest_of("restored", original.digest, reading.size, stops), make)
+    return node
 
 
 def _base(backdrop: Backdrop, rig: Rig, prepared: PictureNode, mask: PictureNode | None) -> PictureNode:
@@ -279,7 +296,7 @@ def _light(
         digest_of("field", source.digest, light.spread.digest, backdrop.edge),
         lambda work: kind.spread(scene(work, backdrop.reading), light.source, light.spread),
     )
-    tint, levels = tint_of(light.colour, plate.space), levels_of(light.colour)
+    tint, levels = tint_of(light.colour, plate.space, shifts_white=kind.shifts_white), levels_of(light.colour)
     mask = masks.behind(masks.node(light.mask), light.behind)
     m = light.merge
     how = blending(mode=m.mode, intensity=m.intensity, opacity=m.opacity, keep_darks=m.keep_darks, opaque=kind.opaque)
@@ -291,7 +308,9 @@ def _light(
     )
 
     def travelled(by: Tint, through: Levels) -> Callable[[Work, Frame], Floats]:
-        return lambda work, frame: picture_of(work.once(field).at(scene(work, frame), frame, by), frame, through)
+        return lambda work, frame: picture_of(
+            work.once(field).at(scene(work, frame), frame, by), frame, plate.space.luminance, through
+        )
 
     colour = PictureNode(coloured, travelled(tint, levels), kept=False)
 

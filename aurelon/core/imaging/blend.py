@@ -3,9 +3,10 @@
 `add`, `expose` and `relight` work in linear light. The other names and their formulae are those of
 W3C "Compositing and Blending Level 1"; they work on display-encoded values (IEC 61966-2-1).
 
-A light is black where it does not shine. In the modes whose neutral colour is black that is all;
-in the others (normal, multiply, overlay, ...) the light is read as a premultiplied colour whose
-alpha is its strongest channel, so that no light leaves the picture as it is in every mode.
+A light is black where it does not shine. In the modes whose neutral colour is black that is all. In those whose neutral
+colour is grey (overlay, hard-light, soft-light) it is laid as a swing from that grey upward, s = (1 + l) / 2. In the
+others (normal, multiply, ...) it is read as a premultiplied colour whose alpha is its strongest channel. So no light
+leaves the picture as it is in every mode.
 """
 
 from __future__ import annotations
@@ -65,6 +66,7 @@ MODES: tuple[str, ...] = get_args(ModeName)
     LUMINOSITY,
 ) = range(len(MODES))
 # Modes in which black light changes nothing, so that light needs no alpha of its own.
+GREY_IS_NEUTRAL = frozenset(("overlay", "hard-light", "soft-light"))
 BLACK_IS_NEUTRAL = frozenset(("expose", "add", "relight", "screen", "lighten", "color-dodge", "difference", "exclusion"))
 # keep_darks holds light back below this display-encoded luminance, wholly so at 0.
 DARKS_END = 0.4
@@ -87,7 +89,8 @@ def blending(*, mode: str, intensity: float, opacity: float, keep_darks: float, 
     if opaque and mode not in BLACK_IS_NEUTRAL:
         opacity *= min(intensity, 1.0)
         intensity = max(intensity, 1.0) if intensity > 0 else 0.0
-    return Blending(MODES.index(mode), mode in BLACK_IS_NEUTRAL, opaque, f32(intensity), f32(opacity), f32(keep_darks))
+    from_black = mode in BLACK_IS_NEUTRAL or (mode in GREY_IS_NEUTRAL and not opaque)
+    return Blending(MODES.index(mode), from_black, opaque, f32(intensity), f32(opacity), f32(keep_darks))
 
 
 @njit(fastmath=True)
@@ -121,6 +124,22 @@ def _color_dodge(b: np.float32, s: np.float32) -> np.float32:
 def _color_burn(b: np.float32, s: np.float32) -> np.float32:
     burnt = f32(1.0) - min(f32(1.0), (f32(1.0) - b) / max(s, f32(1e-7)))
     return f32(1.0) if b >= f32(1.0) else burnt
+
+
+@njit(fastmath=True)
+def _hard_swing(b: np.float32, s: np.float32) -> np.float32:
+    return b + s - b * s
+
+
+@njit(fastmath=True)
+def _soft_swing(b: np.float32, s: np.float32) -> np.float32:
+    d = ((f32(16.0) * b - f32(12.0)) * b + f32(4.0)) * b if b <= f32(0.25) else np.sqrt(b)
+    return b + s * (d - b)
+
+
+@njit(fastmath=True)
+def _overlay_swing(b: np.float32, s: np.float32) -> np.float32:
+    return b * (f32(1.0) + s) if b <= f32(0.5) else b + s - b * s
 
 
 @njit(fastmath=True)
@@ -209,6 +228,11 @@ def _over_cover(formula: Formula) -> Callable[[Floats, Floats], None]:
 
 _run_screen, _run_lighten = _over_light(_screen), _over_light(_lighten)
 _run_color_dodge, _run_difference, _run_exclusion = _over_light(_color_dodge), _over_light(_difference), _over_light(_exclusion)
+_run_overlay_swing, _run_hard_swing, _run_soft_swing = (
+    _over_light(_overlay_swing),
+    _over_light(_hard_swing),
+    _over_light(_soft_swing),
+)
 _run_multiply, _run_overlay, _run_darken = _over_cover(_multiply), _over_cover(_overlay), _over_cover(_darken)
 _run_color_burn, _run_hard_light, _run_soft_light = _over_cover(_color_burn), _over_cover(_hard_light), _over_cover(_soft_light)
 
@@ -383,6 +407,12 @@ def _over(mode: int, b: Floats, l: Floats, intensity: np.float32, alpha: Floats,
         _run_color_dodge(b, l, intensity, alpha, out)
     elif mode == DIFFERENCE:
         _run_difference(b, l, intensity, alpha, out)
+    elif mode == OVERLAY:
+        _run_overlay_swing(b, l, intensity, alpha, out)
+    elif mode == HARD_LIGHT:
+        _run_hard_swing(b, l, intensity, alpha, out)
+    elif mode == SOFT_LIGHT:
+        _run_soft_swing(b, l, intensity, alpha, out)
     else:
         _run_exclusion(b, l, intensity, alpha, out)
 

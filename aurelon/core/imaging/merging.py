@@ -30,8 +30,8 @@ class Travelled(NamedTuple):
 
 
 class Levels(NamedTuple):
-    """Black, white and gamma: the share t = (light - black) · per_span is raised to `power`; above white it goes on
-    along the curve's tangent."""
+    """Black, white and gamma of its luminance: the share t = (light - black) · per_span is raised to `power`; above white
+    it goes on along the curve's tangent."""
 
     black: np.float32
     per_span: np.float32
@@ -124,8 +124,9 @@ def merge(
     return out
 
 
-def picture_of(light: Travelled, frame: Frame, levels: Levels = NO_LEVELS) -> Floats:
-    """The light by itself, (h, w, 3) linear, through its levels; never negative."""
+def picture_of(light: Travelled, frame: Frame, luminance: Floats, levels: Levels = NO_LEVELS) -> Floats:
+    """The light by itself, (h, w, 3) linear, through its levels; never negative. `luminance` (3,) weighs the plate's
+    primaries."""
     parts = []
     if light.soft is not None:
         grown = enlarge_to(light.soft, frame)
@@ -134,28 +135,33 @@ def picture_of(light: Travelled, frame: Frame, levels: Levels = NO_LEVELS) -> Fl
         parts.append(light.drawn)
     whole = parts[0] if len(parts) == 1 else sum(parts, np.zeros((*frame.shape, 3), np.float32))
     out = np.empty((*frame.shape, 3), np.float32)
-    _level_all(np.ascontiguousarray(whole), levels, not levels.idle, out)
+    _level_all(np.ascontiguousarray(whole), luminance, levels, not levels.idle, out)
     return out
 
 
 @njit(fastmath=True)
-def _level(light: Floats, levels: Levels) -> None:
-    """Levels on each channel of a run of light, in place."""
+def _level(light: Floats, luminance: Floats, levels: Levels) -> None:
+    """Levels on the luminance of a run of light, in place: all three channels are scaled alike, so that hue stays."""
     zero, one = f32(0.0), f32(1.0)
-    for i in range(light.size):
-        t = max((light[i] - levels.black) * levels.per_span, zero)
+    red, green, blue = luminance[0], luminance[1], luminance[2]
+    for x in range(light.size // 3):
+        i = 3 * x
+        level = red * light[i] + green * light[i + 1] + blue * light[i + 2]
+        t = max((level - levels.black) * levels.per_span, zero)
         # The straight part has the curve's slope at white, so that there is no corner.
-        light[i] = t**levels.power if t < one else one + (t - one) * levels.power
+        raised = t**levels.power if t < one else one + (t - one) * levels.power
+        scale = raised / max(level, f32(1e-9))
+        light[i], light[i + 1], light[i + 2] = light[i] * scale, light[i + 1] * scale, light[i + 2] * scale
 
 
 @njit(parallel=True, cache=True, fastmath=True)
-def _level_all(light: Floats, levels: Levels, levelling: bool, out: Floats) -> None:
+def _level_all(light: Floats, luminance: Floats, levels: Levels, levelling: bool, out: Floats) -> None:
     for row in prange(light.shape[0]):
         line, made = light[row].reshape(-1), out[row].reshape(-1)
         for i in range(line.size):
             made[i] = max(line[i], f32(0.0))
         if levelling:
-            _level(made, levels)
+            _level(made, luminance, levels)
 
 
 @njit(fastmath=True)
@@ -219,7 +225,7 @@ def _lay(
                 else:
                     light[:] = f32(0.0)
                 if levelling:
-                    _level(light, levels)
+                    _level(light, luminance, levels)
                 alpha[:] = how.opacity if how.intensity > f32(0.0) else f32(0.0)
                 if masked:
                     alpha *= mask[row, first : first + n]

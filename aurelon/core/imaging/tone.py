@@ -49,17 +49,17 @@ def under_house_light(pixels: Floats, settings: HouseLight, space: RgbSpace) -> 
     return pixels * np.asarray(white_balance(settings.temperature, settings.tint, space) * settings.level, np.float32)
 
 
-def tint_of(settings: Colour, space: RgbSpace) -> Tint:
+def tint_of(settings: Colour, space: RgbSpace, *, shifts_white: bool = False) -> Tint:
     """The linear part of the Colour stage: a mix of the light itself with its luminance in the
-    chosen colour, then hue and saturation."""
+    chosen colour, then hue and saturation. Where it `shifts_white` the light is what it was under white, seen under the
+    chosen colour, and keeps the colours that it has."""
     mix = np.eye(3, dtype=np.float32)
     if settings.origin != "plate":
-        chosen = (
-            temperature_rgb(settings.temperature, settings.tint, space)
-            if settings.origin == "temperature"
-            else picked_rgb(settings.picked, space)
-        )
-        mix = (1 - settings.strength) * mix + settings.strength * np.outer(chosen, space.luminance)
+        by_kelvin = settings.origin == "temperature"
+        chosen = temperature_rgb(settings.temperature, settings.tint, space) if by_kelvin else picked_rgb(settings.picked, space)
+        strength = settings.strength if by_kelvin else settings.picked_strength
+        tinted = np.diag(chosen) if shifts_white else np.outer(chosen, space.luminance)
+        mix = (1 - strength) * mix + strength * tinted
     turned = hue_and_saturation(settings.hue, settings.saturation, space)
     return Tint(np.asarray(turned @ mix, np.float32), turned)
 

@@ -15,7 +15,6 @@ from typing import Any, Literal
 import numpy as np
 
 from aurelon.core.imaging.arrays import Floats, f32
-from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame, in_diagonals
@@ -27,7 +26,7 @@ from aurelon.core.optics.height_field import HeightField, from_height, from_norm
 from aurelon.core.optics.shading import Lamp, placement, shine
 from aurelon.core.optics.shadows import cast_shadows
 from aurelon.core.plate import Plate, read_colour, read_grey
-from aurelon.core.settings import Place, Settings, choice, file_setting, number, place_setting, temperature_setting
+from aurelon.core.settings import Place, Settings, choice, file_setting, number, place_setting
 
 SURFACE_EDGE = 1024  # long edge of the version of the plate that the surface is made from
 
@@ -140,7 +139,6 @@ class Spread(Settings):
         group="Lamp",
         essential=True,
     )
-    temperature: float = temperature_setting(4200, "Colour of the lamp", group="Lamp", essential=True)
     gloss: float = number(
         0.25, "Strength of the reflections", unit="gain", low=0, high=8, step=0.01, exponent=2.0, group="Gloss", essential=True
     )
@@ -203,13 +201,12 @@ class LampField:
 
     def at(self, scene: Scene[HeightField], frame: Frame, tint: Tint) -> Travelled:
         picture = np.ascontiguousarray(scene.source_at(frame))
-        colour = np.maximum(temperature_rgb(self.settings.temperature, 0.0, scene.space), 0).astype(np.float32)
         shade = None if self.shade is None else enlarge_to(self.shade[:, :, None], frame)[:, :, 0]
         lit = shine(
             picture,
             self.surface.at(frame, scene.view),
             lamp_of(self.settings, scene.size),
-            colour,
+            WHITE,
             placement(frame, scene.size),
             shade,
         )
@@ -254,6 +251,7 @@ def spread(scene: Scene[HeightField], source: Source, settings: Spread) -> LampF
     return LampField(s, surface, 1 - f32(s.shadows) * (1 - seen))
 
 
+WHITE = np.ones(3, np.float32)  # the colour of a lamp is that of its Colour stage
 BRIGHTEST = 0.92  # to which a new lamp may lift what it shines on
 LEAST = 0.2  # intensity, so that a new lamp is seen on any plate
 
@@ -276,7 +274,8 @@ KIND = Kind(
     spread=spread,
     detect=detect,
     initial=initial,
-    colour=Colour(origin="plate"),  # and merged by expose, so that what is bright already is not blown out
+    colour=Colour(temperature=4200, strength=1.0),  # and merged by expose, so that what is bright already is not blown out
+    shifts_white=True,
     at_frame=True,
     nothing_shines="The picture is black here, so there is nothing for a lamp to light.",
     nothing_seen="Nothing is lit: the range or cone misses the picture; raise Range, or move or aim the lamp.",

@@ -3,7 +3,8 @@
 With p the picture, display-encoded, and s = screen(p, p) = 1 - (1 - p)², the finish is
 s · (1 - softness + softness · G(s)), where G is a Gaussian of `radius`: it lightens, deepens and
 blurs at once, as two transparencies in one mount do, one of them out of focus. `contrast` is a
-power on the result about its middle. The opacity of Merge says how much of it there is.
+power on the result about its middle. What is as bright as a lamp keeps its light. The opacity of
+Merge says how much of it there is.
 
 The darkroom's practice: a sharp and a soft transparency, each exposed one stop over, in one mount.
 """
@@ -18,7 +19,7 @@ from numba import njit, prange
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour_matrix import Tint, mixed
-from aurelon.core.imaging.fastmath import srgb_encode
+from aurelon.core.imaging.fastmath import smoothstep, srgb_encode, unit
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
 from aurelon.core.imaging.merging import Travelled
@@ -77,6 +78,7 @@ class VelvetField:
         return Travelled(drawn=out if tint.is_neutral else mixed(out, tint.light))
 
 
+LAMP = 0.85  # display-encoded, from which a place is as bright as a lamp
 STEPS = 8192  # of the curve
 
 
@@ -108,7 +110,10 @@ def _sandwich(sharp: Floats, soft: Floats, softness: np.float32, curve: Floats, 
             k = np.int32(place)
             part = place - f32(k)
             below, above = curve[np.uint64(k)], curve[np.uint64(k) + np.uint64(1)]
-            out[i] = below + part * (above - below) + max(sharp[i] - f32(1.0), f32(0.0))
+            made = below + part * (above - below) + max(sharp[i] - f32(1.0), f32(0.0))
+            # What is as bright as a lamp is not dimmed.
+            lamp = smoothstep(unit((f32(1.0) - dark - f32(LAMP)) * f32(1 / (1 - LAMP))))
+            out[i] = made + lamp * max(sharp[i] - made, f32(0.0))
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> VelvetField:
@@ -132,5 +137,6 @@ KIND = Kind(
     look_at="below",
     at_frame=True,
     opaque=True,
+    shifts_white=True,
     nothing_shines="The picture is black; raise Exposure of the plate.",
 )

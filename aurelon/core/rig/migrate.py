@@ -33,7 +33,7 @@ def up_to_date(data: Any) -> Any:
     if isinstance(version, int) and version > VERSION:
         raise ValueError(f"this rig is of version {version}, later than this Aurelon reads ({VERSION}); update Aurelon to use it")
     made = _from_1(data) if version == 1 else data
-    return {**made, "lights": _each(made["lights"], _opened)} if "lights" in made else made
+    return {**made, "lights": _each(made["lights"], _settled)} if "lights" in made else made
 
 
 def _from_1(data: dict[str, Any]) -> dict[str, Any]:
@@ -61,14 +61,29 @@ def _light(light: Any) -> Any:
     return made
 
 
-def _opened(light: Any) -> Any:
-    """Shafts said of one colour that it alone shines; they are open by that colour now."""
-    if not (isinstance(light, dict) and light.get("kind") == "shafts" and isinstance(light.get("source"), dict)):
+def _settled(light: Any) -> Any:
+    """What lights of version 2 said otherwise at first."""
+    if not isinstance(light, dict):
         return light
-    source = dict(light["source"])
-    if source.pop("colours", "all") == "one":
-        source.setdefault("open_by", "colours")
-    return {**light, "source": source}
+    made = dict(light)
+    colour = made.get("colour")
+    if isinstance(colour, dict) and colour.get("origin") == "picked" and "strength" in colour:
+        made["colour"] = colour = {"picked_strength": colour["strength"], **colour}
+    if made.get("kind") == "shafts" and isinstance(made.get("source"), dict):
+        # One colour alone shone; they are open by that colour now.
+        source = dict(made["source"])
+        if source.pop("colours", "all") == "one":
+            source.setdefault("open_by", "colours")
+        made["source"] = source
+    if made.get("kind") == "lamp" and isinstance(made.get("spread"), dict) and "temperature" in made["spread"]:
+        # A lamp had a temperature beside its Colour.
+        spread = dict(made["spread"])
+        kelvin = spread.pop("temperature")
+        made["spread"] = spread
+        if not isinstance(colour, dict) or colour.get("origin", "plate") == "plate":
+            own = colour if isinstance(colour, dict) else {}
+            made["colour"] = {**own, "origin": "temperature", "temperature": kelvin, "tint": 0.0, "strength": 1.0}
+    return made
 
 
 def _with_mask(owner: Any) -> Any:

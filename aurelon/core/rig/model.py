@@ -52,6 +52,15 @@ class Prepare(Settings):
     contrast: float = number(0.0, "Spreads or compresses tones around mid-grey", low=-1, high=1, step=0.01, essential=True)
     saturation: float = number(0.0, "Strengthens or drains colour", low=-1, high=1, step=0.01, essential=True)
     temperature: float = number(0.0, "Cools (below 0) or warms (above 0) the picture", low=-1, high=1, step=0.01, essential=True)
+    headroom: float = number(
+        0.0,
+        "How much brighter lamps are that the picture cuts off at white; white walls stay as they are",
+        unit="stops",
+        low=0,
+        high=6,
+        step=0.1,
+        essential=True,
+    )
     straighten: float = number(
         0.0,
         "Rotates the picture counter-clockwise, to level a horizon",

@@ -47,7 +47,18 @@ class Colour(Settings):
         low=0,
         high=1,
         step=0.01,
-        when={"origin": ["temperature", "picked"]},
+        when={"origin": ["temperature"]},
+        essential=True,
+    )
+    picked_strength: float = number(
+        1.0,
+        "How far the light shifts from the picture's own colour to the picked one",
+        label="Strength",
+        unit="share",
+        low=0,
+        high=1,
+        step=0.01,
+        when={"origin": ["picked"]},
         essential=True,
     )
     hue: float = number(0.0, "Shifts the light's hue", unit="degrees", low=-180, high=180, step=1)
@@ -178,7 +189,8 @@ class Kind(Generic[S, P, D]):
     `initial(plate)` gives settings of the stages that show the light at once on this plate; a kind that begins with
     nothing has an `example` to be seen by. `look_at` is the picture
     that a new light reads; a Source that is the very picture may be read `at_frame`, at the size that is shown.
-    `opaque` light is a whole picture, black included, not light on black. `nothing_shines` tells a person what to do
+    `opaque` light is a whole picture, black included, not light on black. Light that has colours of its own and
+    `shifts_white` is tinted as by a filter before it. `nothing_shines` tells a person what to do
     when Source is black, `nothing_seen` when the light changes nothing. A kind that does not look at the picture at
     all does not `reads` it; one that `needs_file` shows nothing before a file is chosen.
     """
@@ -200,6 +212,7 @@ class Kind(Generic[S, P, D]):
     reads: bool = True
     at_frame: bool = False
     opaque: bool = False
+    shifts_white: bool = False
     needs_file: bool = False
     nothing_shines: str = "Nothing is bright enough; lower Threshold in Source."
     nothing_seen: str = "No visible effect; raise Intensity or Opacity."
