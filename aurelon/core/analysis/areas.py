@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from aurelon.core.analysis import sky, subject
-from aurelon.core.analysis.sky import Sky, find_sky
+from aurelon.core.analysis.sky import Sky, find_sky, looked_at
 from aurelon.core.analysis.subject import Box, FoundSubject, find_subject
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.plate import Plate
@@ -38,7 +38,7 @@ class Area:
 
 def sky_of(plate: Plate) -> Sky:
     """The sky of the picture as shot."""
-    return plate.found("sky", lambda: find_sky(plate.at(Frame.canonical(plate.size, sky.EDGE))))
+    return plate.found("sky", lambda: find_sky(plate.at(looked_at(plate.size))))
 
 
 def sure_sky_of(plate: Plate) -> Sky | None:

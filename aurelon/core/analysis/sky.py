@@ -22,8 +22,10 @@ from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.fastmath import encode_array
+from aurelon.core.imaging.frame import Frame
 
 EDGE = 384  # long edge of the version in which the sky is looked for
+NARROWEST, LONGEST = 128, 1536  # short edge that it should have, and long edge that it may have for that
 SMALLEST = 24  # pixels a side, below which nothing can be told
 SURE = 0.6  # from which a sky is proposed
 ROUNDS = 5
@@ -41,7 +43,7 @@ CLEAR = 3.0  # log-odds beyond which one pixel's colour says no more
 CLEAR_STEP = 0.35  # relative step of tone or colour across a border that is beyond doubt
 PARTING_EDGE, LIKE = 0.006, 0.3  # what parts things from the sky, and mean log-odds from which such a part is sky
 BAND = 5  # pixels about a border within which it is drawn again
-THROUGH, LARGEST_GAP = 2.0, 0.004  # log-odds of colour, and share of the picture, of what shines through
+THROUGH, LARGEST_GAP, EDGE_OF_GAP = 2.2, 0.01, 0.02  # log-odds of colour, share of the picture and edges of what shines through
 
 Bools = NDArray[np.bool_]
 Rows = NDArray[np.int64]
@@ -70,8 +72,14 @@ class _Look:
     lines: Floats
 
 
+def looked_at(size: tuple[int, int]) -> Frame:
+    """The version of a plate of `size` in which its sky is looked for."""
+    long = EDGE * max(1.0, NARROWEST * max(size) / (min(size) * EDGE))
+    return Frame.canonical(size, min(round(long), LONGEST))
+
+
 def find_sky(pixels: Floats) -> Sky:
-    """The sky of a small version (h, w, 3) of a picture in linear light, EDGE on its long side."""
+    """The sky of a small version (h, w, 3) of a picture in linear light, see `looked_at`."""
     height, width, _ = pixels.shape
     nothing = Sky(np.zeros((height, width), np.float32), 0.0)
     if min(height, width) < SMALLEST:
@@ -252,10 +260,11 @@ def _border(odds: Floats, edges: Floats) -> Rows:
     return border
 
 
-def _learned(axes: Floats, sky: Bools, ground: Bools) -> Floats:
-    """Log-odds of sky by colour and height, as they lie in what is sky and in what is ground, (h, w)."""
+def _learned(axes: Floats, sky: Bools, ground: Bools, *, by_height: bool = True) -> Floats:
+    """Log-odds of sky by colour and, mostly, height, as they lie in what is sky and in what is ground, (h, w)."""
     height, width, _ = axes.shape
-    up = np.broadcast_to(((np.arange(height) + 0.5) / height)[:, None, None], (height, width, 1))
+    rows = (np.arange(height) + 0.5) / height if by_height else np.zeros(height)
+    up = np.broadcast_to(rows[:, None, None], (height, width, 1))
     cells = np.minimum((np.concatenate([axes, up], axis=2) * CELLS).astype(int), np.array(CELLS) - 1)
     index = np.ravel_multi_index(tuple(np.moveaxis(cells, 2, 0)), CELLS)
 
@@ -322,12 +331,25 @@ def _judged(look: _Look, above: Bools) -> Bools:
         is_sky[0] = False
     colour = _learned(look.axes, is_sky[labels], ~is_sky[labels])
     sky = _cut(look.codes, above, above & (is_sky[labels] | (colour > 0)))
-    # Below the border only what is small shines through; what is large is water, or a wall of the sky's colour.
-    below = (cv2.dilate(above.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0) & (colour > THROUGH)
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(below.astype(np.uint8), connectivity=4)
-    small = np.asarray(stats[:, cv2.CC_STAT_AREA] < LARGEST_GAP * above.size)
-    small[0] = False
-    return np.asarray(sky | small[labels])
+    return np.asarray(sky | _through(look, above, sky))
+
+
+def _through(look: _Look, above: Bools, sky: Bools) -> Bools:
+    """What shines through below a border, (h, w): small places of the sky's colour within sharp edges. What is large is
+    water, or a wall."""
+    under = cv2.dilate(above.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0
+    found = np.zeros_like(sky)
+    for _ in range(2):
+        colour = _learned(look.axes, sky | found, ~(sky | found), by_height=False)
+        _, labels, stats, _ = cv2.connectedComponentsWithStats((under & (colour > THROUGH)).astype(np.uint8), connectivity=4)
+        places = (labels > 0).astype(np.uint8)
+        rim = (labels > 0) & (cv2.erode(places, np.ones((3, 3), np.uint8)) == 0)
+        length = np.maximum(np.bincount(labels[rim], minlength=len(stats)), 1)
+        edge = np.bincount(labels[rim], weights=look.sharp[rim], minlength=len(stats)) / length
+        kept = np.asarray((stats[:, cv2.CC_STAT_AREA] < LARGEST_GAP * above.size) & (edge > EDGE_OF_GAP))
+        kept[0] = False
+        found = kept[labels]
+    return np.asarray(found)
 
 
 def _cut(codes: Floats, above: Bools, sky: Bools) -> Bools:

@@ -45,8 +45,9 @@ def depth_of(pixels: Floats) -> Floats:
     radius = np.maximum(radii[labels], 1.0)
     lamp = 1 - smoothstep(np.clip((radius / frame.diagonal - LAMP) / (WALL - LAMP), 0, 1))
     rise = smoothstep(np.clip(within / radius, 0, 1))
-    depth = cv2.GaussianBlur(np.where(clipped, rise * lamp, 0).astype(np.float32), (0, 0), GRAIN)
-    return np.ascontiguousarray(np.where(clipped, depth, 0)[:, :, None], np.float32)
+    inside = clipped.astype(np.float32)
+    deep, of = (cv2.GaussianBlur(one, (0, 0), GRAIN / 2) for one in (inside * (rise * lamp).astype(np.float32), inside))
+    return np.ascontiguousarray(np.where(clipped, deep / np.maximum(of, 1e-6), 0)[:, :, None], np.float32)
 
 
 def restored(pixels: Floats, depth: Floats, stops: float, frame: Frame) -> Floats:

@@ -22,11 +22,13 @@ from aurelon.core.imaging.resample import enlarge_to, reduce_to, spline_rows, wi
 class Travelled(NamedTuple):
     """Light as it falls on a frame. `soft` (h, w, 1 or 3) lies on a coarse grid over the whole plate and is enlarged
     where it is laid; of one channel it is white light, which `tint` (3,) colours. `drawn` (h, w, 3) is of the frame's
-    own size. None where there is none."""
+    own size, and so is `through` (h, w), how much of the soft light is seen at each pixel. None where there is none, and
+    where all of it is seen."""
 
     soft: Floats | None = None
     drawn: Floats | None = None
     tint: Floats = np.ones(3, np.float32)
+    through: Floats | None = None
 
 
 class Levels(NamedTuple):
@@ -69,6 +71,8 @@ def _soft(light: Travelled, frame: Frame) -> tuple[Soft, Floats | None]:
     if grid is not None and frame.width <= grid.shape[1]:
         small = reduce_to(grid, frame)
         coloured = white_in(light.tint, small[:, :, 0]) if small.shape[2] == 1 else small
+        if light.through is not None:
+            coloured = coloured * light.through[:, :, None]
         return Soft(NO_GRID, NO_ROWS, NO_WEIGHTS, 0, light.tint), coloured if drawn is None else drawn + coloured
     if grid is None:
         return Soft(NO_GRID, NO_ROWS, NO_WEIGHTS, 0, light.tint), drawn
@@ -94,6 +98,8 @@ def lay(
         soft,
         NOTHING if drawn is None else np.ascontiguousarray(drawn),
         drawn is not None,
+        NO_MASK if light.through is None else np.ascontiguousarray(light.through),
+        light.through is not None,
         NO_MASK if mask is None else np.ascontiguousarray(mask),
         mask is not None,
         luminance,
@@ -130,7 +136,8 @@ def picture_of(light: Travelled, frame: Frame, luminance: Floats, levels: Levels
     parts = []
     if light.soft is not None:
         grown = enlarge_to(light.soft, frame)
-        parts.append(white_in(light.tint, grown[:, :, 0]) if light.soft.shape[2] == 1 else grown)
+        coloured = white_in(light.tint, grown[:, :, 0]) if light.soft.shape[2] == 1 else grown
+        parts.append(coloured if light.through is None else coloured * light.through[:, :, None])
     if light.drawn is not None:
         parts.append(light.drawn)
     whole = parts[0] if len(parts) == 1 else sum(parts, np.zeros((*frame.shape, 3), np.float32))
@@ -184,6 +191,13 @@ def _look_up(wide: Floats, rows: NDArray[np.int64], down: Floats, channels: int,
         out[3 * x], out[3 * x + 1], out[3 * x + 2] = level * red, level * green, level * blue
 
 
+@njit(fastmath=True)
+def _hide(light: Floats, through: Floats) -> None:
+    for x in range(through.size):
+        seen = through[x]
+        light[3 * x], light[3 * x + 1], light[3 * x + 2] = light[3 * x] * seen, light[3 * x + 1] * seen, light[3 * x + 2] * seen
+
+
 CHUNK = 1536  # pixels laid together; all that is made of them stays in the nearest caches
 ROWS = 4  # rows that a thread takes at once, with one set of planes
 
@@ -194,6 +208,8 @@ def _lay(
     soft: Soft,
     drawn: Floats,
     has_drawn: bool,
+    through: Floats,
+    hidden: bool,
     mask: Floats,
     masked: bool,
     luminance: Floats,
@@ -218,6 +234,8 @@ def _lay(
                 over = out[row].reshape(-1)[3 * first : 3 * (first + n)]
                 if soft.channels > 0:
                     _look_up(soft.wide, soft.rows[row], soft.down[row], soft.channels, soft.tint, first, light)
+                    if hidden:
+                        _hide(light, through[row, first : first + n])
                     if has_drawn:
                         light += drawn[row].reshape(-1)[3 * first : 3 * (first + n)]
                 elif has_drawn:

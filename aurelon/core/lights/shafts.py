@@ -58,6 +58,7 @@ SHARPEST = 1e-4
 DARKEST_COLOUR = 0.04  # display-encoded luminance below which a colour is only noise
 OPEN_ENOUGH = 0.25  # openness round a source from which it needs no hole of its own
 LEAST_SEEN = 0.004  # diagonals round a source that are looked at, however small its disc
+NEAR, HIDDEN = 2.0, 0.8  # sizes of the aureole, and how much of the glow lies behind what stands before its middle
 HOLE = 2.5  # radii of the disc
 HOLE_LIGHT = 0.8  # linear light of a hole, as of a bright opening
 PARTED = 0.45  # openness of the sky above that of the ground from which tones tell them apart
@@ -290,33 +291,45 @@ class ShaftsField:
         s = self.settings
         own = tint.own @ temperature_rgb(s.disc_temperature, 0.0, scene.space)
         soft = scene.mixed(self.grid, np.column_stack([tint.light, own]))
-        shows = s.mode == "point" and s.disc_strength > 0
-        return Travelled(soft, self._disc(scene, frame, np.maximum(own, 0)) if shows else None)
+        if s.mode != "point":
+            return Travelled(soft)
+        near = _box(frame, s.position, max(s.disc_size * frame.diagonal + 2, NEAR * s.aureole_size * frame.diagonal))
+        if near is None:
+            return Travelled(soft)
+        # What stands before the source hides it, and the glow behind, pixel by pixel at every size.
+        openness = scene.source_at(near)[:, :, 3]
+        if self.hole is not None:
+            openness = np.maximum(openness, _opened(self.hole, scene.picture_at(near), near, s.position))
+        across, down = slice(near.x0 - frame.x0, near.x1 - frame.x0), slice(near.y0 - frame.y0, near.y1 - frame.y0)
+        distance = _distance(near, s.position)
+        through = np.ones(frame.shape, np.float32)
+        before = np.float32(HIDDEN) * smoothstep(np.clip(1 - distance / np.float32(NEAR * s.aureole_size), 0, 1))
+        through[down, across] = 1 - before * (1 - np.clip(openness, 0, 1))
+        if s.disc_strength <= 0:
+            return Travelled(soft, through=through)
+        drawn = np.zeros((*frame.shape, 3), np.float32)
+        drawn[down, across] = self._disc(distance, openness, frame.diagonal)[:, :, None] * np.maximum(own, 0)
+        return Travelled(soft, drawn, through=through)
 
-    def _disc(self, scene: Scene[None], frame: Frame, colour: Floats) -> Floats | None:
-        """The disc where the picture is open, (h, w, 3); None where no part of it lies in the frame."""
-        s, diagonal = self.settings, frame.diagonal
-        centre = np.array(s.position) * frame.size
-        reach = s.disc_size * diagonal + 2
-        x0, y0 = np.maximum(np.floor(centre - reach).astype(int), (frame.x0, frame.y0))
-        x1, y1 = np.minimum(np.ceil(centre + reach).astype(int) + 1, (frame.x1, frame.y1))
-        if x0 >= x1 or y0 >= y1:
-            return None
-        y, x = np.mgrid[y0:y1, x0:x1] + 0.5
-        distance = np.hypot(x - centre[0], y - centre[1]) / diagonal
+    def _disc(self, distance: Floats, openness: Floats, diagonal: float) -> Floats:
+        """The disc where the picture is open, (h, w), at distances from the source in diagonals."""
+        s = self.settings
         # The rim is a pixel of this frame wide, and never sharper than a tenth of the disc.
         rim = max(1.0 / diagonal, 0.1 * s.disc_size)
         t = np.clip((s.disc_size - distance) / rim + 0.5, 0, 1)
         # Limb darkening of the sun, u = 0.6 (Cox, "Allen's Astrophysical Quantities", 14.7).
         limb = 0.4 + 0.6 * np.sqrt(np.clip(1 - (distance / s.disc_size) ** 2, 0, 1))
-        box = Frame(frame.width, frame.height, int(x0), int(y0), int(x1), int(y1))
-        openness = scene.source_at(box)[:, :, 3]
-        if self.hole is not None:
-            openness = np.maximum(openness, _opened(self.hole, scene.picture_at(box), box, s.position))
-        disc = s.disc_strength * smoothstep(t) * limb * openness
-        drawn = np.zeros((*frame.shape, 3), np.float32)
-        drawn[y0 - frame.y0 : y1 - frame.y0, x0 - frame.x0 : x1 - frame.x0] = disc[:, :, None].astype(np.float32) * colour
-        return drawn
+        return np.asarray(s.disc_strength * smoothstep(t) * limb * openness, np.float32)
+
+
+def _box(frame: Frame, place: Place, reach: float) -> Frame | None:
+    """The part of a frame within `reach` pixels of a place; None where there is none."""
+    centre = np.array(place) * frame.size
+    x0, y0 = np.maximum(np.floor(centre - reach).astype(int), (frame.x0, frame.y0))
+    x1, y1 = np.minimum(np.ceil(centre + reach).astype(int) + 1, (frame.x1, frame.y1))
+    if x0 >= x1 or y0 >= y1:
+        return None
+    return Frame(frame.width, frame.height, int(x0), int(y0), int(x1), int(y1))
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:

@@ -151,7 +151,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> WhiteField:
 
 def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     """Nothing is painted yet; what will be shows at once."""
-    return {"merge": merge_on(plate, (0.3, 0.35, 0.7, 0.65), relight=1.2, expose=0.5)}
+    return {"merge": merge_on(plate, (0.3, 0.35, 0.7, 0.65), relight=5.0, expose=1.0)}
 
 
 def example(plate: Plate) -> dict[str, dict[str, Any]]:
@@ -171,7 +171,7 @@ KIND = Kind(
     initial=initial,
     example=example,
     colour=Colour(temperature=4500, strength=1.0),
-    merge=Merge(mode="relight", intensity=1.2),
+    merge=Merge(mode="relight", intensity=5.0),
     nothing_shines="Nothing is painted yet; paint on the picture.",
     reads=False,
 )

@@ -1,4 +1,5 @@
 import { Button } from "../../../../ui/Button";
+import { CarriedSpots } from "../../../picture/CarriedSpots";
 import { CornerHandles } from "../../../picture/CornerHandles";
 import type { Spot } from "../../../store/places";
 import { isEmpty, ListRow } from "../ListRow";
@@ -24,19 +25,31 @@ export const view = settingView<"path">({
     );
   },
   Handle: ({ plate, placement, setting, value, edges, onChange, onRest }) => (
-    <CornerHandles
-      plate={plate}
-      placement={placement}
-      label={setting.label}
-      free
-      open
-      directions={edges}
-      corners={value as Spot[]}
-      onChange={(corners, label) => {
-        onChange(corners);
-        onRest(label);
-      }}
-    />
+    <>
+      <CarriedSpots
+        plate={plate}
+        placement={placement}
+        label={setting.label}
+        value={value as Spot[]}
+        spotsOf={(spots) => spots}
+        carried={(spots, { place }) => spots.map(place)}
+        onChange={onChange}
+        onRest={onRest}
+      />
+      <CornerHandles
+        plate={plate}
+        placement={placement}
+        label={setting.label}
+        free
+        open
+        directions={edges}
+        corners={value as Spot[]}
+        onChange={(corners, label) => {
+          onChange(corners);
+          onRest(label);
+        }}
+      />
+    </>
   ),
   apart: true,
 });

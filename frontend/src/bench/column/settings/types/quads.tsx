@@ -1,4 +1,5 @@
 import { Button } from "../../../../ui/Button";
+import { CarriedSpots } from "../../../picture/CarriedSpots";
 import { CornerHandles } from "../../../picture/CornerHandles";
 import type { Spot } from "../../../store/places";
 import { ListRow } from "../ListRow";
@@ -29,20 +30,34 @@ export const view = settingView<"quads">({
   },
   Handle: ({ plate, placement, setting, value, onChange, onRest }) => {
     const quads = value as Spot[][];
-    return quads.map((quad, k) => (
-      <CornerHandles
-        key={k}
-        plate={plate}
-        placement={placement}
-        label={`${setting.label} ${k + 1}`}
-        free={false}
-        corners={quad}
-        onChange={(corners, label) => {
-          onChange(quads.map((q, i) => (i === k ? corners : q)));
-          onRest(label);
-        }}
-      />
-    ));
+    return (
+      <>
+        <CarriedSpots
+          plate={plate}
+          placement={placement}
+          label={setting.label}
+          value={quads}
+          spotsOf={(all) => all.flat()}
+          carried={(all, { place }) => all.map((quad) => quad.map(place))}
+          onChange={onChange}
+          onRest={onRest}
+        />
+        {quads.map((quad, k) => (
+          <CornerHandles
+            key={k}
+            plate={plate}
+            placement={placement}
+            label={`${setting.label} ${k + 1}`}
+            free={false}
+            corners={quad}
+            onChange={(corners, label) => {
+              onChange(quads.map((q, i) => (i === k ? corners : q)));
+              onRest(label);
+            }}
+          />
+        ))}
+      </>
+    );
   },
   apart: true,
 });

@@ -1,6 +1,23 @@
+import type { SettingOf, Stroke } from "../../../../api/client";
 import { Button } from "../../../../ui/Button";
+import type { Carried } from "../../../picture/BoxHandles";
+import { CarriedSpots } from "../../../picture/CarriedSpots";
+import { within } from "../../../picture/handles/within";
+import { useBench } from "../../../store/bench";
+import type { Spot } from "../../../store/places";
 import { isEmpty, ListRow } from "../ListRow";
 import { settingView } from "../registry";
+
+function spotsOf(strokes: Stroke[]): Spot[] {
+  return strokes.flatMap(({ points }) =>
+    Array.from({ length: points.length / 3 }, (_, k): Spot => [points[3 * k] ?? 0, points[3 * k + 1] ?? 0]),
+  );
+}
+
+function carried(stroke: Stroke, { place, scale }: Carried, size: { low: number; high: number }): Stroke {
+  const points = spotsOf([stroke]).flatMap((spot, k) => [...place(spot), stroke.points[3 * k + 2] ?? 1]);
+  return { ...stroke, size: within(size, stroke.size * scale), points };
+}
 
 /** Strokes: painted on the picture. */
 export const view = settingView<"strokes">({
@@ -16,4 +33,22 @@ export const view = settingView<"strokes">({
       </Button>
     </ListRow>
   ),
+  Handle: function StrokesHandle({ plate, placement, setting, value, onChange, onRest }) {
+    const { catalogue } = useBench();
+    const size = catalogue.brush.settings.find((s): s is SettingOf<"number"> => s.type === "number" && s.name === "size");
+    if (!size) return null;
+    return (
+      <CarriedSpots
+        plate={plate}
+        placement={placement}
+        label={setting.label}
+        value={value as Stroke[]}
+        spotsOf={spotsOf}
+        carried={(strokes, by) => strokes.map((stroke) => carried(stroke, by, size))}
+        onChange={onChange}
+        onRest={onRest}
+      />
+    );
+  },
+  apart: true,
 });

@@ -1,0 +1,37 @@
+import { useRef } from "react";
+import type { Plate } from "../../api/client";
+import type { Spot } from "../store/places";
+import { BoxHandles, type Carried } from "./BoxHandles";
+import type { Placement } from "./view";
+
+interface Props<T> {
+  plate: Plate;
+  placement: Placement;
+  label: string;
+  value: T;
+  spotsOf: (value: T) => Spot[];
+  carried: (value: T, by: Carried) => T;
+  onChange: (value: T) => void;
+  onRest: (label: string) => void;
+}
+
+/** A box round all places of a value. However often it is carried about, nothing of it is lost: every movement begins from
+ * what was there when the hand took hold. */
+export function CarriedSpots<T>({ plate, placement, label, value, spotsOf, carried, onChange, onRest }: Props<T>) {
+  const held = useRef(value);
+  const spots = spotsOf(value);
+  if (spots.length < 2) return null;
+  return (
+    <BoxHandles
+      plate={plate}
+      placement={placement}
+      label={label.toLowerCase()}
+      spots={spots}
+      onTake={() => {
+        held.current = value;
+      }}
+      onCarry={(by) => onChange(carried(held.current, by))}
+      onRest={onRest}
+    />
+  );
+}

@@ -1,0 +1,233 @@
+"""Areas that are found in a picture, and lights that stand behind them or are open by them."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+import numpy as np
+from PIL import Image, ImageDraw
+
+from aurelon.core import Plate, Rig, open_plate, render
+from aurelon.core.analysis.areas import areas_of, sky_of
+from aurelon.core.analysis.measure import measure
+from aurelon.core.imaging.rgb_space import SRGB_CURVE
+from aurelon.core.rig.edits.take_area import TakeArea
+from aurelon.core.rig.new_light import new_light
+from aurelon.core.rig.transfer import apply_rig
+from demo.render import BESIDE, PLATES
+from tests.pictures import Floats, light, plate_of, renderer_of, rig_of, scene
+
+SKY_MATTE = {"id": "sky", "name": "Sky", "mask": {"start": "nothing", "parts": [{"part": "sky"}]}}
+OUTDOORS = ("headland", "harbour")
+
+
+def linear(codes: Any) -> Floats:
+    """Display-encoded values (h, w, 3) in 0..255 as linear light."""
+    return np.asarray(SRGB_CURVE.decode(np.asarray(codes, np.float64) / 255), np.float32)
+
+
+def under_leaves(seed: int = 3) -> tuple[Floats, Floats]:
+    """A blue sky between leaves that are in part brighter than it, and the truth of what is sky."""
+    rng = np.random.default_rng(seed)
+    height, width = 300, 420
+    leaves = Image.new("L", (width, height), 0)
+    draw = ImageDraw.Draw(leaves)
+    for _ in range(230):
+        x, y = rng.integers(0, width), rng.integers(60, height)
+        a, b = rng.integers(8, 26, 2)
+        draw.ellipse((x - a, y - b, x + a, y + b), fill=int(rng.integers(120, 255)))
+    draw.rectangle((0, 250, width, height), fill=130)
+    shade = np.asarray(leaves, np.float64)
+    leaf = shade[:, :, None] / 255 * np.array([190, 190, 70]) + rng.normal(0, 9, (height, width, 3))
+    sky = np.broadcast_to(np.array([70, 110, 180.0]), (height, width, 3)) + rng.normal(0, 1.5, (height, width, 3))
+    covered = shade[:, :, None] > 0
+    return linear(np.clip(np.where(covered, leaf, sky), 0, 255)), (~covered[:, :, 0]).astype(np.float32)
+
+
+class Found(unittest.TestCase):
+    def test_the_sky_of_every_outdoor_plate_is_the_renderers(self) -> None:
+        for stem in OUTDOORS:
+            plate = open_plate(PLATES / f"{stem}.jpg")
+            true = np.asarray(Image.open(BESIDE / f"{stem}-sky.png")) > 127
+            rig = Rig.model_validate({"mattes": [SKY_MATTE]})
+            cut = render(plate, rig, size=(true.shape[1], true.shape[0]), show="matte:sky")[:, :, 0] > 0.5
+            self.assertGreaterEqual(float((cut & true).sum() / (cut | true).sum()), 0.95, stem)
+            self.assertTrue(next(area for area in areas_of(plate) if area.name == "sky").sure, stem)
+
+    def test_no_sky_is_proposed_where_there_is_none(self) -> None:
+        rng = np.random.default_rng(5)
+        page = Image.new("RGB", (400, 300), (250, 250, 250))
+        draw = ImageDraw.Draw(page)
+        for line in range(20):
+            for word in range(9):
+                draw.rectangle(
+                    (20 + word * 40, 12 + line * 14, 20 + word * 40 + int(rng.integers(10, 34)), 18 + line * 14), fill=(20, 20, 20)
+                )
+        cases: dict[str, Floats] = {
+            "noise": rng.random((200, 300, 3)).astype(np.float32),
+            "all sky": np.broadcast_to(np.linspace(0.3, 0.5, 200, dtype=np.float32)[:, None, None], (200, 300, 3)).copy(),
+            "fog": 0.5 + 0.004 * rng.standard_normal((200, 300, 3)).astype(np.float32),
+            "black": np.zeros((200, 300, 3), np.float32),
+            "white": np.ones((200, 300, 3), np.float32),
+            "a page": linear(page),
+            "one pixel": np.ones((1, 1, 3), np.float32),
+            "a line of pixels": np.ones((1, 900, 3), np.float32),
+        }
+        for name, pixels in cases.items():
+            self.assertFalse(any(area.sure for area in areas_of(plate_of(pixels))), name)
+        shed = open_plate(PLATES / "boatshed.jpg")
+        self.assertFalse(next(area for area in areas_of(shed) if area.name == "sky").sure)
+
+    def test_a_panorama_and_an_infrared_picture_in_grey_have_their_sky(self) -> None:
+        wide = np.concatenate([scene(480, 240, seed) for seed in range(10)], axis=1)
+        grey = scene().mean(axis=2, keepdims=True).repeat(3, 2)
+        for name, pixels in (("panorama", wide), ("grey", grey)):
+            found = sky_of(plate_of(pixels))
+            height, width = found.cover.shape
+            self.assertGreater(found.cover[: int(0.45 * height), : int(0.35 * width)].mean(), 0.9, name)
+            self.assertLess(found.cover[int(0.8 * height) :].mean(), 0.1, name)
+
+    def test_what_shines_through_leaves_is_sky_and_a_sunlit_leaf_is_not(self) -> None:
+        pixels, true = under_leaves()
+        cover = render(plate_of(pixels), rig_of(mattes=[SKY_MATTE]), show="matte:sky")[:, :, 0] > 0.5
+        truth = true > 0.5
+        self.assertGreater(float((cover & truth).sum() / (cover | truth).sum()), 0.9)
+
+    def test_the_same_sky_is_found_every_time(self) -> None:
+        first, second = (sky_of(plate_of(scene())).cover for _ in range(2))
+        np.testing.assert_array_equal(first, second)
+
+    def test_a_subject_on_an_even_ground_is_boxed(self) -> None:
+        pixels = np.full((300, 400, 3), (0.08, 0.1, 0.12), np.float32)
+        pixels[90:220, 150:260] = (0.7, 0.2, 0.05)
+        found = next(area for area in areas_of(plate_of(pixels)) if area.name == "subject")
+        self.assertTrue(found.sure)
+        assert found.box is not None
+        left, top, right, bottom = found.box
+        self.assertTrue(0.28 < left < 0.375 and 0.22 < top < 0.3 and 0.65 < right < 0.75 and 0.73 < bottom < 0.82)
+
+
+class Behind(unittest.TestCase):
+    def setUp(self) -> None:
+        self.plate = plate_of(scene())
+
+    def mask(self, spill: float, **more: Any) -> Floats:
+        made = {**light("shafts"), "behind": {"matte": "sky", "spill": spill}, **more}
+        return render(self.plate, rig_of(made, mattes=[SKY_MATTE]), show="mask:under-test")[:, :, 0]
+
+    def test_a_light_behind_an_area_reaches_it_by_its_spill_alone(self) -> None:
+        area = render(self.plate, rig_of(mattes=[SKY_MATTE]), show="matte:sky")[:, :, 0]
+        for spill in (0.0, 0.3, 1.0):
+            np.testing.assert_allclose(self.mask(spill), 1 - area * (1 - spill), atol=1e-6)
+        half = {"mask": {"start": "nothing", "parts": [{"part": "linear", "begin": [0.4, 0.5], "end": [0.6, 0.5]}]}}
+        alone = render(self.plate, rig_of({**light("shafts"), **half}), show="mask:under-test")[:, :, 0]
+        np.testing.assert_allclose(self.mask(0.0, **half), alone * (1 - area), atol=1e-6)
+
+    def test_one_edit_takes_an_area_as_a_matte_and_puts_the_light_behind_it(self) -> None:
+        rig = rig_of(light("shafts"), {**light("bloom"), "id": "glow"})
+        once = TakeArea(area="foreground", light="under-test").apply(rig)
+        self.assertEqual([matte.name for matte in once.rig.mattes], ["Foreground"])
+        self.assertEqual(once.rig.light("under-test").behind.matte, once.rig.mattes[0].id)
+        # A second light stands behind the same matte.
+        twice = TakeArea(area="foreground", light="glow").apply(once.rig)
+        self.assertEqual(len(twice.rig.mattes), 1)
+        self.assertEqual(twice.rig.light("glow").behind.matte, once.rig.mattes[0].id)
+        cover = render(self.plate, once.rig, show="mask:under-test")[:, :, 0]
+        self.assertLess(float(cover[300:].max()), 0.05)
+        self.assertGreater(float(cover[:60, :150].min()), 0.95)
+
+    def test_what_a_light_stands_behind_goes_with_it_to_another_picture(self) -> None:
+        saved = TakeArea(area="foreground", light="under-test").apply(rig_of(light("shafts"))).rig
+        applied = apply_rig(saved, Rig())
+        self.assertEqual(applied.notes, [])
+        self.assertEqual(applied.rig.light("under-test").behind.matte, applied.rig.mattes[0].id)
+
+    def test_a_matte_that_is_gone_is_said_and_the_light_goes_on(self) -> None:
+        rig = rig_of({**light("shafts"), "name": "Sun", "behind": {"matte": "gone"}})
+        self.assertEqual(rig.missing_mattes(), {"gone": ["Sun"]})
+        self.assertIn("no longer exists", measure(renderer_of(self.plate), rig, None).says["under-test"])
+        plain = rig_of(light("shafts"))
+        np.testing.assert_array_equal(render(self.plate, rig), render(self.plate, plain))
+
+
+class OpenBy(unittest.TestCase):
+    def opened(self, plate: Plate, mattes: list[dict[str, Any]] | None = None, **source: Any) -> Floats:
+        made = light("shafts", source=source)
+        return render(plate, rig_of(made, mattes=mattes or []), show="stage:under-test:source")
+
+    def test_a_blue_sky_is_open_and_a_brighter_leaf_closed(self) -> None:
+        pixels, true = under_leaves()
+        plate = plate_of(pixels)
+        for source in ({"open_by": "sky"}, {"open_by": "colours", "colour": "#466eb4", "tolerance": 0.2}):
+            opened = self.opened(plate, **source).max(axis=2) > 0.05
+            truth = true > 0.5
+            self.assertGreater(float((opened & truth).sum() / (opened | truth).sum()), 0.88, source["open_by"])
+
+    def test_an_area_is_open_and_nothing_else(self) -> None:
+        plate = plate_of(scene())
+        area = {"id": "shape", "mask": {"start": "nothing", "parts": [{"part": "radial", "middle": [0.7, 0.3], "radius": 0.1}]}}
+        cover = render(plate, rig_of(mattes=[area]), show="matte:shape")[:, :, :1]
+        np.testing.assert_allclose(self.opened(plate, [area], open_by="area", area="shape"), plate.pixels * cover, atol=1e-5)
+        self.assertEqual(float(self.opened(plate, open_by="area", area="gone").max()), 0.0)
+
+
+def barred_window() -> Floats:
+    """A dark room whose window is black between grey bars."""
+    pixels = np.full((400, 600, 3), 0.05, np.float32)
+    pixels[120:280, 220:380] = 0.001
+    pixels[120:280, 290:300] = 0.03
+    pixels[195:203, 220:380] = 0.03
+    return pixels
+
+
+class Holes(unittest.TestCase):
+    def lit(self, pixels: Floats, **spread: Any) -> Floats:
+        made = light("shafts", source={"threshold": 0.9}, spread={"position": [0.52, 0.53], "disc_size": 0.03, **spread})
+        return render(plate_of(pixels), rig_of(made), show="stage:under-test:spread").max(axis=2)
+
+    def test_a_source_in_a_black_window_is_seen_with_the_bars_in_front(self) -> None:
+        lit = self.lit(barred_window())
+        self.assertGreater(float(lit[212, 312]), 0.7)
+        self.assertLess(float(lit[212, 294]), 0.6 * float(lit[212, 284]))
+        self.assertLess(float(lit[199, 312]), 0.6 * float(lit[190, 312]))
+
+    def test_a_source_that_something_lets_through_opens_no_hole(self) -> None:
+        pixels = np.full((400, 600, 3), 0.9, np.float32)
+        made = light("shafts", spread={"position": [0.5, 0.5], "variety": 0.0})
+        plain = render(plate_of(pixels), rig_of(made), show="stage:under-test:spread")
+        pixels[300:] = 0.001
+        far = render(plate_of(pixels), rig_of(made), show="stage:under-test:spread")
+        np.testing.assert_allclose(far[:150], plain[:150], atol=0.02)
+
+    def test_a_sun_over_a_dark_field_is_seen(self) -> None:
+        field = np.full((300, 450, 3), 0.02, np.float32)
+        unlit, sun = plate_of(field), light("shafts", spread={"position": [0.5, 0.5]})
+        change = render(unlit, rig_of(sun)) - field
+        self.assertGreater(float(change.max()), 0.3)
+        self.assertGreater(float((change > 0.02).mean()), 0.02)
+
+
+class FirstSettings(unittest.TestCase):
+    def test_a_new_sun_lies_in_the_sky_and_is_open_there(self) -> None:
+        for stem in OUTDOORS:
+            plate = open_plate(PLATES / f"{stem}.jpg")
+            made = new_light("shafts", plate, Rig())
+            x, y = made.spread.position  # type: ignore[attr-defined]
+            cover = sky_of(plate).cover
+            row, column = int(y * cover.shape[0]), int(x * cover.shape[1])
+            # It may be a lamp before the sky.
+            self.assertGreater(float(cover[max(row - 24, 0) : row + 25, max(column - 24, 0) : column + 25].mean()), 0.5, stem)
+
+    def test_a_new_sun_on_a_bright_sky_is_made_weaker_until_little_is_clipped(self) -> None:
+        plate = plate_of(np.minimum(scene() * np.float32(1.2), 0.95).astype(np.float32))
+        made = new_light("shafts", plate, Rig())
+        clipped = [
+            (SRGB_CURVE.encode(render(plate, rig)) >= 254.5 / 255).any(axis=2) for rig in (Rig(lights=[made.model_dump()]), Rig())
+        ]
+        self.assertLess(made.merge.intensity, 1.0)
+        self.assertLess(float((clipped[0] & ~clipped[1]).mean()), 0.02)
+
+
+if __name__ == "__main__":
+    unittest.main()
