@@ -16,8 +16,8 @@ from aurelon.core.rig.ids import free_id
 from aurelon.core.rig.model import LIGHT_MODELS, Light, Rig
 
 EDGE = 240  # pixels on the long edge are enough to see how strong a light is
-TRIES, WEAKER, STRONGER = 7, 0.7, 1.6  # how often its intensity is changed, and by what
-MOST_CLIPPED, LEAST_SEEN = 0.015, 0.03  # share of pixels clipped anew; display-encoded change that is seen at once
+TRIES, WEAKER, STRONGER = 10, 0.75, 1.5  # how often its intensity is changed, and by what
+MOST_CLIPPED, LEAST_SEEN = 0.014, 0.06  # share of pixels clipped anew; display-encoded change that is seen at once
 CLIPPED = 254.5 / 255
 STRONGEST = 4.0
 
@@ -50,9 +50,11 @@ def _tempered(light: Light, plate: Plate, rig: Rig) -> Light:
     for _ in range(TRIES):
         after = shown([light])
         change = float(np.abs(after - before).max())
-        if float(((after >= CLIPPED).any(axis=2) & ~white).mean()) > MOST_CLIPPED:
+        clips = float(((after >= CLIPPED).any(axis=2) & ~white).mean()) > MOST_CLIPPED
+        # A picture that is nearly white all over clips by any light that is seen.
+        if clips and change * WEAKER > LEAST_SEEN:
             by = WEAKER
-        elif 0 < change < LEAST_SEEN and light.merge.intensity < STRONGEST:
+        elif 0 < change < LEAST_SEEN and not clips and light.merge.intensity < STRONGEST:
             by = STRONGER
         else:
             break
