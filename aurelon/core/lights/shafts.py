@@ -60,7 +60,7 @@ OPEN_ENOUGH = 0.25  # openness round a source from which it needs no hole of its
 LEAST_SEEN = 0.004  # diagonals round a source that are looked at, however small its disc
 NEAR, HIDDEN = 2.0, 0.8  # sizes of the aureole, and how much of the glow lies behind what stands before its middle
 HOLE = 2.5  # radii of the disc
-FAR, FAR_GAIN = 0.3, 2.5  # diagonals beyond the frame, and gain of light from infinitely far away, so that it lights as much
+FAR, FAR_GAIN = 0.5, 2.5  # diagonals beyond the frame, and gain of light from infinitely far away, so that it lights as much
 HOLE_LIGHT = 0.8  # linear light of a hole, as of a bright opening
 PARTED = 0.45  # openness of the sky above that of the ground from which tones tell them apart
 LIKE = 0.09  # display-encoded difference within which the picture is what it is at the source
@@ -346,7 +346,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     point = settings.mode == "point"
     fade = ((1 + lengths[0] / FALLOFF_LENGTH) / (1 + lengths / FALLOFF_LENGTH)) ** (settings.falloff if point else 0.0)
     # The farther away a source is, the less bright is the part of the picture that its rays come through first.
-    off = lengths[0] / (lengths[0] + FAR) if point else 1.0
+    off = lengths[0] ** 2 / (lengths[0] ** 2 + FAR**2) if point else 1.0
     fade = fade * (1 + (FAR_GAIN - 1) * off)
     halo = settings.aureole_strength * np.exp(-lengths / settings.aureole_size)
     emission = scene.source_at(grid)
