@@ -30,7 +30,8 @@ class Shafts(unittest.TestCase):
     def test_an_open_picture_is_lit_evenly(self) -> None:
         for position in ((0.5, 0.5), (-1.5, 0.2), (4.0, 9.0)):
             # How far the source lies beyond the frame, in diagonals.
-            off = np.hypot(*(max(-p, 0, p - 1) * side for p, side in zip(position, (300, 200), strict=True))) / np.hypot(300, 200)
+            across, down = max(-position[0], 0, position[0] - 1), max(-position[1], 0, position[1] - 1)
+            off = np.hypot(across * 300, down * 200) / np.hypot(300, 200)
             gain = 1 + (FAR_GAIN - 1) * off**2 / (off**2 + FAR**2)
             np.testing.assert_allclose(spread_of(np.ones((200, 300, 3)), position=position), gain, rtol=2e-3)
 

@@ -31,11 +31,15 @@ def colour_matching() -> Doubles:
     return np.array([[float(v) for v in line.split(",")] for line in text.splitlines() if line[0] != "#"])
 
 
+def black_body(wavelengths: Doubles, kelvin: float) -> Doubles:
+    """Planck's law over wavelengths (n,) in nm, relative."""
+    metres = wavelengths * 1e-9
+    return np.asarray((metres / 560e-9) ** -5 / np.expm1(SECOND_RADIATION_CONSTANT / (metres * kelvin)))
+
+
 def _planckian_uv(kelvin: float) -> Doubles:
     table = colour_matching()
-    metres = table[:, 0] * 1e-9
-    radiance = (metres / 560e-9) ** -5 / np.expm1(SECOND_RADIATION_CONSTANT / (metres * kelvin))
-    x, y, z = radiance @ table[:, 1:]
+    x, y, z = black_body(table[:, 0], kelvin) @ table[:, 1:]
     return np.asarray(np.array([4 * x, 6 * y]) / (x + 15 * y + 3 * z), np.float64)
 
 
@@ -85,8 +89,8 @@ def temperature_of(rgb: Triple, space: RgbSpace) -> tuple[float, float]:
     return float(found), float(np.clip(-(off @ green) / TINT_REACH, -1, 1))
 
 
-def _at_unit_luminance(rgb: Doubles, space: RgbSpace) -> Triple:
-    """Scaled to luminance 1, and no channel above 4, so that a deep colour does not run away."""
+def at_unit_luminance(rgb: Doubles, space: RgbSpace) -> Triple:
+    """A linear colour (3,) scaled to luminance 1, and no channel above 4, so that a deep colour does not run away."""
     rgb = np.maximum(rgb, 0.0)
     scale = max(float(rgb @ space.luminance), float(rgb.max()) / 4.0)
     return (rgb / scale).astype(np.float32)
@@ -96,7 +100,7 @@ def _at_unit_luminance(rgb: Doubles, space: RgbSpace) -> Triple:
 def temperature_rgb(kelvin: float, tint: float, space: RgbSpace) -> Triple:
     """Linear RGB (3,) in `space` of light of this temperature and tint, at luminance 1."""
     x, y = chromaticity(kelvin, tint)
-    return _at_unit_luminance(space.from_d65 @ np.array([x / y, 1.0, (1 - x - y) / y]), space)
+    return at_unit_luminance(space.from_d65 @ np.array([x / y, 1.0, (1 - x - y) / y]), space)
 
 
 @cache
@@ -116,7 +120,7 @@ def picked_rgb(hex_code: str, space: RgbSpace) -> Triple:
     if not linear.any():
         linear = np.ones(3)
     matrix = SRGB.matrix_to(space)
-    return _at_unit_luminance(linear if matrix is None else matrix @ linear, space)
+    return at_unit_luminance(linear if matrix is None else matrix @ linear, space)
 
 
 def white_balance(kelvin: float, tint: float, space: RgbSpace) -> Triple:

@@ -11,6 +11,7 @@ from aurelon.core.imaging.colour import NEUTRAL_KELVIN, hue_and_saturation, pick
 from aurelon.core.imaging.colour_matrix import Tint
 from aurelon.core.imaging.merging import Levels
 from aurelon.core.imaging.rgb_space import RgbSpace
+from aurelon.core.optics.spectra import lamp_rgb, sun_rgb
 
 if TYPE_CHECKING:
     from aurelon.core.lights.shared.kind import Colour
@@ -55,13 +56,25 @@ def tint_of(settings: Colour, space: RgbSpace, *, shifts_white: bool = False) ->
     chosen colour, and keeps the colours that it has."""
     mix = np.eye(3, dtype=np.float32)
     if settings.origin != "plate":
-        by_kelvin = settings.origin == "temperature"
-        chosen = temperature_rgb(settings.temperature, settings.tint, space) if by_kelvin else picked_rgb(settings.picked, space)
-        strength = settings.strength if by_kelvin else settings.picked_strength
+        chosen = _chosen(settings, space)
+        strength = settings.strength if settings.origin == "temperature" else settings.picked_strength
         tinted = np.diag(chosen) if shifts_white else np.outer(chosen, space.luminance)
         mix = (1 - strength) * mix + strength * tinted
     turned = hue_and_saturation(settings.hue, settings.saturation, space)
     return Tint(np.asarray(turned @ mix, np.float32), turned)
+
+
+def _chosen(settings: Colour, space: RgbSpace) -> Floats:
+    """The colour (3,) that a light is to have, at luminance 1; that of the sun is dimmed by the air."""
+    match settings.origin:
+        case "temperature":
+            return temperature_rgb(settings.temperature, settings.tint, space)
+        case "sun":
+            return sun_rgb(settings.sun_height, settings.haze, space)
+        case "lamp":
+            return lamp_rgb(settings.lamp, space)
+        case _:
+            return picked_rgb(settings.picked, space)
 
 
 NARROWEST = 0.01  # between black and white, where black is set above it

@@ -15,6 +15,7 @@ from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.resample import reduce_to
 from aurelon.core.imaging.rgb_space import RgbSpace
+from aurelon.core.optics.spectra import LAMP_WORDS, LampName
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Settings, choice, colour_setting, number, temperature_setting, tint_setting
 from aurelon.core.settings.slider import Unit
@@ -22,7 +23,13 @@ from aurelon.core.settings.slider import Unit
 LookAt = Literal["original", "prepared", "below"]
 LOOKS = {"original": "The picture as shot", "prepared": "The prepared picture", "below": "Everything below it"}
 
-ORIGINS = {"plate": "The picture", "temperature": "A temperature", "picked": "A picked colour"}
+ORIGINS = {
+    "plate": "The picture",
+    "temperature": "A temperature",
+    "picked": "A picked colour",
+    "sun": "The sun's height",
+    "lamp": "A lamp by name",
+}
 
 CANONICAL_EDGE = 1536  # long edge of the version of a plate on which things are detected
 
@@ -32,9 +39,9 @@ def _level(default: float, help: str, *, low: float, high: float, step: float = 
 
 
 class Colour(Settings):
-    """The hue of the light: the picture's own, a temperature, or a picked colour."""
+    """The hue of the light: the picture's own, a temperature, a picked colour, the sun's at its height, or a lamp's."""
 
-    origin: Literal["plate", "temperature", "picked"] = choice(
+    origin: Literal["plate", "temperature", "picked", "sun", "lamp"] = choice(
         "temperature", "Where the light's colour comes from", label="Colour from", words=ORIGINS, essential=True
     )
     temperature: float = temperature_setting(5200, "Low is warm, high is cool", when={"origin": ["temperature"]}, essential=True)
@@ -50,15 +57,36 @@ class Colour(Settings):
         when={"origin": ["temperature"]},
         essential=True,
     )
+    sun_height: float = number(
+        8.0,
+        "How high the sun stands: the lower, the redder and dimmer",
+        unit="degrees",
+        low=0,
+        high=90,
+        step=0.5,
+        exponent=2.0,
+        when={"origin": ["sun"]},
+        essential=True,
+    )
+    haze: float = number(
+        3.0,
+        "How hazy the air is before the sun: 2 is clear, 10 thick haze",
+        low=2,
+        high=10,
+        step=0.1,
+        when={"origin": ["sun"]},
+        essential=True,
+    )
+    lamp: LampName = choice("sodium-high", "The lamp", when={"origin": ["lamp"]}, words=LAMP_WORDS, essential=True)
     picked_strength: float = number(
         1.0,
-        "How far the light shifts from the picture's own colour to the picked one",
+        "How far the light shifts from the picture's own colour to this one",
         label="Strength",
         unit="share",
         low=0,
         high=1,
         step=0.01,
-        when={"origin": ["picked"]},
+        when={"origin": ["picked", "sun", "lamp"]},
         essential=True,
     )
     hue: float = number(0.0, "Shifts the light's hue", unit="degrees", low=-180, high=180, step=1)
