@@ -98,6 +98,12 @@ class Job(BrowserTest):
         self.page.wait_for_timeout(200)
         self.rested()
 
+    def behind(self, name: str) -> None:
+        """What stands before the selected light, in its head."""
+        self.click(self.page.get_by_role("group", name="Behind").get_by_role("button", name=name, exact=True))
+        self.page.wait_for_timeout(200)
+        self.rested()
+
     def chip(self, name: str) -> None:
         self.click(self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name=re.compile(f"^{name}")).first)
 
@@ -134,6 +140,19 @@ class Job(BrowserTest):
         self.page.mouse.move(x, y)
         self.page.mouse.down()
         self.page.mouse.move(x + across, y, steps=6)
+        self.page.mouse.up()
+        self.page.wait_for_timeout(80)
+        self.rested()
+
+    def grip(self, name: str, across: float, down: float) -> None:
+        """A grip of a box on the picture, dragged by so many pixels."""
+        self.actions += 1
+        box = self.page.get_by_role("button", name=name, exact=True).bounding_box()
+        assert box is not None
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + across, y + down, steps=6)
         self.page.mouse.up()
         self.page.wait_for_timeout(80)
         self.rested()

@@ -13,14 +13,15 @@ class Sun(Job):
         self.on("Headland at dawn", "headland")
         self.new("Shafts")
         self.carry(self.handle("Position"), (0.47, 0.35))
-        self.part("Matte")
+        self.behind("Foreground")
         self.typed("Spill", "20")
         self.carry(self.handle("Position"), (0.49, 0.34))
         self.typed("Spill", "10")
         light = self.of(0)
         self.assertGreater(self.about(light, (0.53, 0.3)), 5 * self.about(light, (0.47, 0.45), 0.01))
         self.assertGreater(self.about(light, (0.47, 0.45), 0.01), 0)
-        self.within(9)
+        self.assertLess(self.about(light, (0.2, 0.8)), 0.2 * self.about(light, (0.53, 0.3)))
+        self.within(8)
 
     def test_a_picture_straightened_with_a_sun_behind_a_wall_and_then_in_a_window(self) -> None:
         self.on("Boatshed", "boatshed")

@@ -175,35 +175,40 @@ class _Masks:
     def add_matte(self, name: str, mask: Mask) -> None:
         self.mattes[name] = self.node(mask)
 
-    def node(self, mask: Mask) -> PictureNode | None:
-        """What a mask covers, (h, w) in 0..1; None for all of the plate."""
+    def node(self, mask: Mask, behind: Behind | None = None) -> PictureNode | None:
+        """What a mask covers, (h, w) in 0..1, less what stands before the light, but for what spills: 1 - a (1 - spill).
+        None for all of the plate."""
+        past = self._past(behind)
         if not mask.parts and mask.start == "everything":
-            return None
+            return past
         of_picture = (self._prepared.digest, self._backdrop.reading.size) if mask.reads_picture else None
         used = {name: self.mattes[name] for name in mask.mattes() if name in self.mattes}
         digests = [(name, node and node.digest) for name, node in used.items()]
 
         def make(work: Work, frame: Frame) -> Floats:
-            made = masked(mask, self.ground(used, work), frame)
-            return np.ones(frame.shape, np.float32) if made is None else made
+            begun = None if past is None else work.at(past, frame)
+            made = masked(mask, self.ground(used, work), frame, begun)
+            if made is None:
+                return np.ones(frame.shape, np.float32)
+            # Where light is painted in on nothing, what stands before it hides that too.
+            return made if begun is None or mask.start == "everything" else made * begun
 
-        return PictureNode(digest_of("mask", self._original.digest, mask.digest, of_picture, digests), make)
+        return PictureNode(digest_of("mask", self._original.digest, mask.digest, of_picture, digests, past and past.digest), make)
+
+    def _past(self, behind: Behind | None) -> PictureNode | None:
+        """What gets past that which stands before a light; None for all of it."""
+        if behind is None or behind.matte not in self.mattes:
+            return None
+        area, kept = self.mattes[behind.matte], f32(1 - behind.spill)
+
+        def make(work: Work, frame: Frame) -> Floats:
+            return np.full(frame.shape, f32(1) - kept, np.float32) if area is None else f32(1) - work.at(area, frame) * kept
+
+        return PictureNode(digest_of("behind", area and area.digest, behind.spill), make)
 
     def ground(self, used: Mapping[str, PictureNode | None], work: Work) -> Ground:
         """What masks that use these mattes are made on."""
         return ground_for(self._backdrop, self._original, self._prepared, used, work)
-
-    def behind(self, mask: PictureNode | None, behind: Behind) -> PictureNode | None:
-        """A mask less what stands before the light, but for what spills: m (1 - a (1 - spill))."""
-        if behind.matte not in self.mattes:
-            return mask
-        area, kept = self.mattes[behind.matte], f32(1 - behind.spill)
-
-        def make(work: Work, frame: Frame) -> Floats:
-            past = np.full(frame.shape, f32(1) - kept, np.float32) if area is None else f32(1) - work.at(area, frame) * kept
-            return past if mask is None else past * work.at(mask, frame)
-
-        return PictureNode(digest_of("behind", mask and mask.digest, area and area.digest, behind.spill), make)
 
 
 def ground_for(
@@ -297,7 +302,7 @@ def _light(
         lambda work: kind.spread(scene(work, backdrop.reading), light.source, light.spread),
     )
     tint, levels = tint_of(light.colour, plate.space, shifts_white=kind.shifts_white), levels_of(light.colour)
-    mask = masks.behind(masks.node(light.mask), light.behind)
+    mask = masks.node(light.mask, light.behind)
     m = light.merge
     how = blending(mode=m.mode, intensity=m.intensity, opacity=m.opacity, keep_darks=m.keep_darks, opaque=kind.opaque)
     coloured = digest_of("colour", field.digest, light.colour.digest)

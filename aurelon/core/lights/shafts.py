@@ -62,6 +62,7 @@ NEAR, HIDDEN = 2.0, 0.8  # sizes of the aureole, and how much of the glow lies b
 HOLE = 2.5  # radii of the disc
 FAR, FAR_GAIN = 0.5, 2.5  # diagonals beyond the frame, and gain of light from infinitely far away, so that it lights as much
 HOLE_LIGHT = 0.8  # linear light of a hole, as of a bright opening
+NIGHT = 0.1  # linear luminance of a sky, below which it lights nothing
 PARTED = 0.45  # openness of the sky above that of the ground from which tones tell them apart
 LIKE = 0.09  # display-encoded difference within which the picture is what it is at the source
 
@@ -381,10 +382,11 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
         cover = np.asarray(cv2.resize(sky.cover, luminance.shape[::-1], interpolation=cv2.INTER_AREA))
         broad = broad * cv2.GaussianBlur(cover, (0, 0), max(luminance.shape) / 40)
         passes = smoothstep(np.clip((encode_array(luminance) - threshold) / Source().knee, 0, 1))
-        # Tones that part the sky from the ground keep the clouds' own shapes; where they do not, the sky itself is open.
+        # Tones that part the sky from the ground keep the clouds' own shapes; where they do not, the sky itself is open. By
+        # night the light comes from lamps before it.
         in_sky = float(np.average(passes, weights=cover))
         in_ground = float(np.average(passes, weights=1 - cover + 1e-6))
-        if in_sky - in_ground < PARTED:
+        if in_sky - in_ground < PARTED and float(np.average(luminance, weights=cover)) > NIGHT:
             opened["open_by"] = "sky"
     y, x = np.unravel_index(int(np.argmax(broad)), broad.shape)
     place = [round((x + 0.5) / broad.shape[1], 4), round((y + 0.5) / broad.shape[0], 4)]

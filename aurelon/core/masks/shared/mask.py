@@ -85,10 +85,10 @@ class Mask(Settings):
         return self.model_copy(update={"parts": tuple(turned)})
 
 
-def masked(mask: Mask, ground: Ground, frame: Frame) -> Floats | None:
-    """(h, w) in 0..1, or None for all of the plate."""
+def masked(mask: Mask, ground: Ground, frame: Frame, begun: Floats | None = None) -> Floats | None:
+    """(h, w) in 0..1, or None for all of the plate; `begun` (h, w) is what a mask of everything begins with instead."""
     everything = mask.start == "everything"
-    made: Floats | None = None  # all or nothing, until a part changes it
+    made = begun if everything else None  # all or nothing, until a part changes it
     for part in mask.stack:
         # Where there is all already nothing can be added, and where there is nothing none taken.
         idle = made is None and everything == (part.combine == "add")
