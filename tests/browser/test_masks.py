@@ -252,7 +252,7 @@ class Painting(OnThePicture):
         self.page.get_by_role("button", name="Plate prepare").click()
         self.page.get_by_role("button", name="Remove the matte Post").click()
         self.rested()
-        expect(self.page.get_by_role("button", name=re.compile("^Edge: Its mask uses the matte"))).to_be_visible(timeout=20000)
+        expect(self.page.get_by_role("button", name=re.compile("^Edge: It uses the matte"))).to_be_visible(timeout=20000)
 
     def test_a_grey_picture_is_brought_in_as_a_matte(self) -> None:
         plate = self.bring_in("grey")

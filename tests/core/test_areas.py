@@ -10,8 +10,9 @@ from PIL import Image, ImageDraw
 
 from aurelon.core import Plate, Rig, open_plate, render
 from aurelon.core.analysis.areas import areas_of, sky_of
+from aurelon.core.analysis.finder import find_light
 from aurelon.core.analysis.measure import measure
-from aurelon.core.imaging.rgb_space import SRGB_CURVE
+from aurelon.core.imaging.rgb_space import SRGB, SRGB_CURVE
 from aurelon.core.rig.edits.take_area import TakeArea
 from aurelon.core.rig.new_light import new_light
 from aurelon.core.rig.transfer import apply_rig
@@ -206,6 +207,44 @@ class Holes(unittest.TestCase):
         change = render(unlit, rig_of(sun)) - field
         self.assertGreater(float(change.max()), 0.3)
         self.assertGreater(float((change > 0.02).mean()), 0.02)
+
+
+class Finding(unittest.TestCase):
+    def test_by_day_a_bright_spot_on_the_ground_is_less_likely_the_source_than_one_in_the_sky(self) -> None:
+        pixels = scene(600, 400)
+        y, x = np.mgrid[0:400, 0:600]
+        places = {"ground": (430, 330), "sky": (120, 110)}
+        for px, py in places.values():
+            pixels[np.hypot(x - px, y - py) < 9] = 1.0
+        plate = plate_of(pixels)
+        cover = np.asarray(Image.fromarray(sky_of(plate).cover).resize((600, 400)), np.float32)
+
+        def sure(known: Floats | None, of: str) -> float:
+            px, py = places[of]
+            near = [
+                p for p in find_light(pixels, SRGB, known).ranked if np.hypot(p.place[0] * 600 - px, p.place[1] * 400 - py) < 12
+            ]
+            return near[0].confidence if near else 0.0
+
+        self.assertGreater(sure(None, "ground"), 0.2)
+        self.assertLess(sure(cover, "ground"), 0.5 * sure(None, "ground"))
+        self.assertEqual(sure(cover, "sky"), sure(None, "sky"))
+
+
+class Said(unittest.TestCase):
+    def said(self, rig: Rig, pixels: Floats) -> str | None:
+        return measure(renderer_of(pixels), rig, None).says.get("under-test")
+
+    def test_the_chip_says_that_a_source_shines_through_a_hole_of_its_own(self) -> None:
+        made = light("shafts", source={"threshold": 0.9}, spread={"position": [0.52, 0.53]})
+        self.assertIn("hole", self.said(rig_of(made), barred_window()) or "")
+        lit = light("shafts", source={"threshold": 0.2}, spread={"position": [0.2, 0.2]})
+        self.assertIsNone(self.said(rig_of(lit), scene()))
+
+    def test_the_chip_names_what_hides_a_light(self) -> None:
+        low = {"id": "low", "name": "Shore", "mask": {"start": "everything"}}
+        made = {**light("shafts"), "behind": {"matte": "low"}}
+        self.assertIn("“Shore”", self.said(rig_of(made, mattes=[low]), scene()) or "")
 
 
 class FirstSettings(unittest.TestCase):

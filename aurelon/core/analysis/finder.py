@@ -16,14 +16,16 @@ from typing import Literal
 import cv2
 import numpy as np
 
+from aurelon.core.analysis.areas import sure_sky_of
 from aurelon.core.analysis.spot_colour import EDGE, colour_at
-from aurelon.core.graph.nodes import ValueNode, digest_of
+from aurelon.core.graph.nodes import ValueNode, Work, digest_of
 from aurelon.core.graph.renderer import Renderer, Working
 from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.colour import temperature_hex
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.rgb_space import RgbSpace
+from aurelon.core.masks.shared.part import resampled
 from aurelon.core.rig import Rig
 
 Clue = Literal["bright spot", "streaks", "lit sides"]
@@ -41,6 +43,8 @@ STREAK_SCALE = 0.004  # diagonals over which the direction of a streak is measur
 MOST_STREAKS = 2500
 REACH = 1.2  # frames beyond the frame within which streaks may meet
 FAR_AWAY = 0.75  # diagonals from the middle at which a direction is marked
+DAYLIGHT = 0.08  # linear luminance of a sky from which it is day
+AT_THE_SKY, ON_THE_GROUND = 0.02, 0.35  # diagonals, and how much of a spot's surety is left on the ground
 SAME_PLACE = 0.06  # diagonals within which two proposals are one
 
 
@@ -67,11 +71,14 @@ class Proposals:
         return 64 * len(self.ranked) + 64
 
 
-def find_light(pixels: Floats, space: RgbSpace) -> Proposals:
-    """Proposals for the source of light in a small version (h, w, 3) of the picture, about 512 on its long edge."""
+def find_light(pixels: Floats, space: RgbSpace, sky: Floats | None = None) -> Proposals:
+    """Proposals for the source of light in a small version (h, w, 3) of the picture, about 512 on its long edge. By day a
+    bright spot outside of the `sky` (h, w) in 0..1, where one is known, is likely a leaf or a rock."""
     level = pixels @ space.luminance
     tone = encode_array(np.ascontiguousarray(level))
     found = [*_bright_spots(tone, level), *_glare(tone), *_streaks(tone), *_lit_sides(tone)]
+    if sky is not None and float(np.average(level, weights=sky + np.float32(1e-6))) > DAYLIGHT:
+        found = [(place, clue, sure * _sky_round(sky, place) if clue == "bright spot" else sure) for place, clue, sure in found]
     diagonal = float(np.hypot(*tone.shape))
     size = np.array([tone.shape[1], tone.shape[0]])
     ranked: list[Proposal] = []
@@ -88,15 +95,28 @@ def proposals_for(now: Working) -> Proposals:
     """Proposals for the prepared picture, found once until that picture changes."""
     plate, prepared = now.graph.plate, now.graph.prepared
     frame = Frame.canonical(plate.size, EDGE)
-    return now.work.once(
-        ValueNode(digest_of("proposals", prepared.digest), lambda work: find_light(work.at(prepared, frame), plate.space))
-    )
+
+    def find(work: Work) -> Proposals:
+        sky = sure_sky_of(plate)
+        cover = None if sky is None else resampled(sky.cover, frame)
+        return find_light(work.at(prepared, frame), plate.space, cover)
+
+    return now.work.once(ValueNode(digest_of("proposals", prepared.digest), find))
 
 
 def propose(renderer: Renderer, rig: Rig) -> Proposals:
     """Where light may come from in the prepared picture, the likeliest first."""
     with renderer.working(rig) as now:
         return proposals_for(now)
+
+
+def _sky_round(sky: Floats, place: Doubles) -> float:
+    """1 for a place in or at the edge of the sky, ON_THE_GROUND far from it."""
+    rows, columns = sky.shape
+    reach = max(2, round(AT_THE_SKY * float(np.hypot(rows, columns))))
+    row, column = int(np.clip(place[1], 0, 1) * (rows - 1)), int(np.clip(place[0], 0, 1) * (columns - 1))
+    near = float(sky[max(row - reach, 0) : row + reach + 1, max(column - reach, 0) : column + reach + 1].mean())
+    return ON_THE_GROUND + (1 - ON_THE_GROUND) * min(near / 0.3, 1.0)
 
 
 Found = tuple[Doubles, Clue, float]

@@ -83,18 +83,22 @@ def _histogram(pixels: Floats) -> Histogram:
 
 
 def _says(now: Working, nodes: LightNodes, frame: Frame) -> str | None:
-    """What a person should know of a light that does nothing."""
+    """What a person should know of a light: that and why it shows nothing, or what shapes it."""
     work, light = now.work, nodes.light
     gone = [name for name, users in now.graph.rig.missing_mattes().items() if (light.name or light.id) in users]
     if gone:
         named = " and ".join(f"“{name}”" for name in gone)
-        return f"Its mask uses the matte {named}, which no longer exists; the light is shown without it."
+        return f"It uses the matte {named}, which no longer exists; the light is shown without it."
     if nodes.mask is not None and float(work.at(nodes.mask, frame).max()) < INVISIBLE:
+        before = now.graph.rig.matte(light.behind.matte)
+        if before is not None:
+            return f"“{before.name or before.id}”, which stands before it, hides all of it; raise Spill, or move the light."
         return "The mask hides all of it; paint it in, or invert the mask."
-    if float(work.at(nodes.source, frame)[:, :, :3].max()) <= 0:
-        return nodes.kind.nothing_shines
     change = np.abs(encode_array(work.at(nodes.merged, frame)) - encode_array(work.at(nodes.below, frame)))
-    return nodes.kind.nothing_seen if float(change.max()) < INVISIBLE else None
+    if float(change.max()) >= INVISIBLE:
+        return nodes.kind.notice(work.once(nodes.field))
+    shines = float(work.at(nodes.source, frame)[:, :, :3].max()) > 0
+    return nodes.kind.nothing_seen if shines else nodes.kind.nothing_shines
 
 
 def measure(renderer: Renderer, rig: Rig, light_id: str | None, cancelled: Callable[[], bool] = never) -> Facts:

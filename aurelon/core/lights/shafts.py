@@ -394,6 +394,13 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     return {"source": opened, "spread": {"position": place, "disc_temperature": kelvin}, "colour": {"temperature": kelvin}}
 
 
+def notice(field: ShaftsField) -> str | None:
+    """That the source shines through a hole of its own, where it does."""
+    if field.hole is None or field.hole.share < 0.5:
+        return None
+    return "Nothing is open where its source stands, so it shines through a small hole there. Move it, or change Open by."
+
+
 KIND = Kind(
     name="shafts",
     order=1,
@@ -403,4 +410,5 @@ KIND = Kind(
     source=source,
     spread=spread,
     initial=initial,
+    notice=notice,
 )

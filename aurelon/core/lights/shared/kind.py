@@ -206,6 +206,11 @@ def as_it_is(plate: Plate) -> dict[str, dict[str, Any]]:
     return {}
 
 
+def nothing_to_say(field: LightField) -> str | None:
+    """For kinds whose light needs no word of its own."""
+    return None
+
+
 @dataclass(frozen=True)
 class Kind(Generic[S, P, D]):
     """A kind of light with its settings S of Source and P of Spread, and what it detects, D (None for nothing).
@@ -218,9 +223,9 @@ class Kind(Generic[S, P, D]):
     nothing has an `example` to be seen by. `look_at` is the picture
     that a new light reads; a Source that is the very picture may be read `at_frame`, at the size that is shown.
     `opaque` light is a whole picture, black included, not light on black. Light that has colours of its own and
-    `shifts_white` is tinted as by a filter before it. `nothing_shines` tells a person what to do
-    when Source is black, `nothing_seen` when the light changes nothing. A kind that does not look at the picture at
-    all does not `reads` it; one that `needs_file` shows nothing before a file is chosen.
+    `shifts_white` is tinted as by a filter before it. `nothing_shines` tells a person what to do when Source is black,
+    `nothing_seen` when the light changes nothing; `notice(field)` says what else there is to know. A kind that does not
+    look at the picture at all does not `reads` it; one that `needs_file` shows nothing before a file is chosen.
     """
 
     name: str
@@ -244,6 +249,7 @@ class Kind(Generic[S, P, D]):
     needs_file: bool = False
     nothing_shines: str = "Nothing is bright enough; lower Threshold in Source."
     nothing_seen: str = "No visible effect; raise Intensity or Opacity."
+    notice: Callable[[Any], str | None] = nothing_to_say
 
     def seen_by(self, plate: Plate) -> dict[str, dict[str, Any]]:
         """Settings of the stages by which the kind is shown on a plate."""
