@@ -19,6 +19,8 @@ import numpy as np
 from numba import njit, prange
 
 from aurelon.core import Plate, Renderer, Rig, parse_rig, read_plate
+from aurelon.core.analysis.areas import areas_of
+from aurelon.core.analysis.finder import propose
 from aurelon.core.analysis.subject_cut import cut_subject
 from aurelon.core.export.picture import PictureExport, export
 from aurelon.core.graph.cache import Cache
@@ -394,6 +396,22 @@ def bench_many(table: Table, plate: Plate) -> None:
     table.add(Row("64 lights, nothing changed, to 8, a light", ratio(again(64), again(8), 9) / 8, 2))
 
 
+FIRST_PICTURE = 25  # copies of a plate that its first lit picture may cost, which is about 1.5 s on two cores
+
+
+def bench_areas(table: Table) -> None:
+    """What is found in a plate of 24 MP when it is opened: its areas, and where its light may come from."""
+    pixels = scene(*LARGE)
+
+    def find() -> None:
+        # Only what is found is new; the pixels are the same.
+        plate = Plate(pixels, SRGB, key="large")
+        areas_of(plate)
+        propose(Renderer(plate), Rig())
+
+    table.against_copy("areas and finder, 24 MP", find, pixels, FIRST_PICTURE, rounds=3)
+
+
 def settle(plate: Plate) -> None:
     """Every kind once, so that the process holds the memory it works in, as a service does after its first minute."""
     for name in kinds():
@@ -415,6 +433,7 @@ def main() -> int:
     bench_masks(table, plate.pixels)
     bench_strip(table, plate)
     bench_many(table, plate)
+    bench_areas(table)
     bench_export(table)
     missed = sum(not row.kept for row in table.rows)
     print(f"{len(table.rows)} rows, {missed} missed")

@@ -1,0 +1,99 @@
+"""Areas that are found in the picture, what a light stands behind, and the box round what is drawn, in the real interface."""
+
+from __future__ import annotations
+
+import numpy as np
+from playwright.sync_api import Locator, expect
+
+from tests.browser.test_masks import OnThePicture
+
+
+class Behind(OnThePicture):
+    def head(self) -> Locator:
+        return self.page.get_by_role("group", name="Behind")
+
+    def test_one_press_puts_a_sun_behind_what_stands_before_the_sky(self) -> None:
+        plate = self.open_plate("Harbour at dusk")
+        self.add("Shafts")
+        self.rested()
+        self.head().get_by_role("button", name="Foreground").click()
+        self.rested()
+        rig = self.rig(plate)
+        matte = next(matte for matte in rig["mattes"] if matte["name"] == "Foreground")
+        sun = rig["lights"][-1]
+        self.assertEqual(sun["behind"]["matte"], matte["id"])
+        expect(self.head().get_by_role("button", name="Foreground")).to_have_attribute("aria-pressed", "true")
+        self.type_value("Spill, value", "25")
+        self.assertEqual(self.rig(plate)["lights"][-1]["behind"]["spill"], 0.25)
+        # Undone, both the matte and what stood before the light are gone.
+        for _ in range(2):
+            self.page.keyboard.press("Control+z")
+            self.rested()
+        rig = self.rig(plate)
+        self.assertNotIn("Foreground", [matte["name"] for matte in rig["mattes"]])
+        self.assertEqual(rig["lights"][-1]["behind"]["matte"], "")
+        self.head().get_by_role("button", name="Nothing").click()
+
+    def test_an_area_is_taken_as_a_matte_or_is_proposed_no_more(self) -> None:
+        plate = self.open_plate("Headland at dawn")
+        self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name="Plate").first.click()
+        mattes = self.page.get_by_role("region", name="Mattes")
+        mattes.get_by_role("button", name="Sky", exact=True).click()
+        self.rested()
+        self.assertIn("Sky", [matte["name"] for matte in self.rig(plate)["mattes"]])
+        self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name="Plate").first.click()
+        mattes.get_by_role("button", name="Do not propose Foreground").click()
+        expect(mattes.get_by_role("button", name="Foreground", exact=True)).to_have_count(0)
+        self.page.reload()
+        self.rested()
+        self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name="Plate").first.click()
+        expect(mattes.get_by_role("button", name="Sky", exact=True)).to_be_visible()
+        expect(mattes.get_by_role("button", name="Foreground", exact=True)).to_have_count(0)
+
+
+class Box(OnThePicture):
+    def grip(self, name: str) -> tuple[float, float]:
+        box = self.page.get_by_role("button", name=name, exact=True).bounding_box()
+        assert box is not None
+        return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+    def dragged(self, name: str, across: float, down: float) -> None:
+        x, y = self.grip(name)
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + across, y + down, steps=6)
+        self.page.mouse.up()
+        self.rested()
+
+    def test_a_path_is_turned_scaled_and_moved_as_a_whole_and_comes_back_without_loss(self) -> None:
+        plate = self.bring_in("box")
+        self.add("Line")
+        self.rested()
+
+        def path() -> np.ndarray:
+            return np.array(self.rig(plate)["lights"][0]["source"]["path"])
+
+        width, height = 600, 400
+        begun = path()
+        self.page.get_by_role("button", name="Turn all: path", exact=True).focus()
+        for _ in range(9):
+            self.page.keyboard.press("Shift+ArrowRight")
+            self.rested()
+        turned = path()
+        # A quarter turn: what lay across stands upright, as long as before.
+        before, after = (np.diff(p * (width, height), axis=0)[0] for p in (begun, turned))
+        self.assertAlmostEqual(float(np.hypot(*before)), float(np.hypot(*after)), delta=1.0)
+        self.assertAlmostEqual(float(before @ after) / float(before @ before), 0.0, delta=0.02)
+        for _ in range(9):
+            self.page.keyboard.press("Shift+ArrowLeft")
+            self.rested()
+        np.testing.assert_allclose(path(), begun, atol=1e-6)
+        self.dragged("Scale all: path, corner 3", 40, 10)
+        grown = path()
+        self.assertGreater(np.hypot(*np.diff(grown, axis=0)[0]), 1.03 * np.hypot(*np.diff(begun, axis=0)[0]))
+        self.page.get_by_role("button", name="Move all: path", exact=True).focus()
+        self.page.keyboard.press("Shift+ArrowDown")
+        self.rested()
+        moved = path() - grown
+        self.assertGreater(float(moved[:, 1].min()), 0.01)
+        np.testing.assert_allclose(moved, np.broadcast_to(moved[0], moved.shape), atol=1e-9)
