@@ -24,12 +24,13 @@ from typing import Any, Literal, NamedTuple
 
 import cv2
 import numpy as np
+from numba import njit, prange
 
 from aurelon.core.analysis.areas import sure_sky_of
-from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.colour_matrix import Tint
-from aurelon.core.imaging.fastmath import encode_array, smoothstep
+from aurelon.core.imaging.fastmath import encode_array, smoothstep, unit
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.noise import ray_variation
@@ -241,14 +242,18 @@ def hole_at(scene: Scene[None], settings: Spread) -> Hole | None:
     x, y = s.position
     if s.mode != "point" or not (0 <= x < 1 and 0 <= y < 1):
         return None
-    grid = scene.frame_of(1.0)
+    whole = scene.frame_of(1.0)
+    grid = _box(whole, s.position, max(s.disc_size, LEAST_SEEN) * whole.diagonal + 2)
+    if grid is None:
+        return None
+    part = slice(grid.y0, grid.y1), slice(grid.x0, grid.x1)
     round_it = _round(grid, s.position, max(s.disc_size, LEAST_SEEN))
-    openness = float(np.average(scene.source_at(grid)[:, :, 3], weights=round_it))
+    openness = float(np.average(scene.source_at(whole)[part][:, :, 3], weights=round_it))
     share = 1 - float(smoothstep(np.float32(min(openness / OPEN_ENOUGH, 1.0))))
     if share <= 0:
         return None
     near = _round(grid, s.position, LEAST_SEEN)
-    tones = np.average(encode_array(scene.picture_at(grid)).reshape(-1, 3), axis=0, weights=near.ravel())
+    tones = np.average(encode_array(scene.picture_at(whole)[part]).reshape(-1, 3), axis=0, weights=near.ravel())
     return Hole(share, tones.astype(np.float32), HOLE * s.disc_size)
 
 
@@ -302,26 +307,55 @@ class ShaftsField:
         openness = scene.source_at(near)[:, :, 3]
         if self.hole is not None:
             openness = np.maximum(openness, _opened(self.hole, scene.picture_at(near), near, s.position))
-        across, down = slice(near.x0 - frame.x0, near.x1 - frame.x0), slice(near.y0 - frame.y0, near.y1 - frame.y0)
-        distance = _distance(near, s.position)
-        through = np.ones(frame.shape, np.float32)
-        before = np.float32(HIDDEN) * smoothstep(np.clip(1 - distance / np.float32(NEAR * s.aureole_size), 0, 1))
-        through[down, across] = 1 - before * (1 - np.clip(openness, 0, 1))
-        if s.disc_strength <= 0:
-            return Travelled(soft, through=through)
-        drawn = np.zeros((*frame.shape, 3), np.float32)
-        drawn[down, across] = self._disc(distance, openness, frame.diagonal)[:, :, None] * np.maximum(own, 0)
-        return Travelled(soft, drawn, through=through)
+        through, drawn = np.ones(frame.shape, np.float32), np.zeros((*frame.shape, 3), np.float32)
+        part = slice(near.y0 - frame.y0, near.y1 - frame.y0), slice(near.x0 - frame.x0, near.x1 - frame.x0)
+        at = np.array(s.position) * frame.size
+        sun = Sun(
+            f32(at[0] - near.x0),
+            f32(at[1] - near.y0),
+            f32(1 / frame.diagonal),
+            f32(s.disc_size),
+            # The rim is a pixel of this frame wide, and never sharper than a tenth of the disc.
+            f32(1 / max(1.0 / frame.diagonal, 0.1 * s.disc_size)),
+            f32(s.disc_strength),
+            f32(1 / (NEAR * s.aureole_size)),
+        )
+        _stand_before(openness, sun, np.maximum(own, 0).astype(np.float32), through[part], drawn[part])
+        return Travelled(soft, drawn if s.disc_strength > 0 else None, through=through)
 
-    def _disc(self, distance: Floats, openness: Floats, diagonal: float) -> Floats:
-        """The disc where the picture is open, (h, w), at distances from the source in diagonals."""
-        s = self.settings
-        # The rim is a pixel of this frame wide, and never sharper than a tenth of the disc.
-        rim = max(1.0 / diagonal, 0.1 * s.disc_size)
-        t = np.clip((s.disc_size - distance) / rim + 0.5, 0, 1)
-        # Limb darkening of the sun, u = 0.6 (Cox, "Allen's Astrophysical Quantities", 14.7).
-        limb = 0.4 + 0.6 * np.sqrt(np.clip(1 - (distance / s.disc_size) ** 2, 0, 1))
-        return np.asarray(s.disc_strength * smoothstep(t) * limb * openness, np.float32)
+
+class Sun(NamedTuple):
+    """A disc as numbers for a kernel: where it is in pixels, diagonals to a pixel, its radius in diagonals, one over the
+    width of its rim, its strength, and one over how far from it what stands before it hides the glow."""
+
+    x: np.float32
+    y: np.float32
+    per_pixel: np.float32
+    radius: np.float32
+    per_rim: np.float32
+    strength: np.float32
+    per_near: np.float32
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _stand_before(openness: Floats, sun: Sun, colour: Floats, through: Floats, drawn: Floats) -> None:
+    """How much of the glow is seen at each pixel (h, w), and the disc where the picture is open, (h, w, 3)."""
+    one = f32(1.0)
+    for row in prange(openness.shape[0]):
+        down = f32(row) + f32(0.5) - sun.y
+        for column in range(openness.shape[1]):
+            across = f32(column) + f32(0.5) - sun.x
+            away = np.sqrt(across * across + down * down) * sun.per_pixel
+            seen = unit(openness[row, column])
+            through[row, column] = one - f32(HIDDEN) * smoothstep(unit(one - away * sun.per_near)) * (one - seen)
+            if away > sun.radius + one / sun.per_rim:
+                continue
+            inside = away / sun.radius
+            # Limb darkening of the sun, u = 0.6 (Cox, "Allen's Astrophysical Quantities", 14.7).
+            limb = f32(0.4) + f32(0.6) * np.sqrt(max(one - inside * inside, f32(0.0)))
+            disc = sun.strength * smoothstep(unit((sun.radius - away) * sun.per_rim + f32(0.5))) * limb * openness[row, column]
+            for c in range(3):
+                drawn[row, column, c] = disc * colour[c]
 
 
 def _box(frame: Frame, place: Place, reach: float) -> Frame | None:
@@ -352,10 +386,13 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     halo = settings.aureole_strength * np.exp(-lengths / settings.aureole_size)
     emission = scene.source_at(grid)
     hole = hole_at(scene, settings)
-    if hole is not None:
-        opened = _opened(hole, scene.picture_at(grid), grid, settings.position)
-        light = np.full(3, HOLE_LIGHT, np.float32)
-        emission = np.maximum(emission, opened[:, :, None] * np.append(light, np.float32(1)))
+    near = None if hole is None else _box(grid, settings.position, hole.radius * diagonal + 1)
+    if hole is not None and near is not None:
+        part = slice(near.y0, near.y1), slice(near.x0, near.x1)
+        opened = _opened(hole, scene.picture_at(grid)[part], near, settings.position)
+        light = np.array([HOLE_LIGHT, HOLE_LIGHT, HOLE_LIGHT, 1.0], np.float32)
+        emission = emission.copy()
+        emission[part] = np.maximum(emission[part], opened[:, :, None] * light)
     rays = march(
         emission,
         geometry,
