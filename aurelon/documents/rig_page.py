@@ -53,6 +53,7 @@ it is. A light's mask never changes the house light.
 - `kind`: what it is; each kind has its own `source` (what shines) and `spread` (how it travels);
 - `on`; `look_at`: `original`, `prepared` or `below`, the picture with the lights under it; kinds that do not read the
   picture ignore it;
+- `behind`: what stands before it, a `matte` by its id, and how much of the light spills past (`spill`, 0..1);
 - `group`: lights of the same group share their settings on the bench, except place and mask;
 - `colour`, `mask` and `merge`.
 

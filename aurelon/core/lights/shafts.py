@@ -30,7 +30,7 @@ from aurelon.core.analysis.areas import sure_sky_of
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.colour_matrix import Tint
-from aurelon.core.imaging.fastmath import encode_array, smoothstep, unit
+from aurelon.core.imaging.fastmath import encode_array, exp_minus, smoothstep, unit
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.noise import ray_variation
@@ -64,6 +64,7 @@ HOLE = 2.5  # radii of the disc
 FAR, FAR_GAIN = 0.5, 2.5  # diagonals beyond the frame, and gain of light from infinitely far away, so that it lights as much
 HOLE_LIGHT = 0.8  # linear light of a hole, as of a bright opening
 NIGHT = 0.1  # linear luminance of a sky, below which it lights nothing
+BEYOND = 0.6  # share of the glow that comes from beyond what stands in front
 PARTED = 0.45  # openness of the sky above that of the ground from which tones tell them apart
 LIKE = 0.09  # display-encoded difference within which the picture is what it is at the source
 
@@ -368,6 +369,26 @@ def _box(frame: Frame, place: Place, reach: float) -> Frame | None:
     return Frame(frame.width, frame.height, int(x0), int(y0), int(x1), int(y1))
 
 
+class Glow(NamedTuple):
+    """A source's glow as numbers for a kernel: where it is in pixels, how quickly it fades a pixel, its strength."""
+
+    x: np.float32
+    y: np.float32
+    per_size: np.float32
+    strength: np.float32
+
+
+@njit(parallel=True, cache=True, fastmath=True)
+def _glow_beyond(emission: Floats, glow: Glow, light: Floats) -> None:
+    """Mixes into the glow (h, w, 4: the last channel) that which comes from beyond what stands in front."""
+    for row in prange(light.shape[0]):
+        down = f32(row) + f32(0.5) - glow.y
+        for column in range(light.shape[1]):
+            across = f32(column) + f32(0.5) - glow.x
+            bright = glow.strength * exp_minus(np.sqrt(across * across + down * down) * glow.per_size)
+            light[row, column, 3] += f32(BEYOND) * (bright * emission[row, column, 3] - light[row, column, 3])
+
+
 def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     grid = scene.working_frame
     diagonal = grid.diagonal
@@ -404,7 +425,14 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     )
     if settings.softness > SHARPEST:
         soften(rays, geometry, np.deg2rad(settings.softness))
-    return ShaftsField(sampled(rays, geometry, grid), settings, hole)
+    light = sampled(rays, geometry, grid)
+    if point:
+        # Of the glow some is scattered between what stands in front and the source, and is seen wherever the picture is open.
+        glow = Glow(
+            f32(x * grid.width), f32(y * grid.height), f32(1 / (diagonal * settings.aureole_size)), f32(settings.aureole_strength)
+        )
+        _glow_beyond(emission, glow, light)
+    return ShaftsField(light, settings, hole)
 
 
 def initial(plate: Plate) -> dict[str, dict[str, Any]]:
