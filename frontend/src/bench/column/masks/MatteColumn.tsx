@@ -47,7 +47,7 @@ export function MatteColumn() {
         />
         <Button onPress={() => select("plate")}>Done</Button>
       </header>
-      <p>An area of this plate. To keep a light behind it or inside it, add a Matte part to the light's mask.</p>
+      <p>An area of this plate. Choose it under Behind at the top of a light, or add a Matte part to a mask to stay within it.</p>
       <MaskPanel owner={matteOwner(matte.id)} />
     </Column>
   );
