@@ -14,19 +14,20 @@ import cv2
 import numpy as np
 from scipy.interpolate import BSpline
 
-from aurelon.core import Renderer, render
+from aurelon.core import Plate, Renderer, render
 from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.renderer import seen_frame, shown
-from aurelon.core.graph.resolve import resolve
+from aurelon.core.graph.resolve import WORKING_EDGE, resolve
 from aurelon.core.imaging.colour_matrix import NEUTRAL, mixed
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.merging import lay
 from aurelon.core.imaging.noise import NO_CELL, lattice_noise
 from aurelon.core.imaging.resample import enlarge_to, reduce_to
-from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB
+from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB, SRGB_CURVE
 from aurelon.core.imaging.screen import encode_jpeg, encode_png, to_screen
 from aurelon.core.lights.shared.highlights import HighlightSource, highlights
 from aurelon.core.lights.shared.kind import Reading
+from aurelon.core.lights.starburst import FINEST_EDGE
 from aurelon.core.memory import keep_freed
 from aurelon.core.optics.transport import parallel_rays, polar_rays
 from tests.pictures import (
@@ -42,6 +43,7 @@ from tests.pictures import (
     renderer_of,
     rig_of,
     scene,
+    stroke,
 )
 
 
@@ -296,3 +298,31 @@ class Noise(unittest.TestCase):
         self.assertLess(float(np.abs(np.diff(line)).max()), 0.02)
         self.assertAlmostEqual(float(line.mean()), 0.5, delta=0.05)
         self.assertTrue(0 <= line.min() < 0.15 and 0.85 < line.max() <= 1)
+
+
+class AtFullSize(unittest.TestCase):
+    """At one to one on a large plate a light is what it is on a grid of twice the fineness."""
+
+    def test_crops_at_one_to_one_match_double_the_grid_to_40_db(self) -> None:
+        small = scene(1500, 1000)
+        small[180:190, 700:710] = 4.0
+        large = np.asarray(cv2.resize(small, (6000, 4000), interpolation=cv2.INTER_LINEAR), np.float32)
+        plate = Plate(large, SRGB, key="large")
+        settings: dict[str, dict[str, Any]] = {
+            "shafts": {"spread": {"position": [0.47, 0.185]}},
+            "strokes": {"source": {"strokes": [stroke((0.4, 0.15), (0.55, 0.2))]}},
+        }
+        region = (2600, 500, 3100, 900)
+        for name in every_kind():
+            if name == "picture":
+                continue
+            rig = rig_of(light(name, **settings.get(name, {})))
+            made = []
+            for finer in (1, 2):
+                with (
+                    mock.patch("aurelon.core.graph.resolve.WORKING_EDGE", WORKING_EDGE * finer),
+                    mock.patch("aurelon.core.lights.starburst.FINEST_EDGE", FINEST_EDGE * finer),
+                ):
+                    lit = np.clip(render(plate, rig, region=region), 0, 1)
+                made.append(np.asarray(SRGB_CURVE.encode(lit), np.float64))
+            self.assertLess(float(((made[0] - made[1]) ** 2).mean()), 1e-4, name)
