@@ -8,7 +8,7 @@ import numpy as np
 
 from aurelon.core import Plate, Rig, render
 from aurelon.core.imaging.rgb_space import SRGB
-from tests.pictures import Floats, plate_of
+from tests.pictures import Floats, light, plate_of
 
 STOPS = 3.0
 
@@ -60,6 +60,19 @@ class Headroom(unittest.TestCase):
         small = prepared(plate_of(self.pixels), STOPS, (225, 150))
         whole = self.lifted.reshape(150, 4, 225, 4, 3).mean(axis=(1, 3))
         np.testing.assert_allclose(small, whole, rtol=1e-3, atol=1e-4)
+
+    def test_every_kind_that_reads_highlights_gets_the_light_that_was_lost(self) -> None:
+        plate = plate_of(lamps()[:300])  # without the wall
+        for name in ("bloom", "halation", "starburst", "flare"):
+            made = light(name, source={"threshold": 0.6}, colour={"origin": "plate"}, merge={"mode": "add"})
+            rigs = [Rig.model_validate({"prepare": {"headroom": stops}, "lights": [made]}) for stops in (0.0, STOPS)]
+            sums = [float(render(plate, rig, show="light:under-test").sum()) for rig in rigs]
+            self.assertGreater(sums[1], 1.5 * sums[0], name)
+
+    def test_stars_that_had_headroom_of_their_own_are_as_strong_as_they_were(self) -> None:
+        for stops, intensity in ((7.0, 0.8), (8.0, 1.6), (5.0, 0.2), (14.0, 8.0)):
+            kept = {"id": "old", "kind": "starburst", "spread": {"headroom": stops}, "merge": {"intensity": 0.8}}
+            self.assertAlmostEqual(Rig.model_validate({"lights": [kept]}).light("old").merge.intensity, intensity)
 
     def test_a_black_and_a_tiny_picture_do_not_fail(self) -> None:
         for shape in ((1, 1, 3), (2, 700, 3)):

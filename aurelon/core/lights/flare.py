@@ -42,6 +42,7 @@ from aurelon.core.settings import Settings, choice, number, temperature_setting,
 FINER = 1.25  # times the working grid, for the ghosts' rims
 WAVELENGTHS = (612.0, 549.0, 465.0)  # nm, the peaks of the red, green and blue that a film sees
 LARGEST = 1.2  # radius in diagonals above which a ghost is so faint and flat that the veil has it
+LAMP_STOPS = 14.0  # by which a lamp is brighter than the white at which a picture cuts it off
 SMALLEST = 2e-3  # radius in diagonals below which a ghost is a spot brighter than any picture
 SOFT_RIM = 0.03  # of a ghost's radius
 RIM_SHARE = 0.45  # how much brighter a ghost is at its rim than in its middle, as caustics make it
@@ -77,9 +78,6 @@ class Spread(Settings):
     """The lens."""
 
     lens: LensName = choice("gull", "The lens that the light passes through", words=LENSES, group="Ghosts", essential=True)
-    headroom: float = number(
-        14.0, "How much brighter the lamps are than the picture shows", unit="stops", low=0, high=22, step=0.1, group="Ghosts"
-    )
     ghosts: float = number(
         0.5, "Strength of the ghosts", unit="gain", low=0, high=20, step=0.05, exponent=2.0, group="Ghosts", essential=True
     )
@@ -253,7 +251,7 @@ def spread(scene: Scene[Points], source: Source, settings: Spread) -> ColouredFi
     size = np.array(frame.size, float)
     offset = (points.places - 0.5) * size / frame.diagonal
     taken = seen_by_lens(offset).astype(np.float32)[:, None]
-    light = points.light * taken * f32(2.0**s.headroom)
+    light = points.light * taken * f32(2.0**LAMP_STOPS)
     if s.ghosts > 0 and len(light):
         _add_ghosts(ghost_discs(lens, s, offset, light), lens, s, scene, out)
     if s.streak > 0 and len(light):

@@ -3,8 +3,8 @@
 Light that passes the straight edges of a diaphragm is thrown out across them, so every edge makes
 two spikes: an even number of blades gives that many, an odd number twice as many. The pattern is
 computed from the aperture (see `aperture.py`), so the spikes carry the colours of diffraction. A lamp
-is many times brighter than a picture can hold; `headroom` says by how many stops, and the spikes'
-length follows from it and from each point's own brightness.
+is many times brighter than a picture of 8 bits can hold; a star is laid as of a lamp so many stops brighter, more where
+Prepare gives the picture headroom, and the spikes' length follows from each point's own brightness.
 
 Each point lays the whole pattern on a grid whose cells grow with `size`, so the cost does not.
 """
@@ -28,6 +28,7 @@ from aurelon.core.optics.aperture import EDGE, diffraction, drawn_star
 from aurelon.core.settings import Settings, choice, number, seed_setting, whole
 
 SPRITE_RADIUS = 200  # cells from a point to the end of its star
+LAMP_STOPS = 7.0  # by which a lamp is brighter than the white at which a picture cuts it off
 FINEST_EDGE = 1280  # long edge of the grid for small stars
 APERTURE = {"pattern": ["aperture"]}
 DRAWN = {"pattern": ["drawn"]}
@@ -47,16 +48,6 @@ class Spread(Settings):
         high=0.6,
         step=0.005,
         exponent=2.0,
-        group="Star",
-        essential=True,
-    )
-    headroom: float = number(
-        7.0,
-        "How much brighter the lamps are than the picture shows",
-        unit="stops",
-        low=0,
-        high=14,
-        step=0.1,
         group="Star",
         essential=True,
     )
@@ -143,7 +134,7 @@ def spread(scene: Scene[Points], source: PointSource, settings: Spread) -> Colou
     kernel = star_kernel(scene.space, settings, settings.size * length)
     planes = np.zeros((3, height, width), np.float32)
     places = (points.places * (width, height)).astype(np.float32)
-    light = points.light * f32(length**2 * 2.0**settings.headroom)
+    light = points.light * f32(length**2 * 2.0**LAMP_STOPS)
     _lay(kernel, places, light, planes)
     return ColouredField(np.ascontiguousarray(planes.transpose(1, 2, 0)))
 

@@ -18,6 +18,9 @@ RENAMED: dict[tuple[str, str], dict[str, str]] = {
     ("picture", "source"): {"picture": "file"},
     ("picture", "spread"): {"turn": "rotation"},
 }
+# The stops of headroom that kinds had of their own.
+HEADROOM = {"starburst": 7.0, "flare": 14.0}
+MOST_INTENSE = 8.0
 # Parts of masks: what a part is called now, and its settings.
 PARTS: dict[str, tuple[str, dict[str, str]]] = {"picture": ("grey", {"picture": "file"})}
 
@@ -75,6 +78,18 @@ def _settled(light: Any) -> Any:
         if source.pop("colours", "all") == "one":
             source.setdefault("open_by", "colours")
         made["source"] = source
+    usual = HEADROOM.get(str(made.get("kind")))
+    if usual is not None and isinstance(made.get("spread"), dict) and "headroom" in made["spread"]:
+        # Stars and flares had headroom of their own; their light is as strong as it was.
+        spread = dict(made["spread"])
+        stops = spread.pop("headroom")
+        made["spread"] = spread
+        merge = made["merge"] if isinstance(made.get("merge"), dict) else {}
+        if isinstance(stops, int | float) and isinstance(merge.get("intensity", 1.0), int | float):
+            made["merge"] = {
+                **merge,
+                "intensity": round(min(merge.get("intensity", 1.0) * 2.0 ** (stops - usual), MOST_INTENSE), 4),
+            }
     if made.get("kind") == "lamp" and isinstance(made.get("spread"), dict) and "temperature" in made["spread"]:
         # A lamp had a temperature beside its Colour.
         spread = dict(made["spread"])
