@@ -18,6 +18,7 @@ from aurelon.core.rig.model import LIGHT_MODELS, Light, Rig
 EDGE = 240  # pixels on the long edge are enough to see how strong a light is
 TRIES, WEAKER, STRONGER = 10, 0.75, 1.5  # how often its intensity is changed, and by what
 MOST_CLIPPED, LEAST_SEEN = 0.014, 0.06  # share of pixels clipped anew; display-encoded change that is seen at once
+LEFT = 0.4  # of the places where a light is seen, how many must be left
 CLIPPED = 254.5 / 255
 STRONGEST = 4.0
 
@@ -47,12 +48,15 @@ def _tempered(light: Light, plate: Plate, rig: Rig) -> Light:
 
     before = shown([])
     white = (before >= CLIPPED).any(axis=2)
+    most = 0.0
     for _ in range(TRIES):
         after = shown([light])
-        change = float(np.abs(after - before).max())
+        difference = np.abs(after - before).max(axis=2)
+        change, share = float(difference.max()), float((difference > LEAST_SEEN / 2).mean())
+        most = max(most, share)
         clips = float(((after >= CLIPPED).any(axis=2) & ~white).mean()) > MOST_CLIPPED
-        # A picture that is nearly white all over clips by any light that is seen.
-        if clips and change * WEAKER > LEAST_SEEN:
+        # A picture that is nearly white all over clips by any light that is seen; one that is not helps nobody.
+        if clips and change * WEAKER > LEAST_SEEN and share > LEFT * most:
             by = WEAKER
         elif 0 < change < LEAST_SEEN and not clips and light.merge.intensity < STRONGEST:
             by = STRONGER
