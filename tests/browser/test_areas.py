@@ -25,6 +25,10 @@ class Behind(OnThePicture):
         expect(self.head().get_by_role("button", name="Foreground")).to_have_attribute("aria-pressed", "true")
         self.type_value("Spill, value", "25")
         self.assertEqual(self.rig(plate)["lights"][-1]["behind"]["spill"], 0.25)
+        self.page.get_by_role("button", name="Correct it…").click()
+        expect(self.page.get_by_role("region", name="Matte Foreground")).to_be_visible()
+        self.page.get_by_role("button", name="Done", exact=True).click()
+        expect(self.head().get_by_role("button", name="Foreground")).to_be_visible()
         # Undone, both the matte and what stood before the light are gone.
         for _ in range(2):
             self.page.keyboard.press("Control+z")

@@ -463,7 +463,7 @@ def notice(field: ShaftsField) -> str | None:
     """That the source shines through a hole of its own, where it does."""
     if field.hole is None or field.hole.share < 0.5:
         return None
-    return "Nothing is open where its source stands, so it shines through a small hole there. Move it, or change Open by."
+    return "Nothing is open where its source stands, so it shines through a small hole there. Move it, or change Open by in Source."
 
 
 KIND = Kind(

@@ -4,7 +4,7 @@ import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/TextField";
 import { tone } from "../../../ui/theme";
 import { useBench, useNow } from "../../store/bench";
-import { matteOwner } from "../../store/rig";
+import { lightOwner, matteOwner } from "../../store/rig";
 import { matteNow } from "../../store/selectors";
 import { MaskPanel } from "./MaskPanel";
 
@@ -30,6 +30,8 @@ const Column = styled.div`
 export function MatteColumn() {
   const { masking, select, catalogue } = useBench();
   const matte = useNow(matteNow);
+  // A light that stands behind it is what one came from.
+  const user = useNow((s) => s.rig.lights.find((light) => light.behind.matte === matteNow(s)?.id)?.id);
   const [name, setName] = useState<string | null>(null);
   if (!matte) return null;
   return (
@@ -45,7 +47,7 @@ export function MatteColumn() {
             setName(null);
           }}
         />
-        <Button onPress={() => select("plate")}>Done</Button>
+        <Button onPress={() => select(user === undefined ? "plate" : lightOwner(user))}>Done</Button>
       </header>
       <p>An area of this plate. Choose it under Behind at the top of a light, or add a Matte part to a mask to stay within it.</p>
       <MaskPanel owner={matteOwner(matte.id)} />
