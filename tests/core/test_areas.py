@@ -247,6 +247,27 @@ class Said(unittest.TestCase):
         self.assertIn("“Shore”", self.said(rig_of(made, mattes=[low]), scene()) or "")
 
 
+class BadInput(unittest.TestCase):
+    def test_odd_pictures_with_everything_on_them_do_not_fail(self) -> None:
+        rng = np.random.default_rng(2)
+        cases: dict[str, Floats] = {
+            "one pixel": np.full((1, 1, 3), 0.5, np.float32),
+            "a line of pixels": rng.random((1, 700, 3)).astype(np.float32),
+            "20 to 1": np.tile(np.linspace(1, 0, 60, dtype=np.float32)[:, None, None], (1, 1200, 3)),
+            "far above white": rng.random((90, 120, 3)).astype(np.float32) * 20,
+            "black": np.zeros((90, 120, 3), np.float32),
+        }
+        for name, pixels in cases.items():
+            plate = plate_of(pixels)
+            sun = new_light("shafts", plate, Rig()).model_dump()
+            sun["source"]["open_by"] = "sky"
+            rig = Rig.model_validate({"prepare": {"headroom": 3}, "lights": [sun]})
+            for area in ("sky", "foreground", "subject"):
+                taken = TakeArea.model_validate({"area": area, "box": (0.2, 0.2, 0.8, 0.8), "light": sun["id"]}).apply(rig).rig
+                made = render(plate, taken)
+                self.assertTrue(np.isfinite(made).all() and made.min() >= 0, f"{name}, {area}")
+
+
 class FirstSettings(unittest.TestCase):
     def test_a_new_sun_lies_in_the_sky_and_is_open_there(self) -> None:
         for stem in OUTDOORS:
