@@ -201,6 +201,12 @@ class Holes(unittest.TestCase):
         far = render(plate_of(pixels), rig_of(made), show="stage:under-test:spread")
         np.testing.assert_allclose(far[:150], plain[:150], atol=0.02)
 
+    def test_a_sun_among_dark_leaves_of_every_tone_is_seen(self) -> None:
+        leaves = np.random.default_rng(6).random((300, 450, 3)).astype(np.float32) ** 2 * np.float32(0.12)
+        plate, sun = plate_of(leaves), light("shafts", source={"threshold": 0.8}, spread={"position": [0.5, 0.5]})
+        change = render(plate, rig_of(sun)) - leaves
+        self.assertGreater(float(change[147:154, 222:229].mean()), 0.3)
+
     def test_a_sun_over_a_dark_field_is_seen(self) -> None:
         field = np.full((300, 450, 3), 0.02, np.float32)
         unlit, sun = plate_of(field), light("shafts", spread={"position": [0.5, 0.5]})

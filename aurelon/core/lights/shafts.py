@@ -66,6 +66,7 @@ HOLE_LIGHT = 0.8  # linear light of a hole, as of a bright opening
 NIGHT = 0.1  # linear luminance of a sky, below which it lights nothing
 BEYOND = 0.6  # share of the glow that comes from beyond what stands in front
 PARTED = 0.45  # openness of the sky above that of the ground from which tones tell them apart
+CORE, CORE_SIZE = 0.75, 0.9  # how far the middle of a hole is open, and how wide it is in radii of the disc
 LIKE = 0.09  # display-encoded difference within which the picture is what it is at the source
 
 
@@ -273,7 +274,9 @@ def _opened(hole: Hole, picture: Floats, frame: Frame, place: Place) -> Floats:
     # Soft at its rim, so that no ring is seen.
     away = _distance(frame, place) / np.float32(hole.radius)
     within = smoothstep(np.clip(2 - 2 * away, 0, 1))
-    return np.asarray(np.float32(hole.share) * like * within, np.float32)
+    # In its very middle the hole is open whatever is there, so that a source is never lost.
+    core = np.float32(CORE) * smoothstep(np.clip(1 - away * np.float32(HOLE / CORE_SIZE), 0, 1))
+    return np.asarray(np.float32(hole.share) * np.maximum(like * within, core), np.float32)
 
 
 def _distance(frame: Frame, place: Place) -> Floats:
