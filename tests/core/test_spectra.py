@@ -10,6 +10,8 @@ from aurelon.core import render
 from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.colour import chromaticity
 from aurelon.core.imaging.rgb_space import SRGB
+from aurelon.core.imaging.tone import tint_of
+from aurelon.core.lights.shared.kind import Colour
 from aurelon.core.optics.spectra import LAMP_WORDS, air_mass, lamp_rgb, sun_rgb, transmittance
 from tests.core.test_light_colour import WIDE
 from tests.pictures import light, plate_of, rig_of, scene
@@ -55,6 +57,16 @@ class Sun(unittest.TestCase):
         clear = transmittance(np.array([400.0, 800.0]), 90.0, 0.0)
         depths = -np.log(clear)
         self.assertAlmostEqual(float(np.log2(depths[0] / depths[1])), 4.08, delta=0.01)
+
+    def test_the_air_dims_a_light_as_far_as_it_is_let_and_a_low_sun_is_still_seen(self) -> None:
+        true = sun_rgb(6.0, 3.0, SRGB)
+        level = float(true @ SRGB.luminance)
+        for dimming, wanted in ((1.0, level), (0.0, 1.0), (0.3, level**0.3)):
+            colour = Colour.model_validate({"origin": "sun", "sun_height": 6.0, "dimming": dimming})
+            white = tint_of(colour, SRGB).of_white
+            self.assertAlmostEqual(float(white @ SRGB.luminance), wanted, delta=1e-3)
+            np.testing.assert_allclose(white / white[0], true / true[0], atol=1e-3)
+        self.assertGreater(level**0.3, 0.4)
 
     def test_the_lower_the_redder_and_the_dimmer_and_haze_adds_to_both(self) -> None:
         heights = [sun_rgb(height, 3.0, SRGB) for height in (1.0, 5.0, 15.0, 40.0, 90.0)]

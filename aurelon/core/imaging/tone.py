@@ -65,12 +65,14 @@ def tint_of(settings: Colour, space: RgbSpace, *, shifts_white: bool = False) ->
 
 
 def _chosen(settings: Colour, space: RgbSpace) -> Floats:
-    """The colour (3,) that a light is to have, at luminance 1; that of the sun is dimmed by the air."""
+    """The colour (3,) that a light is to have, at luminance 1; that of the sun is dimmed by the air, as far as it is let."""
     match settings.origin:
         case "temperature":
             return temperature_rgb(settings.temperature, settings.tint, space)
         case "sun":
-            return sun_rgb(settings.sun_height, settings.haze, space)
+            # A camera's exposure makes up for most of what the air takes.
+            sun = sun_rgb(settings.sun_height, settings.haze, space)
+            return sun * f32(max(float(sun @ space.luminance), 1e-6) ** (settings.dimming - 1))
         case "lamp":
             return lamp_rgb(settings.lamp, space)
         case _:

@@ -77,6 +77,15 @@ class Colour(Settings):
         when={"origin": ["sun"]},
         essential=True,
     )
+    dimming: float = number(
+        0.3,
+        "How much the air dims a low sun: 1 is as much as it does, 0 not at all",
+        unit="share",
+        low=0,
+        high=1,
+        step=0.01,
+        when={"origin": ["sun"]},
+    )
     lamp: LampName = choice("sodium-high", "The lamp", when={"origin": ["lamp"]}, words=LAMP_WORDS, essential=True)
     picked_strength: float = number(
         1.0,

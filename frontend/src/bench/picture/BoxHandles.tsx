@@ -4,10 +4,10 @@ import type { Plate } from "../../api/client";
 import { tone } from "../../ui/theme";
 import { useHandle } from "../../ui/useHandle";
 import type { Spot } from "../store/places";
-import { Layer } from "./handles/Overlay";
+import { Overlay } from "./handles/Overlay";
 import { toPlate, toScreen, type Placement, type Point } from "./view";
 
-const Box = styled(Layer)`
+const Box = styled(Overlay)`
   touch-action: none;
   .frame {
     fill: none;
@@ -30,15 +30,6 @@ const Box = styled(Layer)`
   .stem {
     stroke: ${tone.strong};
     stroke-opacity: 0.7;
-  }
-  g[role="button"] {
-    pointer-events: all;
-    cursor: move;
-    outline: none;
-    touch-action: none;
-  }
-  .grip {
-    fill: transparent;
   }
   .dot {
     fill: ${tone.base};

@@ -4,11 +4,11 @@ import type { Plate } from "../../api/client";
 import { tone } from "../../ui/theme";
 import { useHandle } from "../../ui/useHandle";
 import type { Spot } from "../store/places";
-import { Layer } from "./handles/Overlay";
+import { Overlay } from "./handles/Overlay";
 import { EVERYWHERE, onLayer } from "./place";
 import { snap, toPlate, toScreen, type Guide, type Placement, type Point } from "./view";
 
-const Area = styled(Layer)`
+const Area = styled(Overlay)`
   touch-action: none;
   .catches {
     cursor: crosshair;
@@ -23,15 +23,6 @@ const Area = styled(Layer)`
     stroke: rgb(0 0 0 / 0.55);
     stroke-width: 3;
   }
-  g[role="button"] {
-    pointer-events: all;
-    cursor: move;
-    outline: none;
-    touch-action: none;
-  }
-  .grip {
-    fill: transparent;
-  }
   .body {
     fill: none;
     stroke: transparent;
@@ -43,10 +34,6 @@ const Area = styled(Layer)`
   .body:focus-visible {
     stroke: ${tone.accent};
     stroke-opacity: 0.25;
-  }
-  .dot {
-    fill: ${tone.strong};
-    stroke: rgb(0 0 0 / 0.6);
   }
   .guide {
     stroke: ${tone.accent};
