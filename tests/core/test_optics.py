@@ -14,7 +14,7 @@ from aurelon.core.lights.flare import RIM_SHARE, disc_area
 from aurelon.core.lights.shared.kind import Reading
 from aurelon.core.lights.shared.points import PLACED_RADIUS, PointSource, detect_points
 from aurelon.core.lights.starburst import LAMP_STOPS
-from aurelon.core.optics.aperture import EDGE, diffraction, drawn_star
+from aurelon.core.optics.aperture import EDGE, diffraction, drawn_star, outline
 from aurelon.core.optics.lens import COATING_INDEX, LensError, focal_length, ghosts, lenses, read_lens, reflectance
 from tests.core.test_glows import impulse, spread_of
 from tests.pictures import Floats, light, plate_of, rig_of
@@ -39,6 +39,18 @@ class Aperture(unittest.TestCase):
         for blades, spikes in ((5, 10), (6, 6), (7, 14), (8, 8)):
             pattern = diffraction(blades, 0.0, 0.0, 1, SRGB)[:, :, 1]
             self.assertEqual(peaks_round(pattern, 0.45), spikes, f"{blades} blades")
+
+    def test_blades_are_arcs_of_one_circle_from_corner_to_corner(self) -> None:
+        for blades, roundness in ((5, 0.3), (6, 0.6), (9, 0.9)):
+            angle = np.linspace(0, 2 * np.pi / blades, 33)
+            reach = 1 / outline(np.cos(angle).astype(np.float32), np.sin(angle).astype(np.float32), blades, roundness)
+            np.testing.assert_allclose(reach[[0, -1]], 1.0, atol=1e-5)
+            x, y = reach * np.cos(angle), reach * np.sin(angle)
+            # x² + y² = 2 a x + 2 b y + c by least squares: the circle through all of them.
+            (a, b, c), *_ = np.linalg.lstsq(np.stack([2 * x, 2 * y, np.ones_like(x)], axis=1), x * x + y * y, rcond=None)
+            radius = np.sqrt(c + a * a + b * b)
+            self.assertAlmostEqual(float(radius), 1 / roundness, delta=2e-3 / roundness)
+            self.assertLess(float(np.abs(np.hypot(x - a, y - b) - radius).max()), 1e-4)
 
     def test_a_drawn_star_has_the_spikes_it_is_asked_for(self) -> None:
         for spikes in (4, 6, 8):

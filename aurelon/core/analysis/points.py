@@ -1,6 +1,7 @@
 """Points of light in a picture: the local maxima of what shines.
 
-Highlights are gathered by a Gaussian as wide as the smallest distance, and its local maxima are the points.
+Highlights are gathered by a Gaussian as wide as the smallest distance, and its local maxima are the points. A point holds all
+light of a lamp up to half as wide as that distance.
 """
 
 from __future__ import annotations
@@ -9,6 +10,7 @@ import cv2
 import numpy as np
 
 from aurelon.core.imaging.arrays import Doubles, Floats
+from aurelon.core.imaging.fastmath import smoothstep
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
 from aurelon.core.imaging.resample import enlarge_to
@@ -44,14 +46,24 @@ def brightest_points(open_light: Floats, luminance: Floats, spacing: float) -> t
     ]
     places: list[Doubles] = []
     light: list[Floats] = []
-    per_peak = 2 * np.pi * sigma**2 / diagonal**2
     for place, here in sorted(found, key=lambda point: -float(point[1] @ luminance)):
         # A plateau has many summits; the first of them stands for all within the smallest distance.
         if places and np.hypot(*((np.array(places) - place) * size).T).min() < spacing:
             continue
         places.append(place)
-        light.append(here * np.float32(per_peak))
+        light.append(_light_of(open_light, place, max(sigma, 2.0)) / np.float32(diagonal**2))
     return np.array(places).reshape(-1, 2), np.array(light, np.float32).reshape(-1, 3)
+
+
+def _light_of(open_light: Floats, place: Doubles, radius: float) -> Floats:
+    """All light (3,) within `radius` pixels of a place, times area in pixels; less of it out to twice as far."""
+    height, width, _ = open_light.shape
+    x, y = place * (width, height) - 0.5
+    x0, x1 = max(0, int(x - 2 * radius)), min(width, int(x + 2 * radius) + 2)
+    y0, y1 = max(0, int(y - 2 * radius)), min(height, int(y + 2 * radius) + 2)
+    away = np.hypot(np.arange(y0, y1)[:, None] - y, np.arange(x0, x1)[None] - x) / radius
+    window = np.asarray(smoothstep(np.clip(2 - away, 0, 1)), np.float32)
+    return np.asarray(np.tensordot(window, open_light[y0:y1, x0:x1, :3], axes=2), np.float32)
 
 
 def _finest(gathered: Floats, weights: Floats, size: tuple[int, int], x: float, y: float) -> tuple[Doubles, Floats]:

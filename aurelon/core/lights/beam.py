@@ -3,6 +3,9 @@
 Each beam is a quad: two corners on the opening, two where it lands, seen as a square with u across
 and v along. Its sides blur with v, as the penumbra of a lamp of some width does; its strength fades
 with v; a faint noise is the dust in it. One light may have a row of beams that share all settings.
+
+The sides of a beam of the sun are parallel in the room, so that where they meet in the picture is where its light comes from;
+hazy air scatters it the more toward the eye, the less it turns from there (see `air.py`), and a little to the sides.
 """
 
 from __future__ import annotations
@@ -18,9 +21,13 @@ from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.noise import NO_CELL, lattice_noise
 from aurelon.core.imaging.perspective import to_square
 from aurelon.core.lights.shared.fields import DrawnField, as_picture
+from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
+from aurelon.core.optics.air import FORWARD, phase
 from aurelon.core.settings import Quad, Settings, number, quads_setting, seed_setting
 
+BESIDE, HOW_WIDE = 0.3, 0.9  # of the glow in haze: what lies beside a beam, and how far, in its widths
+TOWARD = 6.0  # times, at most, that haze is brighter toward the light than in the middle of a beam
 USUAL: Quad = ((0.36, -0.1), (0.45, -0.12), (0.78, 0.8), (0.5, 0.9))
 
 
@@ -48,6 +55,7 @@ class Spread(Settings):
         0.03, "Size of the drifts of dust", unit="diagonal", low=0.005, high=0.3, step=0.005, exponent=2.0, group="Dust"
     )
     seed: int = seed_setting("Different dust", group="Dust")
+    haze: float = haze_setting(essential=True)
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
@@ -71,8 +79,35 @@ def draw(beams: tuple[Quad, ...], settings: Spread, frame: Frame) -> Floats:
     for quad in beams:
         matrix = to_square(quad, frame, in_diagonals(frame.size))
         if matrix is not None:
-            _add(matrix, air, frame.x0, frame.y0, out)
+            _add(matrix, air, _haze_in(quad, s.haze, frame), frame.x0, frame.y0, out)
     return out
+
+
+class Haze(NamedTuple):
+    """Hazy air in one beam: its strength, the unit vector toward the light as the eye sees it, one over the phase function in
+    the beam's middle, and the frame's middle and scale, in pixels and tangents a pixel."""
+
+    strength: np.float32
+    x: np.float32
+    y: np.float32
+    z: np.float32
+    per_middle: np.float32
+    column: np.float32
+    row: np.float32
+    scale: np.float32
+
+
+def _haze_in(quad: Quad, strength: float, frame: Frame) -> Haze:
+    seen = np.column_stack([(np.array(quad) - 0.5) * in_diagonals(frame.size), np.ones(4)])
+    meeting = np.cross(np.cross(seen[0], seen[3]), np.cross(seen[1], seen[2]))
+    middle = seen.mean(axis=0)
+    # Of the two ends of that line of sight the light comes from the one on the openings' side.
+    along = (meeting - meeting[2] * middle)[:2] @ (seen[:2].mean(axis=0) - seen[2:].mean(axis=0))[:2]
+    length = float(np.linalg.norm(meeting))
+    toward = np.sign(along) * meeting / length if length > 0 and along != 0 else np.array([0.0, 0.0, 1.0])
+    there = float(phase(toward @ middle / np.linalg.norm(middle)))
+    values = (strength, *toward, 1 / there, frame.width / 2 - frame.x0, frame.height / 2 - frame.y0, 1 / frame.diagonal)
+    return Haze(*(f32(value) for value in values))
 
 
 class Air(NamedTuple):
@@ -88,9 +123,9 @@ class Air(NamedTuple):
 
 
 @njit(parallel=True, cache=True, fastmath=True)
-def _add(m: Doubles, air: Air, x0: int, y0: int, out: Floats) -> None:
+def _add(m: Doubles, air: Air, haze: Haze, x0: int, y0: int, out: Floats) -> None:
     rows, columns = out.shape
-    one, half = f32(1.0), f32(0.5)
+    zero, one, half, g = f32(0.0), f32(1.0), f32(0.5), f32(FORWARD)
     seed, per_dust, dust = air.seed, air.per_dust, air.dust
     for row in prange(rows):
         y = row + 0.5
@@ -110,10 +145,19 @@ def _add(m: Doubles, air: Air, x0: int, y0: int, out: Floats) -> None:
             left, right = unit(u / soft + half), unit((one - u) / soft + half)
             begin = unit(v / max(f32(0.02), f32(1.5) * along) + half)
             end = unit((one - v) / air.landing + half)
-            light = smoothstep(left) * smoothstep(right) * smoothstep(begin) * smoothstep(end)
-            if light <= f32(0.0):
+            length = smoothstep(begin) * smoothstep(end) * np.exp(-air.fade * max(v, zero))
+            light = smoothstep(left) * smoothstep(right) * length
+            glow = zero
+            if haze.strength > zero:
+                across, down = (f32(x) - haze.column) * haze.scale, (f32(y) - haze.row) * haze.scale
+                cosine = (haze.x * across + haze.y * down + haze.z) / np.sqrt(across * across + down * down + one)
+                bent = (one - g) * (one - g) / (one + g * g - f32(2.0) * g * cosine)
+                toward = haze.strength * min(bent * np.sqrt(bent) * haze.per_middle, f32(TOWARD))
+                wide = soft + f32(HOW_WIDE)
+                beside = smoothstep(unit(u / wide + half)) * smoothstep(unit((one - u) / wide + half)) * length * unit(v * f32(2.0))
+                light, glow = light * (one + toward), f32(BESIDE) * toward * beside
+            if light + glow <= zero:
                 continue
-            light *= np.exp(-air.fade * max(v, f32(0.0)))
             if dust > f32(0.0):
                 px, py = f32(column + x0) * per_dust, f32(row + y0) * per_dust
                 drift = f32(0.6) * lattice_noise(px, py, seed, kept[0])
@@ -122,8 +166,8 @@ def _add(m: Doubles, air: Air, x0: int, y0: int, out: Floats) -> None:
                 streak = f32(0.65) * lattice_noise(u * f32(5.0), v * f32(0.9), seed + 2, kept[2])
                 streak += f32(0.35) * lattice_noise(u * f32(13.0), v * f32(1.7), seed + 3, kept[3])
                 light *= one + dust * (f32(2.0) * drift - one) + f32(1.3) * dust * (f32(2.0) * streak - one)
-                light = max(light, f32(0.0))
-            out[row, column] += light
+                light = max(light, zero)
+            out[row, column] += light + glow
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> DrawnField:

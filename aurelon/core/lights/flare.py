@@ -6,13 +6,15 @@ colour; the diaphragm gives its shape. Three wavelengths are traced, so that a g
 edges. The streak of an anamorphic lens is an exponential along its angle, Gaussian across. Veiling
 glare is a share of the light spread over the whole picture. All fade as a point leaves the circle
 that the lens sees. Parts are normalised: a ghost, the streak and the veil each hold the light that
-their strength says, before any of it leaves the frame.
+their strength says, before any of it leaves the frame. Drops and dust on the front glass, far out of focus, are discs of
+the diaphragm's shape that scatter the light forward (see `air.py`); a wiped glass has fine grooves, which throw light across
+them in a ragged fan.
 """
 
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Annotated, NamedTuple
+from typing import Annotated, Any, NamedTuple
 
 import numpy as np
 from numba import njit, prange
@@ -36,15 +38,17 @@ from aurelon.core.lights.shared.points import (
     draw_points,
     points_source,
 )
+from aurelon.core.optics.air import glow_at
+from aurelon.core.optics.aperture import Blade, blade_of, out_to
 from aurelon.core.optics.lens import Lens, ghosts, lenses
-from aurelon.core.settings import Settings, choice, number, temperature_setting, whole
+from aurelon.core.settings import Settings, choice, number, seed_setting, temperature_setting, whole
 
 FINER = 1.25  # times the working grid, for the ghosts' rims
 WAVELENGTHS = (612.0, 549.0, 465.0)  # nm, the peaks of the red, green and blue that a film sees
 LARGEST = 1.2  # radius in diagonals above which a ghost is so faint and flat that the veil has it
 LAMP_STOPS = 14.0  # by which a lamp is brighter than the white at which a picture cuts it off
 SMALLEST = 2e-3  # radius in diagonals below which a ghost is a spot brighter than any picture
-SOFT_RIM = 0.03  # of a ghost's radius
+SOFT_RIM, DROP_RIM = 0.03, 0.25  # of the radius of a ghost, of a drop
 RIM_SHARE = 0.45  # how much brighter a ghost is at its rim than in its middle, as caustics make it
 CIRCLE = (0.62, 1.5)  # distance from the middle, in diagonals, over which the lens loses a point
 LEVELS = (0.03, 0.07, 0.16)  # radii from which ghosts are drawn on grids of 1/2, 1/4, 1/8
@@ -54,6 +58,11 @@ VEIL_EDGE = 192
 VEIL_SHARE = 2.5e-4  # of the light, at veil 1: what clean glass scatters
 STREAK_SHARE = 2e-5  # of the light, at streak 1
 GHOST_SHARE = 1.5e-3  # of the light, in all ghosts of a lens together, at ghosts 1
+DROPS = 420  # on the front glass
+DROP_SIZES = (0.0015, 0.025)  # diagonals; the smaller, the more of them
+DROP_SHARE = 0.1  # of the light: what a drop right beside it sends on, at drops 1
+SMEAR_SHARE, SMEARS = 4e-5, 9  # of the light, at smear 1; rays of the fan
+SMEAR_LENGTH, SMEAR_WIDTH, SMEAR_SPREAD = 0.16, 0.006, 9.0  # diagonals, diagonals, degrees
 STREAK_HEIGHT = 0.0016  # diagonals; half-width across
 
 
@@ -74,6 +83,10 @@ class Source(PointSource):
     max_points: int = whole(3, "Takes up to this many points, brightest first; 0 takes none", low=0, high=24, essential=True)
 
 
+def _strength(default: float, help: str, *, group: str) -> Any:
+    return number(default, help, unit="gain", low=0, high=8, step=0.05, exponent=2.0, group=group, essential=True)
+
+
 class Spread(Settings):
     """The lens."""
 
@@ -91,25 +104,17 @@ class Spread(Settings):
         0.25, "Shape of the aperture: straight blades (0) to round (1)", unit="share", low=0, high=1, step=0.01, group="Ghosts"
     )
     rotation: float = number(9.0, "Rotates the aperture", unit="degrees", low=-180, high=180, step=1, group="Ghosts")
-    streak: float = number(
-        0.0, "Strength of the streak", unit="gain", low=0, high=8, step=0.05, exponent=2.0, group="Streak", essential=True
-    )
+    streak: float = _strength(0.0, "Strength of the streak", group="Streak")
     streak_angle: float = number(0.0, "Angle of the streak", unit="degrees", low=-90, high=90, step=1, group="Streak")
     streak_length: float = number(
         0.18, "Distance over which the streak fades", unit="diagonal", low=0.01, high=1, step=0.01, exponent=2.0, group="Streak"
     )
     streak_temperature: float = temperature_setting(14000, "Colour of the streak", group="Streak")
-    veil: float = number(
-        0.6,
-        "Strength of the haze over the whole picture",
-        unit="gain",
-        low=0,
-        high=8,
-        step=0.05,
-        exponent=2.0,
-        group="Veil",
-        essential=True,
-    )
+    veil: float = _strength(0.6, "Strength of the haze over the whole picture", group="Veil")
+    drops: float = _strength(0.0, "Drops and dust on the glass that catch the light", group="Glass")
+    smear: float = _strength(0.0, "A wiped glass, which throws light across the wiping", group="Glass")
+    smear_angle: float = number(35.0, "Direction in which it throws light", unit="degrees", low=-90, high=90, step=1, group="Glass")
+    seed: int = seed_setting("Different drops and smears", group="Glass")
 
 
 def seen_by_lens(offset: Doubles) -> Doubles:
@@ -141,12 +146,13 @@ def ghost_discs(lens: Lens, settings: Spread, offset: Doubles, light: Floats) ->
 
 
 class Diaphragm(NamedTuple):
-    """The shape of ghosts: `normals` (m, 2) of the blades, the ratio of the outer to the inner radius, how round it is,
-    how soft and how much brighter its rim is."""
+    """The shape of ghosts: `normals` (m, 2) of the blades and their edge, the ratio of the outer to the inner radius, how
+    soft and how much brighter the rim is."""
 
     normals: Floats
+    curve: np.float32
+    beyond: np.float32
     inner: np.float32
-    roundness: np.float32
     soft: np.float32
     rim: np.float32
 
@@ -180,8 +186,9 @@ def _draw_discs(discs: Floats, shape: Diaphragm, length: np.float32, out: Floats
                     straight = zero
                     for k in range(shape.normals.shape[0]):
                         straight = max(straight, turned * (dx * shape.normals[k, 0] + dy * shape.normals[k, 1]))
-                    at = straight * shape.inner + shape.roundness * (far - straight * shape.inner)
-                    cover = min(max((radius - at) / edge + half_pixel, zero), one)
+                    cover = min(
+                        max((radius - out_to(Blade(shape.curve, shape.beyond), straight, far)) / edge + half_pixel, zero), one
+                    )
                 t = min(far / radius, one)
                 t = t * t
                 shade = cover * (one + shape.rim * t * t * t)
@@ -193,8 +200,7 @@ def _draw_discs(discs: Floats, shape: Diaphragm, length: np.float32, out: Floats
 def disc_area(blades: int, roundness: float) -> float:
     """Area of the drawn shape over radius²; the rim's extra light included. By quadrature."""
     angle = (np.arange(2048) + 0.5) / 2048 * np.pi / blades
-    # The outline along each ray, where straight and round distance mix to 1.
-    k = np.cos(angle) / np.cos(np.pi / blades) * (1 - roundness) + roundness
+    k = out_to(blade_of(blades, roundness), np.cos(angle), np.ones(2048))
     return float(2 * np.pi * np.mean(k**-2 / 2 + RIM_SHARE * k**-8 / 8))
 
 
@@ -224,13 +230,44 @@ def _draw_streaks(places: Floats, light: Floats, streak: Streak, out: Floats) ->
                 out[y, x, 2] += shade * light[n, 2]
 
 
-def _add_ghosts(discs: Floats, lens: Lens, settings: Spread, scene: Scene[Points], out: Floats) -> None:
-    """Adds the discs to `out`, large ones by way of coarser grids that their soft rims allow."""
-    discs[:, 4:] /= f32(disc_area(lens.blades, settings.roundness)) * discs[:, 2:3] ** 2
+def drop_discs(settings: Spread, offset: Doubles, light: Floats, size: Doubles) -> Floats:
+    """Drops on the glass as rows (x, y, radius, turned, red, green, blue), as `ghost_discs` but with the light's density;
+    `size` is the frame's, in diagonals."""
+    rng = np.random.default_rng((settings.seed, 17))
+    rows = np.zeros((DROPS, 7))
+    rows[:, :2] = (rng.random((DROPS, 2)) - 0.5) * size
+    small, large = DROP_SIZES
+    rows[:, 2] = small * (large / small) ** (rng.random(DROPS) ** 3)
+    rows[:, 3] = 1
+    # What a drop sends on is spread over its disc: the larger that looks, the fainter it is.
+    clear = rng.random(DROPS) ** 5 * (small / rows[:, 2]) ** 0.5
+    away = np.linalg.norm(rows[:, None, :2] - offset[None], axis=2)
+    rows[:, 4:] = (glow_at(away) @ light) * (clear * DROP_SHARE * settings.drops)[:, None]
+    return rows.astype(np.float32)
+
+
+def _add_smears(points: Points, light: Floats, settings: Spread, scene: Scene[Points], out: Floats) -> None:
+    """Adds the fan that a wiped glass makes of points; soft, so that a coarser grid carries it."""
+    rng = np.random.default_rng((settings.seed, 23))
+    frame = scene.frame_of(FINER / 2)
+    fan = np.zeros((*frame.shape, 3), np.float32)
+    shares = rng.random(SMEARS)
+    for share in shares / shares.sum():
+        angle = np.deg2rad(-settings.smear_angle + SMEAR_SPREAD * rng.standard_normal())
+        length, across = SMEAR_LENGTH * rng.uniform(0.4, 1.4), SMEAR_WIDTH * rng.uniform(0.4, 1.6)
+        ray = Streak(f32(np.cos(angle)), f32(np.sin(angle)), f32(length * frame.diagonal), f32(max(across * frame.diagonal, 0.6)))
+        energy = light * f32(SMEAR_SHARE * settings.smear * share * frame.diagonal**2)
+        _draw_streaks((points.places * frame.size).astype(np.float32), energy, ray, fan)
+    out += enlarge_to(fan, Frame.whole((out.shape[1], out.shape[0])))
+
+
+def _add_discs(discs: Floats, lens: Lens, settings: Spread, rim: float, scene: Scene[Points], out: Floats) -> None:
+    """Adds discs (n, 7), by the light's density, to `out`, large ones by way of coarser grids that their soft rims allow."""
     discs = discs[discs[:, 4:].max(axis=1) > FAINTEST]
     turn = np.deg2rad(-settings.rotation) + (np.arange(lens.blades) + 0.5) * 2 * np.pi / lens.blades
     normals = np.asarray(np.stack([np.cos(turn), np.sin(turn)], axis=1), np.float32)
-    shape = Diaphragm(normals, f32(1 / np.cos(np.pi / lens.blades)), f32(settings.roundness), f32(SOFT_RIM), f32(RIM_SHARE))
+    edge, inner = blade_of(lens.blades, settings.roundness), f32(1 / np.cos(np.pi / lens.blades))
+    shape = Diaphragm(normals, *edge, inner, f32(rim), f32(RIM_SHARE))
     height, width, _ = out.shape
     whole_frame = Frame.whole((width, height))
     for (low, high), coarser in zip(pairwise((0.0, *LEVELS, np.inf)), (1, 2, 4, 8), strict=True):
@@ -253,7 +290,13 @@ def spread(scene: Scene[Points], source: Source, settings: Spread) -> ColouredFi
     taken = seen_by_lens(offset).astype(np.float32)[:, None]
     light = points.light * taken * f32(2.0**LAMP_STOPS)
     if s.ghosts > 0 and len(light):
-        _add_ghosts(ghost_discs(lens, s, offset, light), lens, s, scene, out)
+        discs = ghost_discs(lens, s, offset, light)
+        discs[:, 4:] /= f32(disc_area(lens.blades, s.roundness)) * discs[:, 2:3] ** 2
+        _add_discs(discs, lens, s, SOFT_RIM, scene, out)
+    if s.drops > 0 and len(light):
+        _add_discs(drop_discs(s, offset, light, size / frame.diagonal), lens, s, DROP_RIM, scene, out)
+    if s.smear > 0 and len(light):
+        _add_smears(points, light, s, scene, out)
     if s.streak > 0 and len(light):
         colour = temperature_rgb(s.streak_temperature, 0.0, scene.space)
         level = light @ scene.space.luminance * f32(STREAK_SHARE * s.streak) * f32(frame.diagonal**2)

@@ -4,7 +4,8 @@ The picture is a surface with heights and normals. Diffuse light is Lambert's, t
 microfacet surface, and range and cone are windowed, all as in glTF 2.0 with KHR_lights_punctual:
 window = max(min(1 - (d / range)⁴, 1), 0) / d², cone = clamp((cos a - cos outer) / (cos inner - cos outer))².
 The strength is set so that the flat place right below a lamp gets back just its own light once more,
-one stop. What comes out is the prepared picture times the diffuse light, and the gloss.
+one stop. What comes out is the prepared picture times the diffuse light, and the gloss; in hazy air, also the glow of the
+air about the lamp (see `air.py`).
 """
 
 from __future__ import annotations
@@ -20,14 +21,17 @@ from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.resample import enlarge_to, reduce_to
+from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.initial_settings import luminance_in
 from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene
+from aurelon.core.optics.air import airlight, phase
 from aurelon.core.optics.height_field import HeightField, from_height, from_normals
 from aurelon.core.optics.shading import Lamp, placement, shine
 from aurelon.core.optics.shadows import cast_shadows
 from aurelon.core.plate import Plate, read_colour, read_grey
 from aurelon.core.settings import Place, Settings, choice, file_setting, number, place_setting
 
+HAZE = 0.12  # linear light of the air beside a lamp, as far away as what it shines on, at haze 1
 SURFACE_EDGE = 1024  # long edge of the version of the plate that the surface is made from
 
 
@@ -159,6 +163,7 @@ class Spread(Settings):
         0.15, "How far shadows reach", unit="diagonal", low=0.01, high=0.6, step=0.005, exponent=2.0, group="Shadows"
     )
     shadow_softness: float = number(0.3, "How soft shadow edges are", unit="share", low=0, high=1, step=0.01, group="Shadows")
+    haze: float = haze_setting(when={"lamp": ["point", "spot"]}, essential=True)
 
 
 def detect(reading: Reading[None], settings: Source) -> HeightField:
@@ -189,15 +194,17 @@ def source(reading: Reading[HeightField], settings: Source, frame: Frame) -> Flo
 
 @dataclass(frozen=True)
 class LampField:
-    """A lamp and the surface it shines on; `shade` (h, w) is how much of it reaches each place, None where all does."""
+    """A lamp and the surface it shines on; `shade` (h, w) is how much of it reaches each place, None where all does, and `air`
+    (h, w) the light of the air about it, None where that is clear."""
 
     settings: Spread
     surface: HeightField
     shade: Floats | None
+    air: Floats | None
 
     @property
     def nbytes(self) -> int:
-        return 1024 + (0 if self.shade is None else self.shade.nbytes)
+        return 1024 + sum(part.nbytes for part in (self.shade, self.air) if part is not None)
 
     def at(self, scene: Scene[HeightField], frame: Frame, tint: Tint) -> Travelled:
         picture = np.ascontiguousarray(scene.source_at(frame))
@@ -210,7 +217,8 @@ class LampField:
             placement(frame, scene.size),
             shade,
         )
-        return Travelled(drawn=lit if tint.is_neutral else mixed(lit, tint.light))
+        drawn = lit if tint.is_neutral else mixed(lit, tint.light)
+        return Travelled(None if self.air is None else tint.on_white(self.air), drawn)
 
 
 def lamp_of(settings: Spread, size: tuple[int, int]) -> Lamp:
@@ -242,13 +250,30 @@ def lamp_of(settings: Spread, size: tuple[int, int]) -> Lamp:
 
 def spread(scene: Scene[HeightField], source: Source, settings: Spread) -> LampField:
     s, surface = settings, scene.detected
+    air = air_about(lamp_of(s, scene.size), s, scene) if s.haze > 0 and s.lamp != "directional" else None
     if s.shadows == 0:
-        return LampField(s, surface, None)
+        return LampField(s, surface, None, air)
     grid = scene.working_frame
     seen = cast_shadows(
         surface.at(grid, grid).height, lamp_of(s, scene.size), placement(grid, scene.size), s.shadow_length, s.shadow_softness
     )
-    return LampField(s, surface, 1 - f32(s.shadows) * (1 - seen))
+    return LampField(s, surface, 1 - f32(s.shadows) * (1 - seen), air)
+
+
+def air_about(lamp: Lamp, settings: Spread, scene: Scene[HeightField]) -> Floats:
+    """The glow of hazy air about a near lamp, (h, w) on the working grid, white. A cone is as bright seen from the side as
+    it would be from in front, or haze would need another strength for every aim."""
+    grid = scene.working_frame
+    across, down = in_diagonals(scene.size)
+    x = ((np.arange(grid.width) + 0.5) * (across / grid.width)).astype(np.float32)
+    y = ((np.arange(grid.height) + 0.5) * (down / grid.height)).astype(np.float32)
+    out = np.empty(grid.shape, np.float32)
+    airlight(lamp, x, y, out)
+    spot = settings.lamp == "spot"
+    way = np.array([*(np.array(settings.aim) - settings.position) * in_diagonals(scene.size), settings.height])
+    far = max(float(np.linalg.norm(way)) if spot else settings.height, 1e-3)
+    turned = float(phase(lamp.toward_z)) if spot else 1.0
+    return np.asarray(out * f32(HAZE * settings.haze * far / turned), np.float32)
 
 
 WHITE = np.ones(3, np.float32)  # the colour of a lamp is that of its Colour stage

@@ -14,7 +14,8 @@ pixel, its aureole by what the rays met on their way.
 
 References: Chandrasekhar, "Radiative Transfer" (1960), ch. 1; Mitchell, "Volumetric Light
 Scattering as a Post-Process", GPU Gems 3 (2007), whose sum of samples this replaces by transport;
-Henyey and Greenstein (1941) for forward scattering, here as its exponential core.
+Henyey and Greenstein (1941) for forward scattering: its exponential core is the aureole, its
+wide skirt the glow of hazy air.
 """
 
 from __future__ import annotations
@@ -35,9 +36,11 @@ from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.noise import ray_variation
 from aurelon.core.imaging.resample import reduce_to
+from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.highlights import open_by
 from aurelon.core.lights.shared.initial_settings import luminance_in, open_share, warmth_at
 from aurelon.core.lights.shared.kind import Kind, Reading, Scene
+from aurelon.core.optics.air import FORWARD, glow_at
 from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sampled, soften
 from aurelon.core.plate import Plate
 from aurelon.core.settings import (
@@ -206,6 +209,7 @@ class Spread(Settings):
         exponent=2.0,
         group="Aureole",
     )
+    haze: float = haze_setting(when={"mode": ["point"]}, essential=True)
     disc_temperature: float = temperature_setting(
         4600, "Colour of the disc and its glow", when={"mode": ["point"]}, group="Disc", essential=True
     )
@@ -373,22 +377,31 @@ def _box(frame: Frame, place: Place, reach: float) -> Frame | None:
 
 
 class Glow(NamedTuple):
-    """A source's glow as numbers for a kernel: where it is in pixels, how quickly it fades a pixel, its strength."""
+    """A source's glow as numbers for a kernel: where it is in pixels, how quickly it fades a pixel, its strength, and that of
+    the haze, with diagonals to a pixel."""
 
     x: np.float32
     y: np.float32
     per_size: np.float32
     strength: np.float32
+    haze: np.float32
+    per_pixel: np.float32
 
 
 @njit(parallel=True, cache=True, fastmath=True)
 def _glow_beyond(emission: Floats, glow: Glow, light: Floats) -> None:
     """Mixes into the glow (h, w, 4: the last channel) that which comes from beyond what stands in front."""
+    one, g = f32(1.0), f32(FORWARD)
     for row in prange(light.shape[0]):
         down = f32(row) + f32(0.5) - glow.y
         for column in range(light.shape[1]):
             across = f32(column) + f32(0.5) - glow.x
-            bright = glow.strength * exp_minus(np.sqrt(across * across + down * down) * glow.per_size)
+            away2 = across * across + down * down
+            bright = glow.strength * exp_minus(np.sqrt(away2) * glow.per_size)
+            if glow.haze > f32(0.0):  # as `glow_at`
+                cosine = one / np.sqrt(one + away2 * glow.per_pixel * glow.per_pixel)
+                bent = (one - g) * (one - g) / (one + g * g - f32(2.0) * g * cosine)
+                bright += glow.haze * bent * np.sqrt(bent)
             light[row, column, 3] += f32(BEYOND) * (bright * emission[row, column, 3] - light[row, column, 3])
 
 
@@ -408,6 +421,8 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     off = lengths[0] ** 2 / (lengths[0] ** 2 + FAR**2) if point else 1.0
     fade = fade * (1 + (FAR_GAIN - 1) * off)
     halo = settings.aureole_strength * np.exp(-lengths / settings.aureole_size)
+    if point and settings.haze > 0:
+        halo = halo + settings.haze * glow_at(lengths)
     emission = scene.source_at(grid)
     hole = hole_at(scene, settings)
     near = None if hole is None else _box(grid, settings.position, hole.radius * diagonal + 1)
@@ -432,7 +447,12 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     if point:
         # Of the glow some is scattered between what stands in front and the source, and is seen wherever the picture is open.
         glow = Glow(
-            f32(x * grid.width), f32(y * grid.height), f32(1 / (diagonal * settings.aureole_size)), f32(settings.aureole_strength)
+            f32(x * grid.width),
+            f32(y * grid.height),
+            f32(1 / (diagonal * settings.aureole_size)),
+            f32(settings.aureole_strength),
+            f32(settings.haze),
+            f32(1 / diagonal),
         )
         _glow_beyond(emission, glow, light)
     return ShaftsField(light, settings, hole)

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
+from numba import njit
 
-from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour import colour_matching
 from aurelon.core.imaging.rgb_space import RgbSpace
 
@@ -17,16 +19,40 @@ EDGE = 769  # of the table of the pattern
 SHORTEST, LONGEST, STEP, REFERENCE = 380.0, 730.0, 10.0, 550.0  # nm
 
 
+class Blade(NamedTuple):
+    """The arc of a blade's edge: the curvature of the arc, and how far its centre lies beyond the middle of the opening, in
+    radii of the arc."""
+
+    curve: np.float32
+    beyond: np.float32
+
+
+def blade_of(blades: int, roundness: float) -> Blade:
+    """The edge of one of `blades`, whose corners lie on the unit circle: a chord at roundness 0, that circle at 1, and arcs
+    of wider circles between, as blades cut for the open lens make when it is stopped down."""
+    half, curve = np.pi / blades, max(roundness, 1e-3)
+    return Blade(f32(curve), f32(np.sqrt(1 - (curve * np.sin(half)) ** 2) - curve * np.cos(half)))
+
+
+@njit(fastmath=True)
+def out_to(blade: Blade, across: Any, radius: Any) -> Any:
+    """How large an opening would have to be for its edge to go through a place at `radius` from the middle and `across`
+    along the normal of the nearest blade: 1 on the edge of the unit one. Numbers or arrays."""
+    q = blade.beyond * across
+    one = f32(1.0)
+    rest = one - blade.beyond * blade.beyond
+    return blade.curve * (q + np.sqrt(q * q + rest * radius * radius)) / rest
+
+
 def outline(x: Floats, y: Floats, blades: int, roundness: float) -> Floats:
     """Distance from the middle, 1 on the outline of a diaphragm of `blades`; from straight to round.
 
-    One corner lies on the x axis. Corners of the polygon lie on the unit circle.
+    One corner lies on the x axis. Corners lie on the unit circle.
     """
     radius = np.hypot(x, y)
     sector = 2 * np.pi / blades
     turn = np.mod(np.arctan2(y, x), sector) - sector / 2
-    straight = radius * np.cos(turn) / np.cos(sector / 2)
-    return np.asarray(straight + roundness * (radius - straight), np.float32)
+    return np.asarray(out_to(blade_of(blades, roundness), radius * np.cos(turn), radius), np.float32)
 
 
 def opening(blades: int, roundness: float, dust: float, seed: int) -> Floats:
