@@ -106,7 +106,9 @@ def read_plate(data: bytes, name: str) -> Plate:
     key = hashlib.sha256(data).hexdigest()
     space: RgbSpace | None
     try:
-        if raster.icc:
+        if raster.space is not None:
+            space = raster.space
+        elif raster.icc:
             space = read_profile(raster.icc)
         else:
             space = LINEAR_SRGB if raster.samples.dtype == np.float32 else SRGB

@@ -46,7 +46,7 @@ def brightest_points(open_light: Floats, luminance: Floats, spacing: float) -> t
     ]
     places: list[Doubles] = []
     light: list[Floats] = []
-    for place, here in sorted(found, key=lambda point: -float(point[1] @ luminance)):
+    for place, _ in sorted(found, key=lambda point: -float(point[1] @ luminance)):
         # A plateau has many summits; the first of them stands for all within the smallest distance.
         if places and np.hypot(*((np.array(places) - place) * size).T).min() < spacing:
             continue

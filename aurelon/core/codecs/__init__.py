@@ -1,6 +1,6 @@
 """Open picture formats: one module a family, found here by what is in the folder, and those of extensions.
 
-A module offers FORMAT (a `Format`), `matches(head)`, `measure(data)`, `read(data)` and
+A module offers FORMAT (a `Format`), `matches(data)`, `measure(data)`, `read(data)` and
 `write(picture, depth, quality)`. Adding a family is adding a file.
 """
 
@@ -24,9 +24,9 @@ class Codec(Protocol):
 
     FORMAT: Format
 
-    def matches(self, head: bytes) -> bool: ...
-    def measure(self, data: bytes) -> tuple[int, int]: ...
-    def read(self, data: bytes) -> Raster: ...
+    def matches(self, head: bytes, /) -> bool: ...
+    def measure(self, data: bytes, /) -> tuple[int, int]: ...
+    def read(self, data: bytes, /) -> Raster: ...
     def write(self, raster: Raster, depth: str, quality: int) -> bytes: ...
 
 
@@ -79,7 +79,7 @@ def read_raster(data: bytes, name: str) -> Raster:
     """
     if not data:
         raise PlateError(f"{name} is empty; export or copy the picture again")
-    codec = next((c for c in codecs().values() if c.matches(data[:64])), None)
+    codec = next((c for c in codecs().values() if c.matches(data)), None)
     if codec is None:
         known = _list([c.FORMAT.title for c in codecs().values()])
         raise PlateError(f"{name} is not a picture that Aurelon can read; it reads {known}")
@@ -103,7 +103,7 @@ def read_raster(data: bytes, name: str) -> Raster:
 
 def format_of_path(path: PurePath) -> str:
     """The format that a file name asks for. Raises OutputError for an ending that none has."""
-    found = suffixes().get(path.suffix.lower())
-    if found is None:
-        raise OutputError(f"{path.name} has no ending that Aurelon can write; use {_list(sorted(suffixes()))}")
-    return found
+    found = {suffix: name for suffix, name in suffixes().items() if codecs()[name].FORMAT.written}
+    if path.suffix.lower() not in found:
+        raise OutputError(f"{path.name} has no ending that Aurelon can write; use {_list(sorted(found))}")
+    return found[path.suffix.lower()]

@@ -15,7 +15,7 @@ from aurelon.core.codecs.shared.raster import (
     UnreadableError,
     exif_orientation,
     exif_upright,
-    open_with_pillow,
+    first_by_pillow,
     split_alpha,
     upright,
 )
@@ -68,10 +68,8 @@ def read(data: bytes) -> Raster:
         if depth == 16:
             samples = imagecodecs.png_decode(data)
         else:
-            picture = open_with_pillow(data)
-            alpha = picture.mode in ("LA", "RGBA", "PA") or "transparency" in picture.info
-            grey = picture.mode in ("1", "L", "LA")
-            samples = np.asarray(picture.convert(("LA" if alpha else "L") if grey else "RGBA" if alpha else "RGB"))
+            colour, opacity, _ = first_by_pillow(data)
+            samples = colour if opacity is None else np.dstack([colour, opacity])
     except (imagecodecs.PngError, OSError, SyntaxError, ValueError) as error:
         raise UnreadableError("is damaged; copy it again from where it came") from error
     colour, opacity = split_alpha(upright(samples, exif_orientation(exif)))

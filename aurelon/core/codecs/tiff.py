@@ -20,6 +20,7 @@ from aurelon.core.codecs.shared.raster import (
     Format,
     Raster,
     UnreadableError,
+    all_numbers,
     split_alpha,
     upright,
 )
@@ -106,9 +107,7 @@ def _plain(samples: NDArray[Any]) -> NDArray[Any]:
     if samples.dtype in (np.uint8, np.uint16):
         return samples
     if samples.dtype.kind == "f":
-        if not np.isfinite(samples).all():
-            raise UnreadableError("has samples that are no numbers (NaN or infinite); mend it where it was made")
-        return samples.astype(np.float32)
+        return all_numbers(samples)
     if samples.dtype == np.uint32:
         return (samples >> 16).astype(np.uint16)
     raise UnreadableError(f"has samples of type {samples.dtype}, which Aurelon does not read; save it at 8 or 16 bits")

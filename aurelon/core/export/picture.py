@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import Field
 
 from aurelon.core.codecs import codecs, format_of_path
-from aurelon.core.codecs.shared.raster import Raster
+from aurelon.core.codecs.shared.raster import Format, Raster
 from aurelon.core.errors import Cancelled, OutputError
 from aurelon.core.export.shared.target import Exported, ExportTarget, Progress
 from aurelon.core.graph.renderer import Renderer, never, seen_frame
@@ -18,13 +18,16 @@ from aurelon.core.graph.show import RESULT, Show
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.quantise import quantise
-from aurelon.core.imaging.rgb_space import DISPLAY_P3, LINEAR_SRGB, SRGB, RgbSpace
+from aurelon.core.imaging.rgb_space import DISPLAY_P3, LINEAR_CURVE, LINEAR_SRGB, OPRGB, ROMM, SRGB, RgbSpace, make_space
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Rig
 from aurelon.core.settings import Settings, choice, whole
 
 QUALITY = 92
-PROFILES = {"keep": "The plate's own", "srgb": "sRGB", "display-p3": "Display P3"}
+PROFILES = {"keep": "The plate's own", "srgb": "sRGB", "display-p3": "Display P3", "oprgb": "opRGB", "romm": "ROMM RGB"}
+SPACES = {"srgb": SRGB, "display-p3": DISPLAY_P3, "oprgb": OPRGB, "romm": ROMM}
+WHOLE, EXACT = np.uint16, np.float32
+SAMPLES: dict[str, Any] = {"8": np.uint8, "10": WHOLE, "12": WHOLE, "16": WHOLE, "half": EXACT, "float": EXACT}
 LARGEST_SCALE = 4.0  # of what is seen of the plate
 SAME_SHAPE = 1.0  # pixel by which a size may differ from the picture's own proportions
 
@@ -37,7 +40,7 @@ class PictureExport(Settings):
     format: str
     depth: str
     quality: int = whole(QUALITY, "Quality against size of the file", unit="", low=1, high=100)
-    profile: Literal["keep", "srgb", "display-p3"] = choice("keep", "Colour profile of the file", words=PROFILES)
+    profile: Literal["keep", "srgb", "display-p3", "oprgb", "romm"] = choice("keep", "Colour profile of the file", words=PROFILES)
     long_edge: int | None = Field(None, ge=1, description="Pixels on the long edge; all there are where left out")
     size: tuple[int, int] | None = None
     show: Show = RESULT
@@ -75,27 +78,50 @@ def frame_for(plate: Plate, rig: Rig, options: PictureExport) -> Frame:
 def check(plate: Plate, rig: Rig, options: PictureExport) -> None:
     """Raises OutputError when the options cannot be met."""
     codec = codecs().get(options.format)
-    if codec is None:
-        raise OutputError(f"there is no format '{options.format}'; there are: {', '.join(codecs())}")
+    if codec is None or not codec.FORMAT.written:
+        there = (name for name, known in codecs().items() if known.FORMAT.written)
+        raise OutputError(f"there is no format '{options.format}' to write; there are: {', '.join(there)}")
     if options.depth not in codec.FORMAT.depths:
         raise OutputError(f"{codec.FORMAT.title} cannot hold {options.depth} bits; it holds {' or '.join(codec.FORMAT.depths)}")
-    frame_for(plate, rig, options)
+    frame = frame_for(plate, rig, options)
+    if max(frame.shape) > codec.FORMAT.largest:
+        raise OutputError(f"{codec.FORMAT.title} holds up to {codec.FORMAT.largest} pixels a side; choose a smaller size")
 
 
-def _target_space(plate: Plate, options: PictureExport) -> RgbSpace:
-    if options.profile == "display-p3":
-        return DISPLAY_P3
-    if options.profile == "srgb":
-        return LINEAR_SRGB if options.depth == "float" else SRGB
+def target_space(plate: Plate, options: PictureExport, form: Format) -> RgbSpace:
+    """The space of what is written: that which is asked for, or the nearest that the format can state."""
+    exact = SAMPLES[options.depth] is np.float32
+    space = SPACES.get(options.profile, plate.space)
+    if form.linear:
+        return in_linear_light(space)
+    if exact and options.profile == "srgb":
+        return LINEAR_SRGB
     # Whole numbers hold linear light badly, so a plate that came in it goes out with the sRGB curve.
-    return SRGB if plate.space is LINEAR_SRGB and options.depth != "float" else plate.space
+    if not exact and all(curve.is_linear for curve in space.curves):
+        space = SRGB if space.matrix_to(SRGB) is None else DISPLAY_P3
+    if form.holds is None:
+        return space
+    if exact:
+        return LINEAR_SRGB
+    if form.holds(space):
+        return space
+    return DISPLAY_P3 if form.holds(DISPLAY_P3) and space.matrix_to(SRGB) is not None else SRGB
+
+
+def in_linear_light(space: RgbSpace) -> RgbSpace:
+    """The space of the same primaries without a curve."""
+    if all(curve.is_linear for curve in space.curves):
+        return space
+    return LINEAR_SRGB if space.matrix_to(SRGB) is None else make_space(f"Linear light, {space.name}", space.to_pcs, LINEAR_CURVE)
 
 
 def to_codes(pixels: Floats, plate_space: RgbSpace, target: RgbSpace) -> Floats:
     """Linear light (h, w, 3) in the plate's primaries as code values 0..1 (and above) of `target`."""
     matrix = plate_space.matrix_to(target)
     if matrix is not None:
-        pixels = np.maximum(pixels @ matrix.T, 0)
+        pixels = pixels @ matrix.T
+        if not all(curve.is_linear for curve in target.curves):
+            pixels = np.maximum(pixels, 0)
     if len(set(target.curves)) == 1:
         return target.curves[0].encode(pixels)
     return np.stack([target.curves[c].encode(pixels[:, :, c]) for c in range(3)], axis=2)
@@ -116,8 +142,8 @@ def export(
     check(plate, rig, options)
     codec = codecs()[options.format]
     frame, renderer = frame_for(plate, rig, options), Renderer(plate)
-    target = _target_space(plate, options)
-    kind: Any = {"8": np.uint8, "16": np.uint16, "float": np.float32}[options.depth]
+    target = target_space(plate, options, codec.FORMAT)
+    kind = SAMPLES[options.depth]
     samples = np.empty((*frame.shape, 3), kind)
     alpha = np.empty(frame.shape, kind) if plate.alpha is not None else None
     for band, pixels in renderer.bands(rig, frame, show=options.show, cancelled=cancelled):
@@ -127,17 +153,17 @@ def export(
         if cover is not None and not codec.FORMAT.has_alpha:
             # Without alpha, what is transparent becomes white paper.
             codes = codes * cover[:, :, None] + (1 - cover[:, :, None])
-        if options.depth == "float":
+        if kind is np.float32:
             samples[part] = codes
         else:
             quantise(codes, 0, part.start, samples[part], options.depth == "8")
         if alpha is not None and cover is not None:
-            top = 1 if options.depth == "float" else np.iinfo(kind).max
+            top = 1 if kind is np.float32 else np.iinfo(kind).max
             alpha[part] = cover if top == 1 else np.round(cover * np.float32(top))
         progress(0.9 * part.stop / frame.shape[0])
         if cancelled():
             raise Cancelled
-    raster = Raster(samples, alpha if codec.FORMAT.has_alpha else None, target.icc, plate.exif)
+    raster = Raster(samples, alpha if codec.FORMAT.has_alpha else None, target.icc, plate.exif, target)
     data = codec.write(raster, options.depth, options.quality)
     progress(1.0)
     return data

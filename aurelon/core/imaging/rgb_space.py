@@ -25,6 +25,22 @@ P3_TO_PCS = np.array([[0.5151187, 0.2919778, 0.1571035], [0.2411892, 0.6922441, 
 D65_TO_PCS = np.array([[1.0478112, 0.0228866, -0.0501270], [0.0295424, 0.9904844, -0.0170491], [-0.0092345, 0.0150436, 0.7521316]])
 
 
+BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
+Chromaticity = tuple[float, float]
+D65: Chromaticity = (0.3127, 0.3290)
+
+
+def primaries_to_pcs(red: Chromaticity, green: Chromaticity, blue: Chromaticity, white: Chromaticity) -> NDArray[np.float64]:
+    """Linear RGB of primaries and a white by their x and y, to PCS XYZ, adapted by Bradford (Lindbloom, "RGB/XYZ Matrices")."""
+    columns = np.stack([_xyz(*red), _xyz(*green), _xyz(*blue)], axis=1)
+    there = _xyz(*white)
+    return np.asarray(_adaptation(there) @ (columns * np.linalg.solve(columns, there)))
+
+
+def _xyz(x: float, y: float) -> NDArray[np.float64]:
+    return np.array([x / y, 1.0, (1 - x - y) / y])
+
+
 @dataclass(frozen=True)
 class Curve:
     """A transfer curve, code value 0..1 to linear light 0..1.
@@ -174,6 +190,19 @@ class RgbSpace:
         return None if np.allclose(matrix, np.eye(3), atol=2e-4) else np.asarray(matrix, np.float32)
 
 
+def _adaptation(white: NDArray[np.float64]) -> NDArray[np.float64]:
+    """From XYZ under a white to PCS XYZ, by Bradford."""
+    gain = (BRADFORD @ PCS_WHITE) / (BRADFORD @ white)
+    return np.asarray(np.linalg.inv(BRADFORD) @ np.diag(gain) @ BRADFORD)
+
+
+def chromaticities_of(space: RgbSpace) -> tuple[float, ...]:
+    """x and y of red, green, blue and white, as files state them, the white D65."""
+    columns = np.linalg.inv(_adaptation(_xyz(*D65))) @ space.to_pcs
+    places = [*((float(c[0] / c.sum()), float(c[1] / c.sum())) for c in columns.T), D65]
+    return tuple(value for place in places for value in place)
+
+
 def _s15(value: float) -> bytes:
     return struct.pack(">i", round(value * 65536))
 
@@ -250,3 +279,14 @@ def make_space(name: str, to_pcs: NDArray[np.float64], curve: Curve) -> RgbSpace
 SRGB = make_space("sRGB", SRGB_TO_PCS, SRGB_CURVE)
 LINEAR_SRGB = make_space("Linear light, sRGB primaries", SRGB_TO_PCS, LINEAR_CURVE)
 DISPLAY_P3 = make_space("Display P3", P3_TO_PCS, SRGB_CURVE)
+# IEC 61966-2-5 and ISO 22028-2.
+OPRGB = make_space(
+    "opRGB",
+    primaries_to_pcs((0.64, 0.33), (0.21, 0.71), (0.15, 0.06), (0.3127, 0.3290)),
+    Curve((2.19921875, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0)),
+)
+ROMM = make_space(
+    "ROMM RGB",
+    primaries_to_pcs((0.7347, 0.2653), (0.1596, 0.8404), (0.0366, 0.0001), (0.3457, 0.3585)),
+    Curve((1.8, 1.0, 0.0, 1 / 16, 1 / 32, 0.0, 0.0)),
+)

@@ -118,7 +118,7 @@ STAGE_HELP = {
     "mask": "Where the light may fall",
     "merge": "How it is blended with the picture",
 }
-DEPTHS = {"8": "8 bits", "16": "16 bits", "float": "Float"}
+DEPTHS = {"8": "8 bits", "10": "10 bits", "12": "12 bits", "16": "16 bits", "half": "Half float", "float": "Float"}
 
 
 def group_of(name: str, label: str, help: str, model: type[Settings], without: Collection[str] = ()) -> GroupInfo:
@@ -170,6 +170,7 @@ def _export() -> ExportInfo:
             has_alpha=f.has_alpha,
         )
         for f in (codec.FORMAT for codec in codecs().values())
+        if f.written
     ]
     group = group_of("export", "Export", "How the picture is written", PictureExport)
     return ExportInfo(formats=formats, group=group, largest_scale=LARGEST_SCALE)

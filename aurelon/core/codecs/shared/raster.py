@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import io
 import struct
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
+
+from aurelon.core.imaging.rgb_space import RgbSpace
 
 ORIENTATION = 0x0112
 EXIF_IFD = 0x8769
@@ -29,6 +32,10 @@ class Format:
     depths: tuple[str, ...]
     has_quality: bool = False
     has_alpha: bool = True
+    largest: int = 1 << 20  # pixels on a side
+    linear: bool = False  # its samples are linear light, whatever profile is asked for
+    holds: Callable[[RgbSpace], bool] | None = None  # which spaces it can state; None where it holds any profile
+    written: bool = True
 
 
 @dataclass(frozen=True)
@@ -39,6 +46,8 @@ class Raster:
     alpha: NDArray[Any] | None = None
     icc: bytes | None = None
     exif: bytes | None = None
+    # The space of the samples where the file says it in another way than by a profile.
+    space: RgbSpace | None = None
 
 
 class UnreadableError(ValueError):
@@ -54,6 +63,31 @@ def open_with_pillow(data: bytes) -> Image.Image:
         raise UnreadableError(f"is damaged ({error})") from error
     except Image.DecompressionBombError as error:
         raise UnreadableError("is far too large to be opened; reduce it first") from error
+
+
+CUT_SHORT = "is cut short or damaged; copy it again from where it came"
+
+
+def all_numbers(samples: NDArray[Any]) -> NDArray[np.float32]:
+    """Float samples as float32. Raises UnreadableError where one is no number."""
+    with np.errstate(over="ignore"):
+        numbers = np.asarray(samples, np.float32)
+    if not np.isfinite(numbers).all():
+        raise UnreadableError("has samples that are no numbers (NaN or infinite); mend it where it was made")
+    return numbers
+
+
+def first_by_pillow(data: bytes) -> tuple[NDArray[Any], NDArray[Any] | None, Image.Image]:
+    """The first picture in a file, 8 bits: colour, alpha and the opened file."""
+    picture = open_with_pillow(data)
+    try:
+        alpha = picture.mode in ("LA", "RGBA", "PA") or "transparency" in picture.info
+        grey = picture.mode in ("1", "L", "LA")
+        samples = np.asarray(picture.convert(("LA" if alpha else "L") if grey else "RGBA" if alpha else "RGB"))
+    except (OSError, SyntaxError, ValueError) as error:
+        raise UnreadableError(CUT_SHORT) from error
+    colour, opacity = split_alpha(samples)
+    return np.ascontiguousarray(colour), opacity, picture
 
 
 def split_alpha(samples: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any] | None]:

@@ -1,0 +1,100 @@
+"""AVIF (AV1 Image File Format) at 8, 10 and 12 bits. Read with its profile or code points, PQ and HLG among them; written with
+code points (ITU-T H.273)."""
+
+from __future__ import annotations
+
+import struct
+
+import imagecodecs
+import numpy as np
+
+from aurelon.core.codecs.shared.raster import (
+    CUT_SHORT,
+    Format,
+    Raster,
+    UnreadableError,
+    exif_upright,
+    open_with_pillow,
+    split_alpha,
+)
+from aurelon.core.imaging.code_points import BT709, HLG, PQ, SRGB_TRANSFER, UNSPECIFIED, code_points_of, space_of, to_light
+from aurelon.core.imaging.rgb_space import RgbSpace
+
+SPEED = 8  # of the encoder, 0..10; slower ones gain little
+
+
+def _holds(space: RgbSpace) -> bool:
+    return code_points_of(space) is not None
+
+
+FORMAT = Format("avif", "AVIF", "image/avif", (".avif",), ("8", "10", "12"), has_quality=True, largest=65536, holds=_holds)
+
+
+def matches(head: bytes) -> bool:
+    return head[4:8] == b"ftyp" and any(brand in head[8:64] for brand in (b"avif", b"avis"))
+
+
+def measure(data: bytes) -> tuple[int, int]:
+    return open_with_pillow(data).size
+
+
+def read(data: bytes) -> Raster:
+    picture = open_with_pillow(data)
+    try:
+        samples = imagecodecs.avif_decode(data, index=0)
+    except (imagecodecs.AvifError, ValueError, RuntimeError) as error:
+        raise UnreadableError(CUT_SHORT) from error
+    if samples.dtype == np.uint16:
+        bits = _bits(data)
+        samples = np.round(samples * np.float32(65535 / ((1 << bits) - 1))).astype(np.uint16)
+    colour, alpha = split_alpha(samples)
+    icc, exif = picture.info.get("icc_profile"), exif_upright(picture.info.get("exif"))
+    points = None if icc else _stated(data)
+    if points is None:
+        return Raster(np.ascontiguousarray(colour), alpha, icc, exif)
+    space = space_of(*points)
+    if points[1] in (PQ, HLG):
+        light = to_light(colour / np.float32(np.iinfo(colour.dtype).max), points[1])
+        cover = None if alpha is None else np.asarray(alpha / np.float32(np.iinfo(alpha.dtype).max), np.float32)
+        return Raster(light, cover, None, exif, space)
+    return Raster(np.ascontiguousarray(colour), alpha, None, exif, space)
+
+
+def _stated(data: bytes) -> tuple[int, int] | None:
+    """Primaries and transfer of the `colr` box of type `nclx`; None where the file states none."""
+    place = data.find(b"colrnclx")
+    if place < 0 or place + 12 > len(data):
+        return None
+    primaries, transfer = struct.unpack_from(">HH", data, place + 8)
+    return BT709 if primaries == UNSPECIFIED else primaries, SRGB_TRANSFER if transfer == UNSPECIFIED else transfer
+
+
+def _bits(data: bytes) -> int:
+    """Bits a sample by the AV1 configuration box: `high_bitdepth` and `twelve_bit` of its third byte."""
+    place = data.find(b"av1C")
+    if place < 0 or place + 7 > len(data) or not data[place + 6] & 0x40:
+        return 8
+    return 12 if data[place + 6] & 0x20 else 10
+
+
+def write(raster: Raster, depth: str, quality: int) -> bytes:
+    bits = int(depth)
+    samples = raster.samples if raster.alpha is None else np.dstack([raster.samples, raster.alpha])
+    if bits > 8:
+        samples = np.round(samples * np.float32(((1 << bits) - 1) / 65535)).astype(np.uint16)
+    primaries, transfer = _points(raster.space)
+    made = imagecodecs.avif_encode(
+        np.ascontiguousarray(samples),
+        quality,
+        speed=SPEED,
+        bitspersample=bits,
+        pixelformat="444" if quality >= 90 else "420",
+        primaries=primaries,
+        transfer=transfer,
+    )
+    return bytes(made)
+
+
+def _points(space: RgbSpace | None) -> tuple[int, int]:
+    found = None if space is None else code_points_of(space)
+    return found or (BT709, SRGB_TRANSFER)

@@ -1,0 +1,161 @@
+"""OpenEXR, half and float: scan lines or tiles, one part or several, layers by their names.
+
+Of several parts or layers the one is read that is called result, beauty or combined, or else the first that has colour.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import OpenEXR
+from numpy.typing import NDArray
+
+from aurelon.core.codecs.shared.raster import CUT_SHORT, Format, Raster, UnreadableError, all_numbers
+from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.code_points import linear_space_of
+from aurelon.core.imaging.rgb_space import LINEAR_SRGB, RgbSpace, chromaticities_of
+
+FORMAT = Format("exr", "OpenEXR", "image/x-exr", (".exr",), ("half", "float"), linear=True)
+WHOLE = ("result", "beauty", "combined", "composite", "rgba", "")
+HALF_MOST = 65504.0
+
+
+def matches(head: bytes) -> bool:
+    return head[:4] == b"\x76\x2f\x31\x01"
+
+
+@contextmanager
+def opened(data: bytes, header_only: bool = False) -> Iterator[Any]:
+    """The file as the library opens it, which takes a path only."""
+    with tempfile.NamedTemporaryFile(suffix=".exr") as file:
+        file.write(data)
+        file.flush()
+        try:
+            # Its own words on a broken file are for programmers.
+            yield OpenEXR.File(file.name, separate_channels=True, header_only=header_only)
+        except (RuntimeError, ValueError, TypeError, MemoryError) as error:
+            if isinstance(error, UnreadableError):
+                raise
+            raise UnreadableError(CUT_SHORT) from error
+
+
+def _window(header: Mapping[str, Any], name: str) -> tuple[int, int, int, int]:
+    """First and last column and row of a window of a header: x0, y0, x1, y1, the last ones beyond."""
+    (x0, y0), (x1, y1) = (tuple(int(v) for v in corner) for corner in header[name])
+    if x1 < x0 or y1 < y0:
+        raise UnreadableError("is damaged: its header gives no size")
+    return x0, y0, x1 + 1, y1 + 1
+
+
+def measure(data: bytes) -> tuple[int, int]:
+    with opened(data, header_only=True) as file:
+        sizes = [_window(part.header, "displayWindow") for part in file.parts]
+        sizes += [_window(part.header, "dataWindow") for part in file.parts]
+    # What is decoded counts, not only what is shown.
+    return max(x1 - x0 for x0, _, x1, _ in sizes), max(y1 - y0 for _, y0, _, y1 in sizes)
+
+
+def read(data: bytes) -> Raster:
+    with opened(data) as file:
+        found = [(part, layer, names) for part in file.parts for layer, names in _layers(part.channels).items()]
+        if not found:
+            raise UnreadableError("holds no picture in red, green and blue or in grey")
+        part, _, names = min(found, key=lambda item: _rank(item[0].name() or "", item[1]))
+        return _raster(part, names)
+
+
+def _rank(part: str, layer: str) -> int:
+    called = (layer or part).lower()
+    return WHOLE.index(called) if called in WHOLE else len(WHOLE)
+
+
+def _layers(channels: Mapping[str, Any]) -> dict[str, dict[str, str]]:
+    """Layers that have colour: the channel for each of R, G, B (and A), by the layer's name."""
+    grouped: dict[str, dict[str, str]] = {}
+    for name in channels:
+        layer, _, kind = name.rpartition(".")
+        grouped.setdefault(layer, {})[kind.upper()] = name
+    kept = {}
+    for layer, kinds in grouped.items():
+        if {"R", "G", "B"} <= kinds.keys():
+            kept[layer] = {kind: kinds[kind] for kind in "RGBA" if kind in kinds}
+        elif "Y" in kinds and "RY" not in kinds:
+            kept[layer] = dict.fromkeys("RGB", kinds["Y"]) | ({"A": kinds["A"]} if "A" in kinds else {})
+    return kept
+
+
+def _raster(part: Any, names: Mapping[str, str]) -> Raster:
+    display, stored = _window(part.header, "displayWindow"), _window(part.header, "dataWindow")
+    planes = [_shown(np.asarray(part.channels[name].pixels), stored, display) for name in names.values()]
+    colour = np.ascontiguousarray(np.stack(planes[:3], axis=2))
+    alpha = planes[3] if len(planes) > 3 else None
+    if alpha is not None:
+        # Colour comes multiplied by alpha.
+        colour = np.where(alpha[:, :, None] > 0, colour / np.maximum(alpha, 1e-6)[:, :, None], colour).astype(np.float32)
+        alpha = None if float(alpha.min()) >= 1 else alpha
+    return Raster(colour, alpha, space=_space(part.header.get("chromaticities")))
+
+
+def _shown(plane: NDArray[Any], stored: tuple[int, int, int, int], display: tuple[int, int, int, int]) -> Floats:
+    """What of a stored plane lies in the display window, black elsewhere."""
+    width, height = stored[2] - stored[0], stored[3] - stored[1]
+    if plane.shape != (height, width):
+        raise UnreadableError("has channels at less than its full size; save it with all channels alike")
+    if plane.dtype.kind != "f":
+        raise UnreadableError("has whole numbers where colours should be; save it as half or float")
+    numbers = all_numbers(plane)
+    if stored == display:
+        return np.ascontiguousarray(numbers)
+    out = np.zeros((display[3] - display[1], display[2] - display[0]), np.float32)
+    x0, y0 = max(stored[0], display[0]), max(stored[1], display[1])
+    x1, y1 = min(stored[2], display[2]), min(stored[3], display[3])
+    if x0 < x1 and y0 < y1:
+        inside = numbers[y0 - stored[1] : y1 - stored[1], x0 - stored[0] : x1 - stored[0]]
+        out[y0 - display[1] : y1 - display[1], x0 - display[0] : x1 - display[0]] = inside
+    return out
+
+
+def _space(chromaticities: Any) -> RgbSpace:
+    if chromaticities is None:
+        return LINEAR_SRGB
+    try:
+        return linear_space_of([float(v) for v in np.asarray(chromaticities).ravel()])
+    except (ValueError, np.linalg.LinAlgError) as error:
+        raise UnreadableError("is damaged: its primaries span no colours") from error
+
+
+def header_of(space: RgbSpace, **more: Any) -> dict[str, Any]:
+    """A header for pictures in `space`, with `more` attributes."""
+    return {
+        "compression": OpenEXR.ZIP_COMPRESSION,
+        "type": OpenEXR.scanlineimage,
+        "chromaticities": chromaticities_of(space),
+        **more,
+    }
+
+
+def channels_of(colour: Floats, alpha: Floats | None, depth: str) -> dict[str, NDArray[Any]]:
+    """Colour (h, w, 3) and alpha (h, w) as the channels of a part, colour multiplied by alpha."""
+    kind = np.float16 if depth == "half" else np.float32
+    lit = colour if alpha is None else colour * alpha[:, :, None]
+    if depth == "half":
+        lit = np.clip(lit, -HALF_MOST, HALF_MOST)
+    planes = {name: np.ascontiguousarray(lit[:, :, c], kind) for c, name in enumerate("RGB")}
+    return planes if alpha is None else {**planes, "A": np.ascontiguousarray(alpha, kind)}
+
+
+def written(parts: list[Any]) -> bytes:
+    """The bytes of a file of parts."""
+    with tempfile.NamedTemporaryFile(suffix=".exr") as file:
+        OpenEXR.File(parts).write(file.name)
+        return Path(file.name).read_bytes()
+
+
+def write(raster: Raster, depth: str, quality: int) -> bytes:
+    space = raster.space or LINEAR_SRGB
+    return written([OpenEXR.Part(header_of(space), channels_of(raster.samples, raster.alpha, depth), "result")])
