@@ -9,9 +9,11 @@ from pathlib import Path
 
 from aurelon import __version__
 from aurelon.core import AurelonError, OutputError, Rig, open_plate, parse_rig
-from aurelon.core.export.picture import export, frame_for, options_for_path
+from aurelon.core.export import targets
+from aurelon.core.export.passes import PassesExport, passes_for_path
+from aurelon.core.export.picture import PictureExport, frame_for, options_for_path
 from aurelon.core.files import write_whole
-from aurelon.core.graph.renderer import seen_frame
+from aurelon.core.graph.renderer import never, seen_frame
 from aurelon.core.graph.show import parse_show
 from aurelon.core.settings.catalogue import catalogue, whole_catalogue
 from aurelon.core.settings.slider import Slider
@@ -44,13 +46,18 @@ def _render(options: argparse.Namespace) -> None:
         raise OutputError(f"{out} cannot be written: the folder {out.parent} does not exist")
     rig = _parse(options.rig)
     plate = open_plate(options.plate)
-    show = parse_show(options.show)
-    wanted = options_for_path(out, plate, size=options.size, long_edge=options.long_edge, show=show)
+    sized = {"size": options.size, "long_edge": options.long_edge}
+    wanted: PictureExport | PassesExport
+    if options.passes:
+        wanted = passes_for_path(out, plate, **sized)
+    else:
+        wanted = options_for_path(out, plate, **sized, show=parse_show(options.show))
     tall, wide = frame_for(plate, rig, wanted).shape
     own_tall, own_wide = seen_frame(plate, rig).shape
     if wide > own_wide:
         print(f"{out}: enlarged from {own_wide} x {own_tall} to {wide} x {tall}", file=sys.stderr)
-    write_whole(out, export(plate, rig, wanted))
+    made = targets()[wanted.target].run(plate, rig, wanted, lambda share: None, never)
+    write_whole(out, made.data)
 
 
 def _parse(path: Path) -> Rig:
@@ -113,6 +120,9 @@ def make_parser() -> argparse.ArgumentParser:
     size.add_argument("--size", type=_size, help="WIDTHxHEIGHT in pixels, in the picture's own proportions")
     size.add_argument("--long-edge", type=_pixels, help="pixels on the long edge; may enlarge up to four times")
     render.add_argument("--show", default="result", help="result, before, stage:LIGHT:STAGE, light:LIGHT or mask:LIGHT")
+    render.add_argument(
+        "--passes", action="store_true", help="every light as a layer, with the picture and the result: .exr, .ora, .tif or .zip"
+    )
     render.set_defaults(run=_render)
 
     kinds = commands.add_parser("kinds", help="every kind of light with its settings")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, Protocol
 
 import numpy as np
 from pydantic import Field
@@ -25,11 +25,21 @@ from aurelon.core.settings import Settings, choice, whole
 
 QUALITY = 92
 PROFILES = {"keep": "The plate's own", "srgb": "sRGB", "display-p3": "Display P3", "oprgb": "opRGB", "romm": "ROMM RGB"}
+ProfileName = Literal["keep", "srgb", "display-p3", "oprgb", "romm"]
 SPACES = {"srgb": SRGB, "display-p3": DISPLAY_P3, "oprgb": OPRGB, "romm": ROMM}
 WHOLE, EXACT = np.uint16, np.float32
 SAMPLES: dict[str, Any] = {"8": np.uint8, "10": WHOLE, "12": WHOLE, "16": WHOLE, "half": EXACT, "float": EXACT}
 LARGEST_SCALE = 4.0  # of what is seen of the plate
 SAME_SHAPE = 1.0  # pixel by which a size may differ from the picture's own proportions
+
+
+class Sized(Protocol):
+    """Options that say how large a picture is to be."""
+
+    @property
+    def long_edge(self) -> int | None: ...
+    @property
+    def size(self) -> tuple[int, int] | None: ...
 
 
 class PictureExport(Settings):
@@ -40,13 +50,13 @@ class PictureExport(Settings):
     format: str
     depth: str
     quality: int = whole(QUALITY, "Quality against size of the file", unit="", low=1, high=100)
-    profile: Literal["keep", "srgb", "display-p3", "oprgb", "romm"] = choice("keep", "Colour profile of the file", words=PROFILES)
+    profile: ProfileName = choice("keep", "Colour profile of the file", words=PROFILES)
     long_edge: int | None = Field(None, ge=1, description="Pixels on the long edge; all there are where left out")
     size: tuple[int, int] | None = None
     show: Show = RESULT
 
 
-def frame_for(plate: Plate, rig: Rig, options: PictureExport) -> Frame:
+def frame_for(plate: Plate, rig: Rig, options: Sized) -> Frame:
     """The frame of the picture that is written. Raises OutputError for a size that it cannot have."""
     full = seen_frame(plate, rig)
     tall, wide = full.shape

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import partial
@@ -115,13 +115,20 @@ class Renderer:
         self, rig: Rig, frame: Frame, *, show: Show | str = RESULT, frame_number: int = 0, cancelled: Callable[[], bool] = never
     ) -> Iterator[tuple[Frame, Floats]]:
         """Yields (band, pixels) of a part of the straightened frame from top to bottom, keeping what bands share."""
+        for band, (pixels,) in self.bands_of(rig, frame, [show], frame_number=frame_number, cancelled=cancelled):
+            yield band, pixels
+
+    def bands_of(
+        self, rig: Rig, frame: Frame, shows: Sequence[Show | str], *, frame_number: int = 0, cancelled: Callable[[], bool] = never
+    ) -> Iterator[tuple[Frame, list[Floats]]]:
+        """The same of several things to show at once: what they share is made once for each band."""
         between = Cache(SHARED_BYTES)
         for band in frame.bands(BAND_PIXELS):
             passing = needed(band, rig.prepare.straighten)
             working = partial(self.working, rig, frame_number=frame_number, cancelled=cancelled)
             with working(passing=passing, cache=between) as now:
-                pixels = shown(now, show, band)
-            yield band, pixels
+                pictures = [shown(now, show, band) for show in shows]
+            yield band, pictures
 
     def alpha(self, rig: Rig, frame: Frame) -> Floats | None:
         """(h, w) in 0..1 as the straightened frame shows it, or None where the plate has none."""

@@ -34,6 +34,12 @@ class ShowBefore(Settings):
     what: Literal["before"] = "before"
 
 
+class ShowBase(Settings):
+    """The prepared picture under the house light, on which the lights are laid."""
+
+    what: Literal["base"] = "base"
+
+
 class ShowStage(Settings):
     """One stage of a light; Merge is the picture with this light and those below it."""
 
@@ -63,10 +69,12 @@ class ShowCover(Settings):
     owner: Owner
 
 
-Show = Annotated[ShowResult | ShowBefore | ShowStage | ShowLight | ShowMask | ShowCover, Field(discriminator="what")]
+Show = Annotated[ShowResult | ShowBefore | ShowBase | ShowStage | ShowLight | ShowMask | ShowCover, Field(discriminator="what")]
 RESULT, BEFORE = ShowResult(), ShowBefore()
 _SHOW: TypeAdapter[Show] = TypeAdapter(Show)
-WORDS = "result, before, stage:LIGHT:STAGE, light:LIGHT, mask:LIGHT, matte:MATTE or house-mask, and over: before one of the masks"
+WORDS = (
+    "result, before, base, stage:LIGHT:STAGE, light:LIGHT, mask:LIGHT, matte:MATTE or house-mask, and over: before one of the masks"
+)
 
 
 def parse_show(text: str) -> Show:
@@ -86,7 +94,7 @@ def parse_show(text: str) -> Show:
 
 def _spelled_out(words: list[str]) -> dict[str, object] | None:
     match words:
-        case ["result" | "before"]:
+        case ["result" | "before" | "base"]:
             return {"what": words[0]}
         case ["stage", light, stage]:
             return {"what": "stage", "light": light, "stage": stage}
@@ -114,6 +122,8 @@ def drawing_of(graph: Graph, show: Show) -> Draw:
             return _as_it_is(graph.result)
         case ShowBefore():
             return _as_it_is(graph.original)
+        case ShowBase():
+            return _as_it_is(graph.base)
         case ShowLight():
             return _as_it_is(graph.of(show.light).alone)
         case ShowStage(stage="source"):

@@ -15,6 +15,8 @@ from pydantic import BaseModel, Field
 from aurelon.core.analysis.measure import LIGHT_REACH
 from aurelon.core.blank import Blank
 from aurelon.core.codecs import codecs, found_codecs
+from aurelon.core.codecs.shared.raster import Format
+from aurelon.core.export.passes import CONTAINERS, PassesExport
 from aurelon.core.export.picture import LARGEST_SCALE, PictureExport
 from aurelon.core.graph.show import STAGES
 from aurelon.core.lights import found_kinds, kinds
@@ -78,10 +80,13 @@ class FormatInfo(BaseModel):
 
 
 class ExportInfo(BaseModel):
-    """What pictures can be exported as. An enlargement goes up to `largest_scale` times the picture's own size."""
+    """What pictures can be exported as, and what passes can, with the settings of each. An enlargement goes up to
+    `largest_scale` times the picture's own size."""
 
     formats: list[FormatInfo]
     group: GroupInfo
+    passes: list[FormatInfo]
+    passes_group: GroupInfo
     largest_scale: float
 
 
@@ -160,20 +165,24 @@ def catalogue() -> list[KindInfo]:
 
 
 def _export() -> ExportInfo:
-    formats = [
-        FormatInfo(
-            name=f.name,
-            title=f.title,
-            suffixes=list(f.suffixes),
-            depths=[Option(value=depth, text=DEPTHS.get(depth, depth)) for depth in f.depths],
-            has_quality=f.has_quality,
-            has_alpha=f.has_alpha,
-        )
-        for f in (codec.FORMAT for codec in codecs().values())
-        if f.written
-    ]
-    group = group_of("export", "Export", "How the picture is written", PictureExport)
-    return ExportInfo(formats=formats, group=group, largest_scale=LARGEST_SCALE)
+    return ExportInfo(
+        formats=[_format(codec.FORMAT) for codec in codecs().values() if codec.FORMAT.written],
+        group=group_of("export", "Export", "How the picture is written", PictureExport),
+        passes=[_format(form) for form in CONTAINERS.values()],
+        passes_group=group_of("passes", "Passes", "How passes are written", PassesExport),
+        largest_scale=LARGEST_SCALE,
+    )
+
+
+def _format(form: Format) -> FormatInfo:
+    return FormatInfo(
+        name=form.name,
+        title=form.title,
+        suffixes=list(form.suffixes),
+        depths=[Option(value=depth, text=DEPTHS.get(depth, depth)) for depth in form.depths],
+        has_quality=form.has_quality,
+        has_alpha=form.has_alpha,
+    )
 
 
 @cache

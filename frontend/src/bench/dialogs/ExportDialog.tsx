@@ -2,6 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import styled from "styled-components";
 import { api, follow, said, type Job, type PictureExport, type SettingInfo } from "../../api/client";
 import { Button } from "../../ui/Button";
+import { Check } from "../../ui/Check";
 import { Dialog } from "../../ui/Dialog";
 import { Progress } from "../../ui/Progress";
 import { Select } from "../../ui/Select";
@@ -9,7 +10,7 @@ import { TextField } from "../../ui/TextField";
 import { tone } from "../../ui/theme";
 import { SettingGroup } from "../column/settings/SettingGroup";
 import { useBench, useNow } from "../store/bench";
-import { keepExport, rememberedExport, wasExported } from "../store/exporting";
+import { firstChoice, keepExport, rememberedExport, waysOf, wasExported } from "../store/exporting";
 
 const Pair = styled.div`
   display: grid;
@@ -51,9 +52,9 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const info = catalogue.export;
   const { plate, rig } = now();
   const seen = useNow((s) => s.seen);
-  const { formats, group, largest_scale: largest } = info;
   const [again] = useState(wasExported);
   const [choice, setChoice] = useState(() => rememberedExport(info));
+  const { formats, group } = waysOf(info, choice.passes);
   const [edge, setEdge] = useState("");
   const [job, setJob] = useState<Job | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
@@ -65,7 +66,7 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const fullWidth = Math.round((seen.x1 - seen.x0) * plate.width);
   const fullHeight = Math.round((seen.y1 - seen.y0) * plate.height);
   const long = Math.max(fullWidth, fullHeight);
-  const most = Math.floor(long * largest);
+  const most = Math.floor(long * info.largest_scale);
   const wanted = edge.trim() === "" ? long : Number(edge);
   const edgeWrong = !Number.isInteger(wanted) || wanted < 1 || wanted > most;
   const scale = edgeWrong ? 1 : wanted / long;
@@ -73,7 +74,9 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
 
   const start = async () => {
     setWrong(null);
-    const options = { ...choice, target: "picture", long_edge: wanted === long ? null : wanted } as unknown as PictureExport;
+    const { passes, ...chosen } = choice;
+    const sized = { ...chosen, target: passes ? "passes" : "picture", long_edge: wanted === long ? null : wanted };
+    const options = sized as unknown as PictureExport;
     const { data, error } = await api.POST("/api/plates/{plate_id}/exports", {
       params: { path: { plate_id: plate.id } },
       body: { rig, export: options },
@@ -115,6 +118,17 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   return (
     <Dialog title={`Export ${plate.name}`} open onClose={close}>
       {again && <Note>Format, depth and settings are those of the last export; the size is this picture's own.</Note>}
+      <Check
+        label="Passes: every light as a layer of its own"
+        isSelected={choice.passes}
+        onChange={(passes) => setChoice(firstChoice(info, passes))}
+      />
+      {choice.passes && (
+        <Note role="note">
+          With the picture under them and the result beside them. In OpenEXR the parts are added up; in the others each layer lies over
+          those below it.
+        </Note>
+      )}
       <Pair>
         <Select
           label="Format"
@@ -147,7 +161,7 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
       )}
       {edgeWrong && (
         <Wrong role="alert">
-          The long edge is a whole number from 1 to {most}, which is {largest} times the picture's own.
+          The long edge is a whole number from 1 to {most}, which is {info.largest_scale} times the picture's own.
         </Wrong>
       )}
       {wrong && <Wrong role="alert">{wrong}</Wrong>}

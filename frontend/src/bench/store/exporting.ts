@@ -1,8 +1,20 @@
-import type { ExportInfo } from "../../api/client";
+import type { ExportInfo, FormatInfo, GroupInfo } from "../../api/client";
 import { remember, remembered } from "./remembered";
 
-/** What is chosen of an export and remembered: the format, its depth, and the settings of the file. */
-export type ExportChoice = Record<string, unknown> & { format: string; depth: string };
+/** What is chosen of an export and remembered: one picture or passes, the format, its depth, and the settings of the file. */
+export type ExportChoice = Record<string, unknown> & { passes: boolean; format: string; depth: string };
+
+/** The formats and settings of one picture, or of passes. */
+export function waysOf(info: ExportInfo, passes: boolean): { formats: FormatInfo[]; group: GroupInfo } {
+  return passes ? { formats: info.passes, group: info.passes_group } : { formats: info.formats, group: info.group };
+}
+
+/** The first format as it comes. */
+export function firstChoice(info: ExportInfo, passes: boolean): ExportChoice {
+  const { formats, group } = waysOf(info, passes);
+  const settings = Object.fromEntries(group.settings.map((s) => [s.name, s.default]));
+  return { ...settings, passes, format: formats[0]?.name ?? "", depth: formats[0]?.depths[0]?.value ?? "" };
+}
 
 const CHOICE = "export";
 
@@ -15,12 +27,12 @@ export function wasExported(): boolean {
 }
 
 /** The choice that was made last, of what there still is; else the first format as it comes. */
-export function rememberedExport({ formats, group }: ExportInfo): ExportChoice {
-  const settings = Object.fromEntries(group.settings.map((s) => [s.name, s.default]));
-  const fallback: ExportChoice = { ...settings, format: formats[0]?.name ?? "", depth: formats[0]?.depths[0]?.value ?? "" };
+export function rememberedExport(info: ExportInfo): ExportChoice {
   const kept = remembered(CHOICE) as Partial<ExportChoice> | null;
-  const format = formats.find((f) => f.name === kept?.format);
-  if (!kept || !format?.depths.some((d) => d.value === kept.depth)) return fallback;
+  const passes = kept?.passes === true;
+  const fallback = firstChoice(info, passes);
+  const format = waysOf(info, passes).formats.find((f) => f.name === kept?.format);
+  if (!kept || !format?.depths.some((d) => d.value === kept.depth)) return firstChoice(info, false);
   // Only what there still is, and of the type that it has.
   const fit = Object.entries(kept).filter(([name, value]) => name in fallback && typeof value === typeof fallback[name]);
   return { ...fallback, ...Object.fromEntries(fit) };

@@ -1,0 +1,179 @@
+"""A rig on a plate as passes: every light as a layer of its own, the picture under them, the mattes and the result beside them."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import Any, Literal
+
+import numpy as np
+import OpenEXR
+import tifffile
+from pydantic import Field
+
+from aurelon.core.codecs import exr, png
+from aurelon.core.codecs.shared.raster import Format, Raster
+from aurelon.core.errors import OutputError
+from aurelon.core.export.picture import PROFILES, SPACES, ProfileName, frame_for, in_linear_light, to_codes
+from aurelon.core.export.shared.layers import SHARED_MODES, Layer, Layers, overs, sums
+from aurelon.core.export.shared.openraster import open_raster
+from aurelon.core.export.shared.target import Exported, ExportTarget, Progress
+from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB, RgbSpace
+from aurelon.core.plate import Plate
+from aurelon.core.rig import Rig
+from aurelon.core.settings import Settings, choice
+
+ADDED = "The result is the sum of the part 'picture' and of all parts whose rule is 'add', in linear light."
+LAID = "The result is each layer laid over those below it by its mode, opacity and alpha, on the samples as they are stored."
+# The containers, as the formats of a picture are given to the screen.
+CONTAINERS = {
+    "exr": Format("exr", "OpenEXR, several parts", "image/x-exr", (".exr",), ("half", "float"), linear=True),
+    "ora": Format("ora", "OpenRaster", "image/openraster", (".ora",), ("8", "16")),
+    "tiff": Format("tiff", "TIFF, several pages", "image/tiff", (".tif", ".tiff"), ("8", "16")),
+    "zip": Format("zip", "PNG files in an archive", "application/zip", (".zip",), ("8", "16")),
+}
+
+
+class PassesExport(Settings):
+    """How passes are written; size and profile as those of a picture."""
+
+    target: Literal["passes"] = "passes"
+    format: str
+    depth: str
+    profile: ProfileName = choice("keep", "Colour profile of the layers", words=PROFILES)
+    long_edge: int | None = Field(None, ge=1)
+    size: tuple[int, int] | None = None
+
+
+def check(plate: Plate, rig: Rig, options: PassesExport) -> None:
+    """Raises OutputError when the options cannot be met."""
+    form = CONTAINERS.get(options.format)
+    if form is None:
+        raise OutputError(f"passes cannot be written as '{options.format}'; there are: {', '.join(CONTAINERS)}")
+    if options.depth not in form.depths:
+        raise OutputError(f"{form.title} cannot hold passes of {options.depth} bits; it holds {' or '.join(form.depths)}")
+    frame_for(plate, rig, options)
+
+
+def _coded_space(plate: Plate, options: PassesExport) -> RgbSpace:
+    space = SPACES.get(options.profile, plate.space)
+    if all(curve.is_linear for curve in space.curves):
+        return SRGB if space.matrix_to(SRGB) is None else DISPLAY_P3
+    return space
+
+
+def _run(plate: Plate, rig: Rig, options: PassesExport, progress: Progress, cancelled: Callable[[], bool]) -> Exported:
+    check(plate, rig, options)
+    form, frame = CONTAINERS[options.format], frame_for(plate, rig, options)
+    carried = rig.model_dump_json()
+    if form.linear:
+        space = in_linear_light(SPACES.get(options.profile, plate.space))
+        kind = np.float16 if options.depth == "half" else np.float32
+        data = _open_exr(sums(plate, rig, frame, space, kind, progress, cancelled), space, carried)
+    else:
+        space = _coded_space(plate, options)
+        modes = SHARED_MODES if options.format == "ora" else ()
+        whole = np.uint8 if options.depth == "8" else np.uint16
+        code = partial(to_codes, plate_space=plate.space, target=space)
+        made = overs(plate, rig, frame, code, space, whole, modes, progress, cancelled)
+        data = _WRITERS[options.format](made, space, options.depth, carried)
+    progress(1.0)
+    return Exported(data, form.suffixes[0], form.media_type)
+
+
+def _names(layers: list[Layer]) -> list[str]:
+    """A name for each, no two alike, in their order."""
+    taken: set[str] = {"result"}
+    names = []
+    for layer in layers:
+        name, k = layer.name or "layer", 2
+        while name in taken:
+            name, k = f"{layer.name} {k}", k + 1
+        taken.add(name)
+        names.append(name)
+    return names
+
+
+def _open_exr(made: Layers, space: RgbSpace, rig: str) -> bytes:
+    def part(name: str, samples: Any, rule: str, about: dict[str, str]) -> Any:
+        stated = {f"aurelon:{key}": value for key, value in {"rule": rule, **about}.items()}
+        planes = {channel: np.ascontiguousarray(samples[:, :, c]) for c, channel in enumerate("RGB")}
+        return OpenEXR.Part(exr.header_of(space, **stated), planes, name)
+
+    first = part("result", made.result, "whole", {"rules": ADDED, "rig": rig})
+    rules = {"add": "add", "normal": "first"}
+    rest = [
+        part(name, layer.samples, "beside" if layer.hidden else rules[layer.mode], layer.about)
+        for name, layer in zip(_names(made.layers), made.layers, strict=True)
+    ]
+    return exr.written([first, *rest])
+
+
+def _listed(made: Layers) -> list[dict[str, Any]]:
+    return [
+        {
+            "name": name,
+            "mode": layer.mode,
+            "opacity": layer.opacity,
+            "hidden": layer.hidden,
+            **({"of": layer.about} if layer.about else {}),
+        }
+        for name, layer in zip(_names(made.layers), made.layers, strict=True)
+    ]
+
+
+def _pages(made: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
+    """The result first, for readers of one page; then the layers, lowest first."""
+    out = io.BytesIO()
+    said = json.dumps({"rules": LAID, "layers": _listed(made), "rig": json.loads(rig)})
+    with tifffile.TiffWriter(out, bigtiff=made.result.nbytes * (len(made.layers) + 1) > 3 << 30) as file:
+        for name, layer in zip(("result", *_names(made.layers)), (Layer("result", made.result), *made.layers), strict=True):
+            samples = layer.samples if layer.alpha is None else np.dstack([layer.samples, layer.alpha])
+            file.write(
+                samples,
+                photometric="rgb",
+                compression="zlib",
+                compressionargs={"level": 4},
+                predictor=True,
+                rowsperstrip=64,
+                extrasamples=[] if layer.alpha is None else ["unassalpha"],
+                iccprofile=space.icc,
+                description=said if name == "result" else None,
+                extratags=[(285, 2, len(name.encode()) + 1, name.encode() + b"\0", True)],
+                metadata=None,
+                software=False,
+            )
+    return out.getvalue()
+
+
+def _files(made: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
+        listed = _listed(made)
+        for number, (entry, layer) in enumerate(zip(listed, made.layers, strict=True), start=1):
+            safe = "".join(c if c.isalnum() or c in " -_" else "-" for c in str(entry["name"])).strip() or "layer"
+            entry["file"] = f"{number:02} {safe}.png"
+            archive.writestr(entry["file"], png.write(Raster(layer.samples, layer.alpha, space.icc), depth, 100))
+        archive.writestr("result.png", png.write(Raster(made.result, icc=space.icc), depth, 100))
+        archive.writestr("layers.json", json.dumps({"rules": LAID, "layers": listed}, indent=1, ensure_ascii=False))
+        archive.writestr("rig.json", rig)
+    return out.getvalue()
+
+
+_WRITERS = {"ora": open_raster, "tiff": _pages, "zip": _files}
+
+
+def passes_for_path(path: Path, plate: Plate, **options: Any) -> PassesExport:
+    """The container that the path's ending names, at the plate's own depth or the most it has."""
+    form = next((f for f in CONTAINERS.values() if path.suffix.lower() in f.suffixes), None)
+    if form is None:
+        known = ", ".join(suffix for f in CONTAINERS.values() for suffix in f.suffixes)
+        raise OutputError(f"{path.name} has no ending that passes can be written to; use {known}")
+    return PassesExport(format=form.name, depth=plate.depth if plate.depth in form.depths else form.depths[-1], **options)
+
+
+TARGET = ExportTarget(name="passes", options=PassesExport, check=check, run=_run)
