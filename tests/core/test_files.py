@@ -176,6 +176,8 @@ class Writing(unittest.TestCase):
     def test_every_codec_writes_what_it_reads(self) -> None:
         deep = np.random.default_rng(5).integers(0, 256, (9, 8, 3)).astype(np.uint8)
         for name, codec in codecs().items():
+            if codec.FORMAT.depths[:1] != ("8",):
+                continue  # float and raw have tests of their own
             back = codec.read(codec.write(Raster(deep), codec.FORMAT.depths[0], 100))
             self.assertLess(np.abs(back.samples.astype(int) - deep).mean(), 4, name)
 

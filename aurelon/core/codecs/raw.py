@@ -9,18 +9,22 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
+import cv2
 import numpy as np
 import rawpy
 
 from aurelon.core.codecs.shared.raster import CUT_SHORT, Format, Raster, UnreadableError
 from aurelon.core.errors import OutputError
+from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.code_points import LINEAR_REC2020
+from aurelon.core.imaging.rgb_space import SRGB
 
 SUFFIXES = (".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw")
 FORMAT = Format("raw", "camera raw", "image/x-adobe-dng", SUFFIXES, (), written=False)
 PHOTOMETRIC, SUB_DIRECTORIES, DNG_VERSION = 262, 330, 50706
 COLOUR_FILTERS, LINEAR_RAW = 32803, 34892
 MOST_DIRECTORIES = 12
+FULL = 0.97  # of the level at which a photosite is full, from which it counts as such
 
 
 def matches(head: bytes) -> bool:
@@ -84,15 +88,42 @@ def read(data: bytes) -> Raster:
             output_bps=16,
             use_camera_wb=known,
             use_auto_wb=False,
-            output_color=rawpy.ColorSpace.Rec2020,
-            highlight_mode=rawpy.HighlightMode.Blend,
+            output_color=rawpy.ColorSpace.raw,
+            highlight_mode=rawpy.HighlightMode.Ignore,
+            adjust_maximum_thr=0,  # or a dark picture would be brightened
         )
         multipliers = balance if known else np.array(raw.daylight_whitebalance[:3], float)
+        from_xyz, to_srgb = np.array(raw.rgb_xyz_matrix[:3], float), np.array(raw.color_matrix[:3, :3], float)
     if not (multipliers > 0).all():
         multipliers = np.ones(3)
-    # Highlights are kept by developing darker, by as much as the balance lifts its strongest channel above its weakest.
-    gain = float(multipliers.max() / multipliers.min())
-    return Raster(np.asarray(made, np.float32) * np.float32(gain / 65535), space=LINEAR_REC2020)
+    # LibRaw develops darker, by as much as the balance lifts its strongest channel above its weakest, so that nothing is cut off.
+    full = (multipliers / multipliers.min()).astype(np.float32)
+    light = np.asarray(made, np.float32) * np.float32(full.max() / 65535)
+    _rebuild_highlights(light, full)
+    cv2.transform(light, _to_rec2020(from_xyz, to_srgb), dst=light)
+    return Raster(light, space=LINEAR_REC2020)
+
+
+def _to_rec2020(from_xyz: Doubles, to_srgb: Doubles) -> Doubles:
+    """From the camera's balanced channels, by the matrix that takes XYZ to them or, where the camera is not known, by the
+    file's own to sRGB; white stays white, as in DNG 1.4, ch. 6."""
+    if abs(np.linalg.det(from_xyz)) < 1e-9:
+        if abs(np.linalg.det(to_srgb)) < 1e-9:
+            raise UnreadableError("says nothing of the colours of its camera; convert it to DNG first")
+        return np.asarray(SRGB.matrix_to(LINEAR_REC2020), np.float64) @ to_srgb
+    seen = from_xyz @ np.linalg.inv(LINEAR_REC2020.from_d65)
+    return np.asarray(np.linalg.inv(seen / seen.sum(axis=1, keepdims=True)))
+
+
+def _rebuild_highlights(light: Floats, full: Floats) -> None:
+    """Where a channel has reached the level at which its photosites are full, it was at least as bright as the brightest beside
+    it: so that a lamp is white and not the colour of what the balance lifts. In place."""
+    filled = light >= FULL * full
+    rows, columns = np.nonzero(filled.any(axis=2))
+    if len(rows):
+        there = light[rows, columns]
+        share = np.clip((there / full - FULL) / (1 - FULL), 0, 1)
+        light[rows, columns] = there + share * (there.max(axis=1, keepdims=True) - there)
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:

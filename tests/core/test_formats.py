@@ -1,0 +1,309 @@
+"""The open formats and camera raw against other readers and writers, and files of them that are no good."""
+
+from __future__ import annotations
+
+import io
+import struct
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+import colour
+import cv2
+import imagecodecs
+import numpy as np
+import OpenEXR
+from PIL import Image
+
+from aurelon.core import OutputError, Plate, PlateError, read_plate
+from aurelon.core.codecs import codecs, format_of_path
+from aurelon.core.imaging.code_points import (
+    BT2020,
+    HLG,
+    LINEAR,
+    LINEAR_REC2020,
+    PQ,
+    hlg_to_light,
+    light_to_pq,
+    pq_to_light,
+    space_of,
+)
+from aurelon.core.imaging.rgb_space import DISPLAY_P3, LINEAR_SRGB, OPRGB, ROMM, SRGB, chromaticities_of
+from tests.dng import BALANCE, dng_of
+from tests.pictures import Floats, exported, plate_of, psnr, rig_of, scene
+
+EMPTY = rig_of()
+
+
+def smooth(width: int = 96, height: int = 64) -> Floats:
+    """Soft colours, which lossy formats keep well."""
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    return np.stack([0.1 + 0.8 * x / width, 0.1 + 0.8 * y / height, 0.5 + 0.3 * np.sin(x / 20)], axis=2).astype(np.float32)
+
+
+def by_opencv(data: bytes) -> Any:
+    pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    assert pixels is not None
+    return pixels[:, :, ::-1]
+
+
+def exr(channels: dict[str, Any], name: str = "", **header: Any) -> Any:
+    return OpenEXR.Part({"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, **header}, channels, name)
+
+
+def exr_file(*parts: Any) -> bytes:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "made.exr"
+        OpenEXR.File(list(parts)).write(str(path))
+        return path.read_bytes()
+
+
+def planes(pixels: Any, kind: Any = np.float32, prefix: str = "") -> dict[str, Any]:
+    return {f"{prefix}{name}": np.ascontiguousarray(pixels[:, :, c], kind) for c, name in enumerate("RGB")}
+
+
+def avif(pixels: Any, bits: int, primaries: int, transfer: int) -> bytes:
+    codes = np.round(pixels * ((1 << bits) - 1)).astype(np.uint16 if bits > 8 else np.uint8)
+    made = imagecodecs.avif_encode(
+        codes, 100, speed=8, bitspersample=bits, pixelformat="444", primaries=primaries, transfer=transfer
+    )
+    return bytes(made)
+
+
+class Writing(unittest.TestCase):
+    def setUp(self) -> None:
+        self.plate = plate_of(smooth())
+        self.codes = SRGB.curves[0].encode(self.plate.pixels)
+
+    def test_other_readers_see_the_picture(self) -> None:
+        readers = {
+            "webp": by_opencv,
+            "avif": lambda data: np.asarray(Image.open(io.BytesIO(data))),
+            "jxl": lambda data: imagecodecs.jpegxl_decode(data),
+        }
+        for form, reader in readers.items():
+            got = reader(exported(self.plate, EMPTY, form, "8", quality=95)) / 255
+            self.assertGreater(psnr(got, self.codes), 34, form)
+
+    def test_lossless_at_quality_100(self) -> None:
+        exact = by_opencv(exported(self.plate, EMPTY, "png", "8"))
+        np.testing.assert_array_equal(by_opencv(exported(self.plate, EMPTY, "webp", "8", quality=100)), exact)
+        np.testing.assert_array_equal(imagecodecs.jpegxl_decode(exported(self.plate, EMPTY, "jxl", "8", quality=100)), exact)
+
+    def test_avif_of_10_and_12_bits_states_its_colours_and_is_finer_than_8(self) -> None:
+        errors = {}
+        for depth, profile, primaries in (("8", "srgb", 1), ("10", "srgb", 1), ("12", "display-p3", 12)):
+            data = exported(self.plate, EMPTY, "avif", depth, profile=profile, quality=100)
+            place = data.find(b"colrnclx")
+            self.assertEqual(struct.unpack_from(">HH", data, place + 8), (primaries, 13))
+            back = read_plate(data, "a.avif")
+            matrix = back.space.matrix_to(SRGB)
+            pixels = back.pixels if matrix is None else back.pixels @ matrix.T
+            errors[depth] = float(np.abs(SRGB.curves[0].encode(np.maximum(pixels, 0)) - self.codes).mean())
+        self.assertLess(errors["10"], 0.6 * errors["8"])
+        self.assertLess(errors["12"], errors["8"])
+
+    def test_openexr_and_radiance_are_read_elsewhere_as_the_light_they_are(self) -> None:
+        bright = plate_of(smooth() * 6)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.exr"
+            for depth, kind in (("half", np.float16), ("float", np.float32)):
+                path.write_bytes(exported(bright, EMPTY, "exr", depth))
+                with OpenEXR.File(str(path), separate_channels=True) as file:
+                    part = file.parts[0]
+                    got = np.stack([part.channels[c].pixels for c in "RGB"], axis=2)
+                    stated = np.ravel(part.header["chromaticities"])
+                self.assertEqual(got.dtype, kind)
+                np.testing.assert_allclose(got, bright.pixels, rtol=2e-3 if depth == "half" else 1e-6)
+                np.testing.assert_allclose(stated, (0.64, 0.33, 0.3, 0.6, 0.15, 0.06, 0.3127, 0.329), atol=1e-3)
+        got = by_opencv(exported(bright, EMPTY, "hdr", "float"))
+        np.testing.assert_allclose(got, bright.pixels, rtol=0.01, atol=0.02)
+
+    def test_alpha_goes_through_where_a_format_has_it(self) -> None:
+        alpha = np.linspace(0, 1, 96, dtype=np.float32)[None].repeat(64, axis=0)
+        plate = Plate(self.plate.pixels, SRGB, alpha=alpha)
+        for form, depth in (("webp", "8"), ("avif", "10"), ("jxl", "8"), ("jxl", "float"), ("exr", "half"), ("exr", "float")):
+            back = read_plate(exported(plate, EMPTY, form, depth, quality=100), f"a.{form}")
+            assert back.alpha is not None, form
+            np.testing.assert_allclose(back.alpha, alpha, atol=0.006, err_msg=form)
+
+    def test_profiles_of_every_name_are_the_standards_own(self) -> None:
+        white = np.ones((2, 2, 3))
+        # By another library's matrices: the green of each space in CIE XYZ under its own white.
+        for space, name in (
+            (OPRGB, "Adobe RGB (1998)"),
+            (ROMM, "ROMM RGB"),
+            (DISPLAY_P3, "Display P3"),
+            (LINEAR_REC2020, "ITU-R BT.2020"),
+        ):
+            known = colour.RGB_COLOURSPACES[name]
+            places = np.array(chromaticities_of(space)[:6]).reshape(3, 2)
+            if space is not ROMM:  # whose white is D50
+                np.testing.assert_allclose(places, known.primaries, atol=2e-3, err_msg=name)
+            np.testing.assert_allclose(space.to_pcs @ white[0, 0], (0.9642, 1, 0.8249), atol=2e-3)
+        for space, code, light in ((OPRGB, 0.5, 0.5**2.19921875), (ROMM, 0.5, 0.5**1.8), (ROMM, 0.02, 0.02 / 16)):
+            self.assertAlmostEqual(float(space.curves[0].decode(np.array([code]))[0]), light, places=6)
+
+    def test_a_side_too_long_for_a_format_is_refused_in_a_sentence(self) -> None:
+        plate = plate_of(np.zeros((2, 20000, 3), np.float32))
+        with self.assertRaisesRegex(OutputError, "WebP holds up to 16383"):
+            exported(plate, EMPTY, "webp", "8")
+
+    def test_camera_raw_is_read_only(self) -> None:
+        with self.assertRaisesRegex(OutputError, "no ending that Aurelon can write"):
+            format_of_path(Path("a.dng"))
+        with self.assertRaisesRegex(OutputError, "no format 'raw' to write"):
+            exported(self.plate, EMPTY, "raw", "16")
+
+
+class HighDynamicRange(unittest.TestCase):
+    def test_pq_and_hlg_are_the_standards_curves(self) -> None:
+        codes = np.linspace(0, 1, 65)
+        np.testing.assert_allclose(
+            pq_to_light(codes.astype(np.float32)), colour.models.eotf_ST2084(codes) / 203, rtol=2e-3, atol=1e-5
+        )
+        np.testing.assert_allclose(light_to_pq(pq_to_light(codes.astype(np.float32))), codes, atol=2e-4)
+        grey = np.repeat(codes[:, None, None], 3, axis=2).astype(np.float32)
+        wanted = colour.models.eotf_BT2100_HLG(grey.astype(float)) / 203
+        np.testing.assert_allclose(hlg_to_light(grey), wanted, rtol=2e-3, atol=1e-4)
+
+    def test_an_avif_in_pq_or_hlg_comes_in_as_light_above_white(self) -> None:
+        codes = np.repeat(np.linspace(0.2, 0.9, 64)[None, :, None], 64, axis=0).repeat(3, axis=2)
+        for bits, transfer in ((10, PQ), (12, PQ), (10, HLG)):
+            plate = read_plate(avif(codes, bits, BT2020, transfer), "a.avif")
+            wanted = colour.models.eotf_ST2084(codes) if transfer == PQ else colour.models.eotf_BT2100_HLG(codes)
+            np.testing.assert_allclose(plate.pixels, wanted / 203, rtol=0.04, atol=0.005)
+            self.assertEqual((plate.depth, plate.space.name), ("float", "Linear light, Rec. 2020 primaries"))
+
+    def test_linear_wide_light_leaves_in_whole_numbers_by_a_space_that_people_have(self) -> None:
+        plate = Plate(smooth(), LINEAR_REC2020)
+        for form, depth in (("jpeg", "8"), ("avif", "10"), ("png", "16")):
+            self.assertEqual(read_plate(exported(plate, EMPTY, form, depth), f"a.{form}").space.name, "Display P3")
+
+
+class OpenExr(unittest.TestCase):
+    def setUp(self) -> None:
+        self.pixels = scene(60, 40)
+
+    def read(self, *parts: Any) -> Plate:
+        return read_plate(exr_file(*parts), "a.exr")
+
+    def test_half_float_tiles_grey_and_layers(self) -> None:
+        tiled = {"type": OpenEXR.tiledimage, "tiles": OpenEXR.TileDescription()}
+        cases = {
+            "half": exr(planes(self.pixels, np.float16)),
+            "float": exr(planes(self.pixels)),
+            "tiles": exr(planes(self.pixels), **tiled),
+            "layer": exr({**planes(self.pixels * 0, prefix="mist."), **planes(self.pixels, prefix="beauty.")}),
+        }
+        for name, part in cases.items():
+            np.testing.assert_allclose(self.read(part).pixels, self.pixels, rtol=2e-3, atol=1e-3, err_msg=name)
+        grey = self.read(exr({"Y": np.ascontiguousarray(self.pixels[:, :, 1])}))
+        np.testing.assert_allclose(grey.pixels, np.repeat(self.pixels[:, :, 1:2], 3, axis=2), rtol=1e-6)
+
+    def test_of_several_parts_the_result_or_the_first(self) -> None:
+        dark = planes(self.pixels * 0.1)
+        named = self.read(exr(dark, "mist"), exr(planes(self.pixels), "result"))
+        np.testing.assert_allclose(named.pixels, self.pixels, rtol=1e-6)
+        first = self.read(exr(planes(self.pixels), "left"), exr(dark, "right"))
+        np.testing.assert_allclose(first.pixels, self.pixels, rtol=1e-6)
+
+    def test_the_data_window_lies_in_the_display_window(self) -> None:
+        windows: dict[str, Any] = {
+            "dataWindow": (np.array((10, 5), np.int32), np.array((69, 44), np.int32)),
+            "displayWindow": (np.array((0, 0), np.int32), np.array((99, 59), np.int32)),
+        }
+        plate = self.read(exr(planes(self.pixels), **windows))
+        self.assertEqual(plate.size, (100, 60))
+        np.testing.assert_allclose(plate.pixels[5:45, 10:70], self.pixels, rtol=1e-6)
+        self.assertEqual(float(plate.pixels[:5].max()), 0.0)
+
+    def test_chromaticities_give_the_space(self) -> None:
+        p3 = self.read(exr(planes(self.pixels), chromaticities=(0.68, 0.32, 0.265, 0.69, 0.15, 0.06, 0.3127, 0.329)))
+        self.assertIs(p3.space, space_of(12, LINEAR))
+        self.assertIs(self.read(exr(planes(self.pixels))).space, LINEAR_SRGB)
+
+    def test_negative_light_is_lifted_to_none(self) -> None:
+        self.assertEqual(float(self.read(exr(planes(-self.pixels))).pixels.max()), 0.0)
+
+
+class Raw(unittest.TestCase):
+    def test_a_mosaic_develops_to_the_scenes_colours(self) -> None:
+        light = np.asarray(cv2.GaussianBlur(scene(240, 160), (0, 0), 1.5), np.float32)
+        plate = read_plate(dng_of(light), "a.dng")
+        self.assertEqual((plate.size, plate.depth, plate.space), ((240, 160), "float", LINEAR_REC2020))
+        matrix = plate.space.matrix_to(SRGB)
+        assert matrix is not None
+
+        def lab(pixels: Any) -> Any:
+            return colour.XYZ_to_Lab(colour.RGB_to_XYZ(np.clip(pixels, 0, 1), "sRGB", apply_cctf_decoding=False))
+
+        inside = slice(4, -4), slice(4, -4)
+        apart = colour.delta_E(lab(light[inside]), lab((plate.pixels @ matrix.T)[inside]), method="CIE 2000")
+        self.assertLess(float(np.mean(apart)), 2.0)
+
+    def test_what_is_brighter_than_white_is_kept(self) -> None:
+        light = np.full((80, 120, 3), 0.3, np.float32)
+        # The sensor's red filter sees half of what green does, so that red can be twice as bright before it is full.
+        light[20:60, 30:90] = (0.9 / BALANCE[0], 0.9, 0.9 / BALANCE[2])
+        plate = read_plate(dng_of(light), "a.dng")
+        matrix = plate.space.matrix_to(SRGB)
+        assert matrix is not None
+        np.testing.assert_allclose((plate.pixels @ matrix.T)[40, 60], light[40, 60], rtol=0.05)
+
+    def test_a_lamp_that_fills_the_sensor_is_white(self) -> None:
+        light = np.full((80, 120, 3), 0.3, np.float32)
+        light[20:60, 30:90] = 50
+        lamp = read_plate(dng_of(light), "a.dng").pixels[40, 60]
+        # Red's photosites are full at 1 / 0.5 of white.
+        np.testing.assert_allclose(lamp, 1 / BALANCE[0], rtol=0.03)
+
+    def test_a_tiff_is_not_taken_for_raw(self) -> None:
+        raw = codecs()["raw"]
+        self.assertFalse(raw.matches(exported(plate_of(scene(60, 40)), EMPTY, "tiff", "16")))
+        self.assertTrue(raw.matches(dng_of(scene(60, 40))))
+
+
+class BadFiles(unittest.TestCase):
+    def test_each_gets_one_sentence(self) -> None:
+        pixels = scene(60, 40)
+        plate = plate_of(pixels)
+        nan, inf = pixels.copy(), pixels.copy()
+        nan[3, 4], inf[5, 6] = np.nan, np.inf
+        files: dict[str, tuple[bytes, str]] = {
+            "nan.exr": (exr_file(exr(planes(nan))), "no numbers"),
+            "inf.exr": (exr_file(exr(planes(inf))), "no numbers"),
+            "depth.exr": (exr_file(exr({"Z": np.ascontiguousarray(pixels[:, :, 0])})), "no picture in red"),
+            "whole.exr": (exr_file(exr(planes(pixels, np.uint32))), "whole numbers"),
+            "named.webp": (exported(plate, EMPTY, "avif", "8"), "holds AVIF"),
+            "turned.hdr": (exported(plate, EMPTY, "hdr", "float").replace(b"-Y 40 +X 60", b"+X 60 -Y 40"), "turned or mirrored"),
+            "sizeless.hdr": (b"#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n", "no size"),
+            "cut.dng": (dng_of(pixels)[:900], ""),
+        }
+        for form in ("webp", "avif", "jxl", "exr", "hdr"):
+            data = exported(plate, EMPTY, form, codecs()[form].FORMAT.depths[0])
+            for share in (0.3, 0.6, 0.9):
+                files[f"cut-{share}.{form}"] = (data[: int(len(data) * share)], "")
+        for name, (data, reason) in files.items():
+            try:
+                read_plate(data, name)
+            except PlateError as error:
+                self.assertIn(name, str(error))
+                self.assertIn(reason, str(error))
+                self.assertNotIn("\n", str(error))
+            else:
+                self.assertEqual(reason, "", name)  # what is cut off at its very end may still be whole
+
+    def test_sizes_are_known_before_anything_is_decoded(self) -> None:
+        for width, height in ((60, 40), (257, 1), (8, 8), (1000, 333)):
+            plate = plate_of(np.full((height, width, 3), 0.4, np.float32))
+            for form in ("webp", "avif", "jxl", "exr", "hdr"):
+                codec = codecs()[form]
+                data = exported(plate, EMPTY, form, codec.FORMAT.depths[-1])
+                self.assertEqual(codec.measure(data), (width, height), form)
+                self.assertEqual(read_plate(data, f"a.{form}").size, (width, height), form)
+
+
+if __name__ == "__main__":
+    unittest.main()
