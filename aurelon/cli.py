@@ -11,7 +11,7 @@ from aurelon import __version__
 from aurelon.core import AurelonError, OutputError, Rig, open_plate, parse_rig
 from aurelon.core.export import targets
 from aurelon.core.export.passes import PassesExport, passes_for_path
-from aurelon.core.export.picture import PictureExport, frame_for, options_for_path
+from aurelon.core.export.picture import PROFILES, PictureExport, frame_for, options_for_path
 from aurelon.core.files import write_whole
 from aurelon.core.graph.renderer import never, seen_frame
 from aurelon.core.graph.show import parse_show
@@ -33,6 +33,12 @@ def _pixels(text: str) -> int:
     return int(text)
 
 
+def _quality(text: str) -> int:
+    if not text.isdecimal() or not 1 <= int(text) <= 100:
+        raise argparse.ArgumentTypeError(f"'{text}' is no quality from 1 to 100")
+    return int(text)
+
+
 def _read_text(path: Path) -> bytes:
     try:
         return path.read_bytes()
@@ -47,11 +53,14 @@ def _render(options: argparse.Namespace) -> None:
     rig = _parse(options.rig)
     plate = open_plate(options.plate)
     sized = {"size": options.size, "long_edge": options.long_edge}
+    chosen = {
+        name: value for name in ("depth", "profile", "quality", "highlights") if (value := getattr(options, name)) is not None
+    }
     wanted: PictureExport | PassesExport
     if options.passes:
-        wanted = passes_for_path(out, plate, **sized)
+        wanted = passes_for_path(out, plate, **sized, **chosen)
     else:
-        wanted = options_for_path(out, plate, **sized, show=parse_show(options.show))
+        wanted = options_for_path(out, plate, **sized, **chosen, show=parse_show(options.show))
     tall, wide = frame_for(plate, rig, wanted).shape
     own_tall, own_wide = seen_frame(plate, rig).shape
     if wide > own_wide:
@@ -120,6 +129,10 @@ def make_parser() -> argparse.ArgumentParser:
     size.add_argument("--size", type=_size, help="WIDTHxHEIGHT in pixels, in the picture's own proportions")
     size.add_argument("--long-edge", type=_pixels, help="pixels on the long edge; may enlarge up to four times")
     render.add_argument("--show", default="result", help="result, before, stage:LIGHT:STAGE, light:LIGHT or mask:LIGHT")
+    render.add_argument("--depth", help="bits a sample, as the format has them: 8, 10, 12, 16, half, float, pq10, gain-map, ...")
+    render.add_argument("--profile", choices=PROFILES, help="colour profile; the plate's own where left out")
+    render.add_argument("--quality", type=_quality, help="1 to 100, for formats that lose detail")
+    render.add_argument("--highlights", choices=("cut", "shoulder"), help="light above white: cut off, or rolled off as on film")
     render.add_argument(
         "--passes", action="store_true", help="every light as a layer, with the picture and the result: .exr, .ora, .tif or .zip"
     )

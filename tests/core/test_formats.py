@@ -18,6 +18,7 @@ from PIL import Image
 
 from aurelon.core import OutputError, Plate, PlateError, read_plate
 from aurelon.core.codecs import codecs, format_of_path
+from aurelon.core.export.picture import options_for_path
 from aurelon.core.imaging.code_points import (
     BT2020,
     HLG,
@@ -30,6 +31,7 @@ from aurelon.core.imaging.code_points import (
     space_of,
 )
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, LINEAR_SRGB, OPRGB, ROMM, SRGB, chromaticities_of
+from aurelon.core.imaging.roll_off import Shoulder, shoulder
 from tests.dng import BALANCE, dng_of
 from tests.pictures import Floats, exported, plate_of, psnr, rig_of, scene
 
@@ -175,6 +177,76 @@ class HighDynamicRange(unittest.TestCase):
             wanted = colour.models.eotf_ST2084(codes) if transfer == PQ else colour.models.eotf_BT2100_HLG(codes)
             np.testing.assert_allclose(plate.pixels, wanted / 203, rtol=0.04, atol=0.005)
             self.assertEqual((plate.depth, plate.space.name), ("float", "Linear light, Rec. 2020 primaries"))
+
+    def test_png_and_avif_are_written_in_pq_by_the_standards_curve(self) -> None:
+        plate = Plate(smooth() * 5, LINEAR_REC2020)
+        wanted = colour.models.eotf_inverse_ST2084(plate.pixels.astype(float) * 203)
+        png = exported(plate, EMPTY, "png", "pq16")
+        place = png.find(b"cICP")
+        self.assertEqual(png[place + 4 : place + 8], bytes((9, 16, 0, 1)))
+        self.assertNotIn(b"iCCP", png)
+        np.testing.assert_allclose(by_opencv(png) / 65535, wanted, atol=2e-4)
+        for bits in (10, 12):
+            data = exported(plate, EMPTY, "avif", f"pq{bits}", quality=100)
+            place = data.find(b"colrnclx")
+            self.assertEqual(struct.unpack_from(">HH", data, place + 8), (9, 16))
+            codes = imagecodecs.avif_decode(data) / ((1 << bits) - 1)
+            self.assertGreater(psnr(codes, wanted), 45, bits)
+        back = read_plate(png, "a.png")
+        np.testing.assert_allclose(back.pixels, plate.pixels, rtol=2e-3, atol=1e-3)
+
+    def test_a_jpeg_with_a_gain_map_is_bright_where_it_can_be_and_whole_where_it_cannot(self) -> None:
+        plate = plate_of(smooth(240, 160) * 4)
+        data = exported(plate, EMPTY, "jpeg", "gain-map", quality=95)
+        light = imagecodecs.ultrahdr_decode(data, dtype=np.float16, transfer=0)[:, :, :3].astype(np.float32)
+        matrix = SRGB.matrix_to(DISPLAY_P3)
+        assert matrix is not None
+        wanted = plate.pixels @ matrix.T
+        top = float(wanted.max())
+        self.assertGreater(psnr(light / top, wanted / top), 40)
+        plain = Image.open(io.BytesIO(data))
+        self.assertEqual((plain.size, plain.mode), ((240, 160), "RGB"))
+        # The picture in it is toned by whoever made the map: darker places are darker.
+        shown, level = np.asarray(plain, float).mean(axis=2), wanted.mean(axis=2)
+        self.assertGreater(float(np.corrcoef(shown.ravel(), np.log(level + 0.1).ravel())[0, 1]), 0.7)
+        back = read_plate(data, "a.jpg")
+        self.assertGreater(float(back.pixels.max()), 2.5)
+        self.assertEqual(back.depth, "float")
+        np.testing.assert_allclose(back.pixels, light, atol=2e-3)
+
+    def test_a_shoulder_leaves_what_is_below_its_knee_and_brings_the_peak_to_white(self) -> None:
+        ramp = np.linspace(0, 4, 401).astype(np.float32)
+        rolled = shoulder(ramp, 4.0)
+        # ITU-R BT.2390: KS = 1.5 maxLum - 0.5, in shares of the peak's own PQ value.
+        most = float(colour.models.eotf_inverse_ST2084(4 * 203.0))
+        knee = 1.5 * float(colour.models.eotf_inverse_ST2084(203.0)) / most - 0.5
+        light = float(colour.models.eotf_ST2084(knee * most)) / 203
+        self.assertTrue(0.2 < light < 0.9, light)
+        below = ramp < light - 0.02
+        np.testing.assert_array_equal(rolled[below], ramp[below])
+        self.assertAlmostEqual(float(rolled[-1]), 1.0, delta=2e-3)
+        self.assertTrue((np.diff(rolled) >= -1e-6).all())
+        slope = np.diff(rolled) / np.diff(ramp)
+        self.assertLess(float(np.abs(np.diff(slope)).max()), 0.05)  # no corner
+        pixels = np.stack([ramp, 0.5 * ramp, 0.25 * ramp], axis=1)[None]
+        np.testing.assert_allclose(Shoulder(4.0)(pixels)[0, :, 0], rolled, atol=2e-3)
+        hue = Shoulder(4.0)(pixels)[0, 1:]
+        np.testing.assert_allclose(hue[:, 1] / hue[:, 0], 0.5, atol=1e-4)
+
+    def test_an_export_rolls_off_only_where_it_is_asked_to(self) -> None:
+        plate = plate_of(smooth() * 1.6)
+        cut, rolled = (by_opencv(exported(plate, EMPTY, "png", "8", highlights=how)) for how in ("cut", "shoulder"))
+        # Where one is flat white the other still tells how bright it was.
+        flat = cut.max(axis=2) == 255
+        self.assertGreater(float(flat.mean()), 0.4)
+        self.assertGreater(len(np.unique(rolled.max(axis=2)[flat])), 10)
+        dark = plate_of(smooth() * 0.5)
+        same = [exported(dark, EMPTY, "png", "8", highlights=how) for how in ("cut", "shoulder")]
+        self.assertEqual(*same)
+
+    def test_high_dynamic_range_is_never_chosen_by_itself(self) -> None:
+        for ending, depth in ((".jpg", "8"), (".png", "16"), (".avif", "12"), (".exr", "float")):
+            self.assertEqual(options_for_path(Path(f"a{ending}"), Plate(smooth(), SRGB, depth="float")).depth, depth)
 
     def test_linear_wide_light_leaves_in_whole_numbers_by_a_space_that_people_have(self) -> None:
         plate = Plate(smooth(), LINEAR_REC2020)

@@ -13,11 +13,21 @@ from aurelon.core.codecs.shared.raster import (
     Format,
     Raster,
     UnreadableError,
+    by_code_points,
     exif_upright,
     open_with_pillow,
     split_alpha,
 )
-from aurelon.core.imaging.code_points import BT709, HLG, PQ, SRGB_TRANSFER, UNSPECIFIED, code_points_of, space_of, to_light
+from aurelon.core.imaging.code_points import (
+    BT709,
+    BT2020,
+    LINEAR_REC2020,
+    PQ,
+    SRGB_TRANSFER,
+    UNSPECIFIED,
+    code_points_of,
+    light_to_pq,
+)
 from aurelon.core.imaging.rgb_space import RgbSpace
 
 SPEED = 8  # of the encoder, 0..10; slower ones gain little
@@ -27,7 +37,17 @@ def _holds(space: RgbSpace) -> bool:
     return code_points_of(space) is not None
 
 
-FORMAT = Format("avif", "AVIF", "image/avif", (".avif",), ("8", "10", "12"), has_quality=True, largest=65536, holds=_holds)
+FORMAT = Format(
+    "avif",
+    "AVIF",
+    "image/avif",
+    (".avif",),
+    ("8", "10", "12", "pq10", "pq12"),
+    has_quality=True,
+    largest=65536,
+    light_in={"pq10": LINEAR_REC2020, "pq12": LINEAR_REC2020},
+    holds=_holds,
+)
 
 
 def matches(head: bytes) -> bool:
@@ -52,12 +72,7 @@ def read(data: bytes) -> Raster:
     points = None if icc else _stated(data)
     if points is None:
         return Raster(np.ascontiguousarray(colour), alpha, icc, exif)
-    space = space_of(*points)
-    if points[1] in (PQ, HLG):
-        light = to_light(colour / np.float32(np.iinfo(colour.dtype).max), points[1])
-        cover = None if alpha is None else np.asarray(alpha / np.float32(np.iinfo(alpha.dtype).max), np.float32)
-        return Raster(light, cover, None, exif, space)
-    return Raster(np.ascontiguousarray(colour), alpha, None, exif, space)
+    return by_code_points(np.ascontiguousarray(colour), alpha, exif, *points)
 
 
 def _stated(data: bytes) -> tuple[int, int] | None:
@@ -78,11 +93,13 @@ def _bits(data: bytes) -> int:
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
-    bits = int(depth)
-    samples = raster.samples if raster.alpha is None else np.dstack([raster.samples, raster.alpha])
+    high = depth.startswith("pq")
+    bits = int(depth.removeprefix("pq"))
+    colour = light_to_pq(raster.samples) if high else raster.samples
+    samples = colour if raster.alpha is None else np.dstack([colour, raster.alpha])
     if bits > 8:
-        samples = np.round(samples * np.float32(((1 << bits) - 1) / 65535)).astype(np.uint16)
-    primaries, transfer = _points(raster.space)
+        samples = np.round(samples * np.float32(((1 << bits) - 1) / (1 if high else 65535))).astype(np.uint16)
+    primaries, transfer = (BT2020, PQ) if high else _points(raster.space)
     made = imagecodecs.avif_encode(
         np.ascontiguousarray(samples),
         quality,

@@ -1,9 +1,11 @@
-"""JPEG (ITU-T T.81) with the ICC profile in APP2 and EXIF in APP1."""
+"""JPEG (ITU-T T.81) with the ICC profile in APP2 and EXIF in APP1; and with a gain map (ISO 21496-1), by which a screen of high
+dynamic range shows light above white, and any other the picture as ever."""
 
 from __future__ import annotations
 
 import io
 
+import imagecodecs
 import numpy as np
 from PIL import Image
 
@@ -16,8 +18,27 @@ from aurelon.core.codecs.shared.raster import (
     open_with_pillow,
     upright,
 )
+from aurelon.core.imaging.code_points import LINEAR, P3_D65, space_of
+from aurelon.core.imaging.icc import ProfileError, read_profile
+from aurelon.core.imaging.rgb_space import LINEAR_CURVE, LINEAR_SRGB, make_space
 
-FORMAT = Format("jpeg", "JPEG", "image/jpeg", (".jpg", ".jpeg"), ("8",), has_quality=True, has_alpha=False)
+LINEAR_P3 = space_of(P3_D65, LINEAR)
+FORMAT = Format(
+    "jpeg",
+    "JPEG",
+    "image/jpeg",
+    (".jpg", ".jpeg"),
+    ("8", "gain-map"),
+    has_quality=True,
+    has_alpha=False,
+    largest=65500,
+    light_in={"gain-map": LINEAR_P3},
+)
+# What says that a gain map lies behind the picture.
+GAIN_MAP = (b"http://ns.adobe.com/hdr-gain-map/1.0/", b"urn:iso:std:iso:ts:21496:-1")
+HEADERS = 1 << 18  # bytes in which that stands
+P3_GAMUT, LINEAR_TRANSFER = 1, 0  # in the encoder's own numbers
+HALF_MOST = 65504.0
 
 
 def matches(head: bytes) -> bool:
@@ -37,13 +58,34 @@ def read(data: bytes) -> Raster:
     except (OSError, SyntaxError, ValueError) as error:
         raise UnreadableError("is cut short or damaged; copy it again from where it came") from error
     exif: bytes | None = picture.info.get("exif")
+    if any(mark in data[:HEADERS] for mark in GAIN_MAP):
+        brighter = _with_gain_map(data, picture.info.get("icc_profile"), exif)
+        if brighter is not None:
+            return brighter
     if samples.ndim == 2:
         samples = samples[:, :, None]
     samples = upright(samples, exif_orientation(exif))
     return Raster(samples, icc=picture.info.get("icc_profile"), exif=exif_upright(exif))
 
 
+def _with_gain_map(data: bytes, icc: bytes | None, exif: bytes | None) -> Raster | None:
+    """Linear light, 1 at the picture's own white; None where the map is of a kind that is not known, and the picture by itself
+    is what there is."""
+    try:
+        light = imagecodecs.ultrahdr_decode(data, dtype=np.float16, transfer=LINEAR_TRANSFER)
+        space = read_profile(icc) if icc else None
+    except (imagecodecs.UltrahdrError, ProfileError, ValueError, RuntimeError):
+        return None
+    linear = LINEAR_SRGB if space is None else make_space(f"Linear light, {space.name}", space.to_pcs, LINEAR_CURVE)
+    samples = upright(np.ascontiguousarray(light[:, :, :3], np.float32), exif_orientation(exif))
+    return Raster(samples, exif=exif_upright(exif), space=linear)
+
+
 def write(raster: Raster, depth: str, quality: int) -> bytes:
+    if depth == "gain-map":
+        light = np.clip(raster.samples, 0, HALF_MOST)
+        whole = np.dstack([light, np.ones(light.shape[:2], np.float32)]).astype(np.float16)
+        return bytes(imagecodecs.ultrahdr_encode(whole, quality, gamut=P3_GAMUT, transfer=LINEAR_TRANSFER))
     out = io.BytesIO()
     Image.fromarray(raster.samples).save(
         out,

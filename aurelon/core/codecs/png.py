@@ -1,4 +1,4 @@
-"""PNG (ISO/IEC 15948, third edition) at 8 and 16 bits, with iCCP and eXIf chunks."""
+"""PNG (ISO/IEC 15948, third edition) at 8 and 16 bits and in high dynamic range, with cICP, iCCP and eXIf chunks."""
 
 from __future__ import annotations
 
@@ -13,14 +13,16 @@ from aurelon.core.codecs.shared.raster import (
     Format,
     Raster,
     UnreadableError,
+    by_code_points,
     exif_orientation,
     exif_upright,
     first_by_pillow,
     split_alpha,
     upright,
 )
+from aurelon.core.imaging.code_points import BT2020, LINEAR_REC2020, PQ, light_to_pq
 
-FORMAT = Format("png", "PNG", "image/png", (".png",), ("8", "16"))
+FORMAT = Format("png", "PNG", "image/png", (".png",), ("8", "16", "pq16"), light_in={"pq16": LINEAR_REC2020})
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 
 
@@ -53,10 +55,12 @@ def measure(data: bytes) -> tuple[int, int]:
 
 def read(data: bytes) -> Raster:
     exif = None
-    icc = None
+    icc = points = None
     for kind, content in _chunks(data):
         if kind == b"eXIf":
             exif = content
+        elif kind == b"cICP" and len(content) == 4:
+            points = content[0], content[1]
         elif kind == b"iCCP":
             name_end = content.find(b"\0")
             try:
@@ -73,6 +77,8 @@ def read(data: bytes) -> Raster:
     except (imagecodecs.PngError, OSError, SyntaxError, ValueError) as error:
         raise UnreadableError("is damaged; copy it again from where it came") from error
     colour, opacity = split_alpha(upright(samples, exif_orientation(exif)))
+    if points is not None:  # and the profile gives way to it
+        return by_code_points(np.ascontiguousarray(colour), opacity, exif_upright(exif), *points)
     return Raster(np.ascontiguousarray(colour), opacity, icc, exif_upright(exif))
 
 
@@ -81,11 +87,17 @@ def _chunk(kind: bytes, content: bytes) -> bytes:
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
-    samples = raster.samples if raster.alpha is None else np.dstack([raster.samples, raster.alpha])
+    high = depth == "pq16"
+    colour = light_to_pq(raster.samples) if high else raster.samples
+    samples = colour if raster.alpha is None else np.dstack([colour, raster.alpha])
+    if high:
+        samples = np.round(samples * np.float32(65535)).astype(np.uint16)
     encoded = bytes(imagecodecs.png_encode(np.ascontiguousarray(samples), level=4))
     after_header = len(SIGNATURE) + 25
     extra = b""
-    if raster.icc:
+    if high:
+        extra += _chunk(b"cICP", bytes((BT2020, PQ, 0, 1)))
+    elif raster.icc:
         extra += _chunk(b"iCCP", b"ICC profile\0\0" + zlib.compress(raster.icc))
     if raster.exif:
         exif = raster.exif

@@ -13,7 +13,7 @@ from typing import Any, Literal
 import numpy as np
 import OpenEXR
 import tifffile
-from pydantic import Field
+from pydantic import Field, ValidationError
 
 from aurelon.core.codecs import exr, png
 from aurelon.core.codecs.shared.raster import Format, Raster
@@ -173,7 +173,11 @@ def passes_for_path(path: Path, plate: Plate, **options: Any) -> PassesExport:
     if form is None:
         known = ", ".join(suffix for f in CONTAINERS.values() for suffix in f.suffixes)
         raise OutputError(f"{path.name} has no ending that passes can be written to; use {known}")
-    return PassesExport(format=form.name, depth=plate.depth if plate.depth in form.depths else form.depths[-1], **options)
+    given = {"depth": plate.depth if plate.depth in form.depths else form.depths[-1], **options}
+    try:
+        return PassesExport(format=form.name, **given)
+    except ValidationError as error:
+        raise OutputError(f"passes have no {error.errors()[0]['loc'][0]}; leave it out") from error
 
 
 TARGET = ExportTarget(name="passes", options=PassesExport, check=check, run=_run)

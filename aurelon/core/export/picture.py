@@ -16,19 +16,22 @@ from aurelon.core.export.shared.target import Exported, ExportTarget, Progress
 from aurelon.core.graph.renderer import Renderer, never, seen_frame
 from aurelon.core.graph.show import RESULT, Show
 from aurelon.core.imaging.arrays import Floats
-from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.quantise import quantise
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, LINEAR_CURVE, LINEAR_SRGB, OPRGB, ROMM, SRGB, RgbSpace, make_space
+from aurelon.core.imaging.roll_off import Shoulder, peak_of
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Rig
 from aurelon.core.settings import Settings, choice, whole
 
 QUALITY = 92
+PEAK_EDGE = 1024  # long edge of the version in which the peak is looked for
 PROFILES = {"keep": "The plate's own", "srgb": "sRGB", "display-p3": "Display P3", "oprgb": "opRGB", "romm": "ROMM RGB"}
 ProfileName = Literal["keep", "srgb", "display-p3", "oprgb", "romm"]
 SPACES = {"srgb": SRGB, "display-p3": DISPLAY_P3, "oprgb": OPRGB, "romm": ROMM}
 WHOLE, EXACT = np.uint16, np.float32
 SAMPLES: dict[str, Any] = {"8": np.uint8, "10": WHOLE, "12": WHOLE, "16": WHOLE, "half": EXACT, "float": EXACT}
+SAMPLES |= dict.fromkeys(("pq10", "pq12", "pq16", "gain-map"), EXACT)
 LARGEST_SCALE = 4.0  # of what is seen of the plate
 SAME_SHAPE = 1.0  # pixel by which a size may differ from the picture's own proportions
 
@@ -51,6 +54,12 @@ class PictureExport(Settings):
     depth: str
     quality: int = whole(QUALITY, "Quality against size of the file", unit="", low=1, high=100)
     profile: ProfileName = choice("keep", "Colour profile of the file", words=PROFILES)
+    highlights: Literal["cut", "shoulder"] = choice(
+        "cut",
+        "What becomes of light above white where the file cannot hold it",
+        label="Above white",
+        words={"cut": "Cut off at white", "shoulder": "Rolled off, as on film"},
+    )
     long_edge: int | None = Field(None, ge=1, description="Pixels on the long edge; all there are where left out")
     size: tuple[int, int] | None = None
     show: Show = RESULT
@@ -100,7 +109,9 @@ def check(plate: Plate, rig: Rig, options: PictureExport) -> None:
 
 def target_space(plate: Plate, options: PictureExport, form: Format) -> RgbSpace:
     """The space of what is written: that which is asked for, or the nearest that the format can state."""
-    exact = SAMPLES[options.depth] is np.float32
+    if options.depth in form.light_in:
+        return form.light_in[options.depth]
+    exact = SAMPLES.get(options.depth, WHOLE) is EXACT
     space = SPACES.get(options.profile, plate.space)
     if form.linear:
         return in_linear_light(space)
@@ -109,11 +120,7 @@ def target_space(plate: Plate, options: PictureExport, form: Format) -> RgbSpace
     # Whole numbers hold linear light badly, so a plate that came in it goes out with the sRGB curve.
     if not exact and all(curve.is_linear for curve in space.curves):
         space = SRGB if space.matrix_to(SRGB) is None else DISPLAY_P3
-    if form.holds is None:
-        return space
-    if exact:
-        return LINEAR_SRGB
-    if form.holds(space):
+    if form.holds is None or form.holds(space):
         return space
     return DISPLAY_P3 if form.holds(DISPLAY_P3) and space.matrix_to(SRGB) is not None else SRGB
 
@@ -154,10 +161,11 @@ def export(
     frame, renderer = frame_for(plate, rig, options), Renderer(plate)
     target = target_space(plate, options, codec.FORMAT)
     kind = SAMPLES[options.depth]
+    roll_off = _roll_off(renderer, rig, options) if kind is not EXACT else None
     samples = np.empty((*frame.shape, 3), kind)
     alpha = np.empty(frame.shape, kind) if plate.alpha is not None else None
     for band, pixels in renderer.bands(rig, frame, show=options.show, cancelled=cancelled):
-        codes = to_codes(pixels, plate.space, target)
+        codes = to_codes(pixels if roll_off is None else roll_off(pixels), plate.space, target)
         cover = renderer.alpha(rig, band)
         part = slice(band.y0 - frame.y0, band.y1 - frame.y0)
         if cover is not None and not codec.FORMAT.has_alpha:
@@ -179,6 +187,15 @@ def export(
     return data
 
 
+def _roll_off(renderer: Renderer, rig: Rig, options: PictureExport) -> Shoulder | None:
+    """The shoulder by which this picture's own peak comes to white; None where none is asked for or needed."""
+    if options.highlights == "cut":
+        return None
+    small = fit_within(seen_frame(renderer.plate, rig).size, PEAK_EDGE)
+    peak = peak_of(renderer.render(rig, size=small, show=options.show))
+    return Shoulder(peak) if peak > 1 else None
+
+
 def _run(plate: Plate, rig: Rig, options: PictureExport, progress: Progress, cancelled: Callable[[], bool]) -> Exported:
     form = codecs()[options.format].FORMAT
     data = export(plate, rig, options, progress=progress, cancelled=cancelled)
@@ -187,9 +204,12 @@ def _run(plate: Plate, rig: Rig, options: PictureExport, progress: Progress, can
 
 def options_for_path(path: Path, plate: Plate, **options: Any) -> PictureExport:
     """The format that the path's ending names, at the plate's own depth or the most the format has."""
-    name = format_of_path(path)
-    depths = codecs()[name].FORMAT.depths
-    return PictureExport(format=name, depth=plate.depth if plate.depth in depths else depths[-1], **options)
+    form = codecs()[format_of_path(path)].FORMAT
+    if "depth" in options:
+        return PictureExport(format=form.name, **options)
+    # High dynamic range is for those who ask for it.
+    plain = [depth for depth in form.depths if depth not in form.light_in] or list(form.depths)
+    return PictureExport(format=form.name, depth=plate.depth if plate.depth in form.depths else plain[-1], **options)
 
 
 TARGET = ExportTarget(name="picture", options=PictureExport, check=check, run=_run)

@@ -124,6 +124,12 @@ STAGE_HELP = {
     "merge": "How it is blended with the picture",
 }
 DEPTHS = {"8": "8 bits", "10": "10 bits", "12": "12 bits", "16": "16 bits", "half": "Half float", "float": "Float"}
+DEPTHS |= {
+    "pq10": "10 bits, HDR (PQ)",
+    "pq12": "12 bits, HDR (PQ)",
+    "pq16": "16 bits, HDR (PQ)",
+    "gain-map": "8 bits, HDR by gain map",
+}
 
 
 def group_of(name: str, label: str, help: str, model: type[Settings], without: Collection[str] = ()) -> GroupInfo:

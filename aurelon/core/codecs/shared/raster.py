@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import io
 import struct
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
+from aurelon.core.imaging.code_points import HLG, PQ, space_of, to_light
 from aurelon.core.imaging.rgb_space import RgbSpace
 
 ORIENTATION = 0x0112
@@ -34,6 +35,7 @@ class Format:
     has_alpha: bool = True
     largest: int = 1 << 20  # pixels on a side
     linear: bool = False  # its samples are linear light, whatever profile is asked for
+    light_in: Mapping[str, RgbSpace] = field(default_factory=dict)  # depths that take linear light, and in which space
     holds: Callable[[RgbSpace], bool] | None = None  # which spaces it can state; None where it holds any profile
     written: bool = True
 
@@ -88,6 +90,16 @@ def first_by_pillow(data: bytes) -> tuple[NDArray[Any], NDArray[Any] | None, Ima
         raise UnreadableError(CUT_SHORT) from error
     colour, opacity = split_alpha(samples)
     return np.ascontiguousarray(colour), opacity, picture
+
+
+def by_code_points(colour: NDArray[Any], alpha: NDArray[Any] | None, exif: bytes | None, primaries: int, transfer: int) -> Raster:
+    """Samples whose colours code points state (ITU-T H.273); PQ and HLG become linear light."""
+    space = space_of(primaries, transfer)
+    if transfer not in (PQ, HLG):
+        return Raster(colour, alpha, None, exif, space)
+    light = to_light(colour / np.float32(np.iinfo(colour.dtype).max), transfer)
+    cover = None if alpha is None else np.asarray(alpha / np.float32(np.iinfo(alpha.dtype).max), np.float32)
+    return Raster(light, cover, None, exif, space)
 
 
 def split_alpha(samples: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any] | None]:
