@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+import zipfile
+from xml.etree import ElementTree
 
 import numpy as np
 from PIL import Image
@@ -147,6 +149,27 @@ class Hands(BrowserTest):
 
 
 class Leaving(BrowserTest):
+    def test_passes_are_ticked_in_the_export_and_come_as_layers(self) -> None:
+        self.bring_in("passes")
+        self.add("Bloom")
+        self.rested()
+        self.page.get_by_role("button", name="Export…").click()
+        dialog = self.page.get_by_role("dialog")
+        expect(dialog.get_by_label("Size of the picture")).to_contain_text("about", timeout=30000)
+        dialog.get_by_text("Passes: every light as a layer of its own").click()
+        expect(dialog.get_by_label("Quality")).to_have_count(0)
+        self.choose("Format", "OpenRaster")
+        self.choose("Depth", "16 bits")
+        with self.page.expect_download(timeout=120000) as download:
+            dialog.get_by_role("button", name="Export").click()
+        with zipfile.ZipFile(download.value.path()) as archive:
+            listed = ElementTree.fromstring(archive.read("stack.xml")).findall("stack/layer")
+        self.assertEqual([layer.get("name") for layer in listed], ["Bloom", "picture"])
+        # The choice is remembered, passes and all.
+        dialog.get_by_role("button", name="Close").click()
+        self.page.get_by_role("button", name="Export…").click()
+        expect(self.page.get_by_role("dialog").get_by_role("checkbox")).to_be_checked()
+
     def test_an_export_that_is_cancelled_leaves_the_bench_as_it_was(self) -> None:
         plate = self.open_plate("Harbour at dusk")
         before = self.rig(plate)

@@ -5,7 +5,9 @@ from __future__ import annotations
 import io
 import json
 import struct
+import zipfile
 from typing import Any
+from xml.etree import ElementTree
 
 import numpy as np
 import tifffile
@@ -15,7 +17,8 @@ from starlette.websockets import WebSocketDisconnect
 from aurelon.core import read_plate, render
 from aurelon.core.export.picture import to_codes
 from tests.core.test_files import bad_files
-from tests.pictures import light, rig_of, scene, stroke
+from tests.dng import dng_of
+from tests.pictures import exported, light, plate_of, rig_of, scene, stroke
 from tests.web.service import ServiceTest, png, show
 
 
@@ -100,6 +103,41 @@ class Bench(ServiceTest):
         opened = read_plate(data, "shore.png")
         codes = to_codes(render(opened, rig_of(light("shafts"))), opened.space, opened.space)
         np.testing.assert_array_equal(tifffile.imread(io.BytesIO(answer.content)), np.floor(np.clip(codes, 0, 1) * 65535 + 0.5))
+
+    def test_passes_are_exported_and_their_layers_are_the_lights(self) -> None:
+        plate = self.add(png(scene(120, 80)))
+        rig = {"lights": [light("shafts", name="Low sun"), {**light("bloom"), "id": "glow", "name": "Glow"}]}
+        wanted: dict[str, Any] = {"rig": rig, "export": {"target": "passes", "format": "ora", "depth": "8"}}
+        job = self.told("POST", f"/plates/{plate}/exports", 202, json=wanted)
+        self.finished(job)
+        answer = self.client.get(f"/api/jobs/{job['id']}/file")
+        self.assertIn("shore-lit.ora", answer.headers["content-disposition"])
+        with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
+            listed = ElementTree.fromstring(archive.read("stack.xml")).findall("stack/layer")
+        self.assertEqual([layer.get("name") for layer in listed], ["Glow", "Low sun", "picture"])
+        for bad in ({"depth": "float"}, {"format": "gif"}, {"quality": 3}):
+            body = {"rig": rig, "export": {**wanted["export"], **bad}}
+            self.assertTrue(self.told("POST", f"/plates/{plate}/exports", 422, json=body)["error"])
+
+    def test_the_size_of_a_file_is_told_before_it_is_written(self) -> None:
+        plate = self.add(png(scene(120, 80)))
+        picture = {"rig": {}, "export": {"target": "picture", "format": "jpeg", "depth": "8"}}
+        about = self.told("POST", f"/plates/{plate}/exports/size", 200, json=picture)["about"]
+        job = self.told("POST", f"/plates/{plate}/exports", 202, json=picture)
+        self.finished(job)
+        self.assertEqual(len(self.client.get(f"/api/jobs/{job['id']}/file").content), about)
+        passes = {"rig": {}, "export": {"target": "passes", "format": "exr", "depth": "half"}}
+        self.assertIsNone(self.told("POST", f"/plates/{plate}/exports/size", 200, json=passes)["about"])
+
+    def test_every_format_that_is_read_can_be_brought_in(self) -> None:
+        picture = plate_of(scene(90, 60))
+        self.assertEqual(self.told("GET", "/catalogue")["reads"][0]["title"], "Camera raw")
+        for form, depth in (("webp", "8"), ("avif", "10"), ("jxl", "8"), ("exr", "half"), ("hdr", "float")):
+            data = exported(picture, rig_of(), form, depth)
+            made = self.client.post("/api/plates", files={"file": (f"shore.{form}", data)}).json()
+            self.assertEqual((made["width"], made["height"]), (90, 60), form)
+        made = self.client.post("/api/plates", files={"file": ("shore.dng", dng_of(scene(90, 60)))}).json()
+        self.assertEqual((made["width"], made["height"], made["depth"]), (90, 60, "float"))
 
     def test_exports_that_cannot_be_and_cancelling(self) -> None:
         plate = self.add()

@@ -33,8 +33,9 @@ class Codec(Protocol):
 @cache
 def found_codecs() -> Found[Codec]:
     """Every codec, and the extensions that were left out."""
-    names = sorted(m.name for m in pkgutil.iter_modules(__path__) if not m.ispkg)
+    names = (m.name for m in pkgutil.iter_modules(__path__) if not m.ispkg)
     modules = [cast(Codec, importlib.import_module(f"{__name__}.{name}")) for name in names]
+    modules.sort(key=lambda codec: (codec.FORMAT.order, codec.FORMAT.name))
     return with_extensions({codec.FORMAT.name: codec for codec in modules}, "aurelon.codecs", _checked)
 
 

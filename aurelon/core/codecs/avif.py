@@ -47,6 +47,7 @@ FORMAT = Format(
     largest=65536,
     light_in={"pq10": LINEAR_REC2020, "pq12": LINEAR_REC2020},
     holds=_holds,
+    order=5,
 )
 
 

@@ -33,6 +33,7 @@ FORMAT = Format(
     has_alpha=False,
     largest=65500,
     light_in={"gain-map": LINEAR_P3},
+    order=1,
 )
 # What says that a gain map lies behind the picture.
 GAIN_MAP = (b"http://ns.adobe.com/hdr-gain-map/1.0/", b"urn:iso:std:iso:ts:21496:-1")

@@ -22,7 +22,7 @@ from aurelon.core.codecs.shared.raster import (
 )
 from aurelon.core.imaging.code_points import BT2020, LINEAR_REC2020, PQ, light_to_pq
 
-FORMAT = Format("png", "PNG", "image/png", (".png",), ("8", "16", "pq16"), light_in={"pq16": LINEAR_REC2020})
+FORMAT = Format("png", "PNG", "image/png", (".png",), ("8", "16", "pq16"), light_in={"pq16": LINEAR_REC2020}, order=2)
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 
 

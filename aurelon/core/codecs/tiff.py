@@ -25,7 +25,7 @@ from aurelon.core.codecs.shared.raster import (
     upright,
 )
 
-FORMAT = Format("tiff", "TIFF", "image/tiff", (".tif", ".tiff"), ("8", "16", "float"))
+FORMAT = Format("tiff", "TIFF", "image/tiff", (".tif", ".tiff"), ("8", "16", "float"), order=3)
 ICC_TAG = 34675
 PLACEHOLDER = 1  # how far below a directory pointer its placeholder tag lies
 READABLE = (

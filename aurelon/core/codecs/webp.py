@@ -17,7 +17,7 @@ from aurelon.core.codecs.shared.raster import (
     upright,
 )
 
-FORMAT = Format("webp", "WebP", "image/webp", (".webp",), ("8",), has_quality=True, largest=16383)
+FORMAT = Format("webp", "WebP", "image/webp", (".webp",), ("8",), has_quality=True, largest=16383, order=4)
 
 
 def matches(head: bytes) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Literal, Protocol
 
@@ -25,6 +26,7 @@ from aurelon.core.rig import Rig
 from aurelon.core.settings import Settings, choice, whole
 
 QUALITY = 92
+TRIAL_EDGE = 640  # pixels of the middle that is written to learn how large the file will be
 PEAK_EDGE = 1024  # long edge of the version in which the peak is looked for
 PROFILES = {"keep": "The plate's own", "srgb": "sRGB", "display-p3": "Display P3", "oprgb": "opRGB", "romm": "ROMM RGB"}
 ProfileName = Literal["keep", "srgb", "display-p3", "oprgb", "romm"]
@@ -157,8 +159,38 @@ def export(
     Raises OutputError when the options cannot be met, Cancelled once `cancelled()` is true.
     """
     check(plate, rig, options)
+    raster = _raster(Renderer(plate), rig, options, frame_for(plate, rig, options), progress, cancelled)
+    data = codecs()[options.format].write(raster, options.depth, options.quality)
+    progress(1.0)
+    return data
+
+
+def trial_size(renderer: Renderer, rig: Rig, options: PictureExport) -> int:
+    """About how many bytes the file will have, by a real trial: the middle of the picture is written, and reckoned up.
+
+    Raises OutputError when the options cannot be met.
+    """
+    plate = renderer.plate
+    check(plate, rig, options)
+    whole = frame_for(plate, rig, options)
+    tall, wide = whole.shape
+    height, width = min(tall, TRIAL_EDGE), min(wide, TRIAL_EDGE)
+    x0, y0 = whole.x0 + (wide - width) // 2, whole.y0 + (tall - height) // 2
+    middle = Frame(whole.width, whole.height, x0, y0, x0 + width, y0 + height)
+    raster = _raster(renderer, rig, options, middle, lambda share: None, never)
     codec = codecs()[options.format]
-    frame, renderer = frame_for(plate, rig, options), Renderer(plate)
+    # What every file of the kind has, whatever it shows, counts once.
+    tiny = replace(raster, samples=raster.samples[:1, :1], alpha=None if raster.alpha is None else raster.alpha[:1, :1])
+    around = len(codec.write(tiny, options.depth, options.quality))
+    made = len(codec.write(raster, options.depth, options.quality))
+    return around + round(max(made - around, 0) * (tall * wide) / (height * width))
+
+
+def _raster(
+    renderer: Renderer, rig: Rig, options: PictureExport, frame: Frame, progress: Progress, cancelled: Callable[[], bool]
+) -> Raster:
+    """What is written of a frame."""
+    plate, codec = renderer.plate, codecs()[options.format]
     target = target_space(plate, options, codec.FORMAT)
     kind = SAMPLES[options.depth]
     roll_off = _roll_off(renderer, rig, options) if kind is not EXACT else None
@@ -181,10 +213,7 @@ def export(
         progress(0.9 * part.stop / frame.shape[0])
         if cancelled():
             raise Cancelled
-    raster = Raster(samples, alpha if codec.FORMAT.has_alpha else None, target.icc, plate.exif, target)
-    data = codec.write(raster, options.depth, options.quality)
-    progress(1.0)
-    return data
+    return Raster(samples, alpha if codec.FORMAT.has_alpha else None, target.icc, plate.exif, target)
 
 
 def _roll_off(renderer: Renderer, rig: Rig, options: PictureExport) -> Shoulder | None:
@@ -212,4 +241,4 @@ def options_for_path(path: Path, plate: Plate, **options: Any) -> PictureExport:
     return PictureExport(format=form.name, depth=plate.depth if plate.depth in form.depths else plain[-1], **options)
 
 
-TARGET = ExportTarget(name="picture", options=PictureExport, check=check, run=_run)
+TARGET = ExportTarget(name="picture", options=PictureExport, check=check, run=_run, trial_size=trial_size)

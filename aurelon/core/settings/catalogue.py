@@ -68,6 +68,13 @@ class PartInfo(BaseModel):
     picked: str | None
 
 
+class ReadInfo(BaseModel):
+    """A file format that can be read."""
+
+    title: str
+    suffixes: list[str]
+
+
 class FormatInfo(BaseModel):
     """A file format that can be written."""
 
@@ -101,7 +108,10 @@ class Limits(BaseModel):
 
 
 class Catalogue(BaseModel):
-    """Everything the screen is built from. `left_out` names extensions that could not be used."""
+    """Everything the screen is built from. `reads` is what can be brought in, `left_out` names extensions that could not be
+    used."""
+
+    reads: list[ReadInfo]
 
     kinds: list[KindInfo]
     plate: GroupInfo
@@ -196,6 +206,7 @@ def whole_catalogue() -> Catalogue:
     """All that the screen is built from."""
     left_out = [*found_kinds().refused, *found_parts().refused, *found_codecs().refused]
     return Catalogue(
+        reads=[ReadInfo(title=c.FORMAT.title, suffixes=list(c.FORMAT.suffixes)) for c in codecs().values()],
         kinds=catalogue(),
         plate=group_of("prepare", "Plate", "What is done to the picture before any light", Prepare),
         house=group_of("house", "House light", "How much of the picture's own light stays on", HouseLight),

@@ -49,6 +49,12 @@ class ExportRequest(BaseModel):
     export: AnyExport
 
 
+class FileSize(BaseModel):
+    """Bytes of a file that is not written yet; None where they cannot be told before."""
+
+    about: int | None
+
+
 class CutRequest(BaseModel):
     """A subject to be cut out of the picture as it was shot."""
 
@@ -74,6 +80,13 @@ def start_export(context: Shared, plate_id: int, body: ExportRequest) -> JobStat
         return FileResult(PurePath(f"{stem}-lit").name + made.suffix, made.media_type, made.data)
 
     return _state(context.jobs.start("export", work))
+
+
+@router.post("/plates/{plate_id}/exports/size")
+def size_of_export(context: Shared, plate_id: int, body: ExportRequest) -> FileSize:
+    """About how large the file of an export will be, by writing the middle of the picture."""
+    trial = targets()[body.export.target].trial_size
+    return FileSize(about=None if trial is None else trial(context.renderers.get(plate_id), body.rig, body.export))
 
 
 @router.post("/plates/{plate_id}/cut", status_code=202)

@@ -147,8 +147,8 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
     else warn(said(error));
   };
 
-  const endings = catalogue.export.formats.flatMap((f) => f.suffixes);
-  const names = catalogue.export.formats.map((f) => f.title).join(", ");
+  const endings = catalogue.reads.flatMap((f) => f.suffixes);
+  const names = catalogue.reads.map((f) => f.title).join(", ");
   return (
     <Zone
       aria-label="Plates; drop picture files here to bring them in"

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Generic, TypeVar
 
+from aurelon.core.graph.renderer import Renderer
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Rig
 from aurelon.core.settings import Settings
@@ -28,10 +29,12 @@ class ExportTarget(Generic[O]):
     """Something that can be taken away, with the options O that it is made by.
 
     `check(plate, rig, options)` raises OutputError when the options cannot be met. `run` makes the file, telling its
-    progress (0..1); it raises Cancelled once `cancelled()` is true.
+    progress (0..1); it raises Cancelled once `cancelled()` is true. `trial_size(renderer, rig, options)` tells about how many
+    bytes the file will have; None where that is not known before.
     """
 
     name: str
     options: type[O]
     check: Callable[[Plate, Rig, O], None]
     run: Callable[[Plate, Rig, O, Progress, Callable[[], bool]], Exported]
+    trial_size: Callable[[Renderer, Rig, O], int] | None = None

@@ -10,6 +10,7 @@ import { TextField } from "../../ui/TextField";
 import { tone } from "../../ui/theme";
 import { SettingGroup } from "../column/settings/SettingGroup";
 import { useBench, useNow } from "../store/bench";
+import { useFileSize } from "./useFileSize";
 import { firstChoice, keepExport, rememberedExport, waysOf, wasExported } from "../store/exporting";
 
 const Pair = styled.div`
@@ -42,6 +43,10 @@ function gone(error: unknown): string {
       : String(error);
 }
 
+function megabytes(bytes: number): string {
+  return `${(bytes / 1e6).toFixed(1)} MB`;
+}
+
 function timeLeft(seconds: number): string {
   return seconds < 60 ? `${Math.max(1, Math.round(seconds))} s left` : `${Math.round(seconds / 60)} min left`;
 }
@@ -72,11 +77,13 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const scale = edgeWrong ? 1 : wanted / long;
   const size = `${Math.max(1, Math.round(fullWidth * scale))} × ${Math.max(1, Math.round(fullHeight * scale))}`;
 
+  const { passes, ...chosen } = choice;
+  const sized = { ...chosen, target: passes ? "passes" : "picture", long_edge: wanted === long ? null : wanted };
+  const options = sized as unknown as PictureExport;
+  const about = useFileSize(plate.id, rig, edgeWrong ? null : options);
+
   const start = async () => {
     setWrong(null);
-    const { passes, ...chosen } = choice;
-    const sized = { ...chosen, target: passes ? "passes" : "picture", long_edge: wanted === long ? null : wanted };
-    const options = sized as unknown as PictureExport;
     const { data, error } = await api.POST("/api/plates/{plate_id}/exports", {
       params: { path: { plate_id: plate.id } },
       body: { rig, export: options },
@@ -146,7 +153,10 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
         />
         <Select label="Depth" value={choice.depth} options={format?.depths ?? []} onChange={(depth) => setChoice({ ...choice, depth })} />
         <TextField label="Long edge in pixels" placeholder={`${long} (full size)`} inputMode="numeric" value={edge} onChange={setEdge} />
-        <Size aria-label="Size of the picture">{size}</Size>
+        <Size aria-label="Size of the picture">
+          {size}
+          {about !== null && `, about ${megabytes(about)}`}
+        </Size>
       </Pair>
       <SettingGroup
         plate={plate}
@@ -168,7 +178,7 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
       {job && busy && <Progress label={size} share={job.share} note={job.seconds_left === null ? undefined : timeLeft(job.seconds_left)} />}
       {job?.state === "done" && (
         <p role="status">
-          {job.file_name} is ready, {(job.size / 1e6).toFixed(1)} MB.
+          {job.file_name} is ready, {megabytes(job.size)}.
         </p>
       )}
       <footer>
