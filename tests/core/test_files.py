@@ -86,6 +86,19 @@ class Reading(unittest.TestCase):
                 self.assertEqual(back[0x010F], "Merrow Point", form)
                 self.assertEqual(back.get(0x0112, 1), 1, form)
 
+    def test_words_in_any_language_survive_a_tiff(self) -> None:
+        exif = Image.Exif()
+        words = {0x8298: "© 2026 Küste", 0x013B: "灯台"}
+        for tag, text in words.items():
+            exif[tag] = chr(tag % 26 + 65) * len(text.encode())
+        block = exif.tobytes()
+        for tag, text in words.items():
+            block = block.replace(exif[tag].encode(), text.encode())
+        plate = read_plate(encoded(self.samples, "JPEG", exif=block), "a.jpg")
+        with tifffile.TiffFile(io.BytesIO(exported(plate, rig_of(), "tiff", "8"))) as file:
+            tags = file.pages.first.tags
+            self.assertEqual({tag: tags[tag].value for tag in words}, words)
+
     def test_the_exif_directory_survives_a_tiff(self) -> None:
         exif = Image.Exif()
         exif.get_ifd(0x8769)[0x829A] = 0.004

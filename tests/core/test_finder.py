@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 
 from aurelon.core import Plate, open_plate, render
 from aurelon.core.analysis.colour_match import match_colour
-from aurelon.core.analysis.finder import Proposal, find_light, propose
+from aurelon.core.analysis.finder import Proposal, find_light, lit_sides, propose
 from aurelon.core.analysis.measure import measure
 from aurelon.core.imaging.colour import temperature_rgb
+from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.web.seed import DEMO
@@ -66,6 +67,38 @@ class Finder(unittest.TestCase):
             offset = (np.array(side.place) - 0.5) * (480, 320)
             self.assertGreater(float(np.abs(np.array(side.place) - 0.5).max()), 0.5)
             self.assertGreater(float(offset @ toward / np.hypot(*offset)), np.cos(np.deg2rad(15)))
+
+    def test_warm_and_cool_sides_tell_where_the_sun_is_with_its_error(self) -> None:
+        # Painted balls in a field, under a warm sun and a blue sky: Lambert's law for both, the sky by how far a place looks up.
+        rng = np.random.default_rng(4)
+        sun_colour, sky_colour = np.array([1.0, 0.75, 0.5]), np.array([0.25, 0.35, 0.55])
+        centres = [(40 + 80 * c + rng.uniform(-12, 12), 150 + 55 * r, rng.uniform(14, 26)) for r in range(3) for c in range(6)]
+        paints = rng.uniform(0.1, 0.7, (len(centres), 3))
+        speckle = rng.uniform(0.95, 1.05, (320, 480, 1))
+        off: list[float] = []
+        told: list[float] = []
+        for degrees in (-20, 15, 60, 120, 165, 200):
+            turn, out = np.deg2rad(degrees), np.deg2rad(35)
+            sun = np.array([np.cos(turn) * np.cos(out), -np.sin(turn) * np.cos(out), np.sin(out)])
+            picture = np.full((320, 480, 3), 0.12)
+            picture[:110] = (0.45, 0.6, 0.9)
+            for (cx, cy, radius), paint in zip(centres, paints, strict=True):
+                nx, ny = (self.x * 480 - cx) / radius, (self.y * 320 - cy) / radius
+                inside = nx * nx + ny * ny < 1
+                nz = np.sqrt(np.maximum(1 - nx * nx - ny * ny, 0))
+                lit = np.maximum(nx * sun[0] + ny * sun[1] + nz * sun[2], 0)[:, :, None] * sun_colour
+                ball = paint * (lit + (0.5 - 0.5 * ny)[:, :, None] * sky_colour)
+                picture = np.where(inside[:, :, None], ball, picture)
+            sky = np.repeat((np.arange(320)[:, None] < 110).astype(np.float32), 480, axis=1)
+            pixels = (picture * speckle).astype(np.float32)
+            [(place, _, _)], error = lit_sides(pixels, encode_array(pixels @ SRGB.luminance), sky)
+            offset = (np.array(place) - 0.5) * (480, 320)
+            got = np.rad2deg(np.arctan2(-offset[1], offset[0]))
+            off.append(abs((got - degrees + 180) % 360 - 180))
+            assert error is not None
+            told.append(error)
+        self.assertLess(float(np.mean(off)), 25, off)
+        self.assertGreaterEqual(int((np.array(off) <= 2 * np.array(told)).sum()), 5, (off, told))
 
     def test_nothing_is_made_of_nothing(self) -> None:
         for level in (0.0, 0.5, 1.0):

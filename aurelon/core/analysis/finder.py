@@ -2,9 +2,9 @@
 
 Four things are looked for: compact highlights; the middle of a glare, which may stand behind something
 that cuts it in two, as a sun behind a mast; the place toward which streaks run, in the frame or
-outside it; and the side from which things are lit, by the broad fall of luminance and the mean slope
-of shading (Zheng and Chellappa, "Estimation of Illuminant Direction, Albedo, and Shape from Shading",
-1991). Each has a confidence of its own; none is certain.
+outside it; and the side from which things are lit, by the mean slope of shading where it is warm and
+bright together (Zheng and Chellappa, "Estimation of Illuminant Direction, Albedo, and Shape from Shading",
+1991, and the two-coloured light of sun and sky), with its error. Each has a confidence of its own; none is certain.
 """
 
 from __future__ import annotations
@@ -42,6 +42,12 @@ SUREST_GLARE, CLEAR_GLARE = 0.6, 0.25  # a glare is a guess; display-encoded con
 STREAK_SCALE = 0.004  # diagonals over which the direction of a streak is measured
 MOST_STREAKS = 2500
 REACH = 1.2  # frames beyond the frame within which streaks may meet
+SHADING_SCALE = 0.002  # diagonals over which shading is measured
+FLAT = 1e-4  # slope of logarithmic light below which a picture has no shading
+SHADED = 0.01  # mean share of slopes that a clear shading has
+OF_UP_AND_DOWN = 0.35  # of its slopes, in the open
+TILES = 5  # across and down, for the error of a direction
+SUREST_SIDE, WORST, LEAST_ERROR = 0.5, 70.0, 10.0  # surety of a direction at best; degrees
 FAR_AWAY = 0.75  # diagonals from the middle at which a direction is marked
 DAYLIGHT = 0.08  # linear luminance of a sky from which it is day
 AT_THE_SKY, ON_THE_GROUND = 0.02, 0.35  # diagonals, and how much of a spot's surety is left on the ground
@@ -50,7 +56,8 @@ SAME_PLACE = 0.06  # diagonals within which two proposals are one
 
 @dataclass(frozen=True)
 class Proposal:
-    """A place (plate fractions) from which light may come, why, how surely (0..1), and its colour, also as sRGB."""
+    """A place (plate fractions) from which light may come, why, how surely (0..1), and its colour, also as sRGB. Of a direction
+    `error` is how far it may be off, in degrees."""
 
     place: tuple[float, float]
     clue: Clue
@@ -58,6 +65,7 @@ class Proposal:
     temperature: float
     tint: float
     colour: str
+    error: float | None = None
 
 
 @dataclass(frozen=True)
@@ -76,7 +84,8 @@ def find_light(pixels: Floats, space: RgbSpace, sky: Floats | None = None) -> Pr
     bright spot outside of the `sky` (h, w) in 0..1, where one is known, is likely a leaf or a rock."""
     level = pixels @ space.luminance
     tone = encode_array(np.ascontiguousarray(level))
-    found = [*_bright_spots(tone, level), *_glare(tone), *_streaks(tone), *_lit_sides(tone)]
+    sides, error = lit_sides(pixels, tone, sky)
+    found = [*_bright_spots(tone, level), *_glare(tone), *_streaks(tone), *sides]
     if sky is not None and float(np.average(level, weights=sky + np.float32(1e-6))) > DAYLIGHT:
         found = [(place, clue, sure * _sky_round(sky, place) if clue == "bright spot" else sure) for place, clue, sure in found]
     diagonal = float(np.hypot(*tone.shape))
@@ -87,7 +96,9 @@ def find_light(pixels: Floats, space: RgbSpace, sky: Floats | None = None) -> Pr
             continue
         at = (round(float(place[0]), 4), round(float(place[1]), 4))
         kelvin, tint = colour_at(pixels, space, at)
-        ranked.append(Proposal(at, clue, confidence, kelvin, tint, temperature_hex(kelvin, tint)))
+        ranked.append(
+            Proposal(at, clue, confidence, kelvin, tint, temperature_hex(kelvin, tint), error if clue == "lit sides" else None)
+        )
     return Proposals([p for p in ranked[:MOST] if p.confidence >= LEAST_SURE])
 
 
@@ -236,23 +247,58 @@ def _streaks(tone: Floats) -> list[Found]:
     return [(middle / size, "streaks", confidence)] if confidence > 0.05 and far < 0.45 + REACH else []
 
 
-def _lit_sides(tone: Floats) -> list[Found]:
-    """A direction: from where the picture is dark at large to where it is bright, and from shaded sides to lit ones."""
+def lit_sides(pixels: Floats, tone: Floats, sky: Floats | None) -> tuple[list[Found], float | None]:
+    """A direction, and how far off it may be (degrees): toward where gentle slopes of shading rise.
+
+    A slope counts the more, the better warm and bright go together on it: the lit side of a thing is warmer than the shaded one,
+    which sees the sky (the two-coloured light of Gershon, Jepson and Tsotsos, 1986), where paint and leaves change as they like.
+    In the open the sky lights all tops, so that what tells of up and down is less. Where no sky is known the broad fall of
+    luminance counts too. The error is the jackknife's over parts of the picture (Efron and Tibshirani, 1993, ch. 11).
+    """
     height, width = tone.shape
     diagonal = float(np.hypot(height, width))
-    y, x = np.mgrid[0:height, 0:width].astype(np.float64)
-    x, y = (x - width / 2) / diagonal, (y - height / 2) / diagonal
-    plane = np.stack([x.ravel(), y.ravel(), np.ones(x.size)], axis=1)
-    slope, *_ = np.linalg.lstsq(plane, tone.ravel().astype(np.float64), rcond=None)
-    explained = float(np.hypot(slope[0], slope[1])) * 0.28 / max(float(tone.std()), 1e-3)
-    shape = cv2.GaussianBlur(tone, (0, 0), 0.004 * diagonal)
-    dx, dy = cv2.Sobel(shape, cv2.CV_64F, 1, 0), cv2.Sobel(shape, cv2.CV_64F, 0, 1)
-    steep = np.sqrt(dx * dx + dy * dy) + 0.01
-    shading = np.array([float((dx / steep).mean()), float((dy / steep).mean())])
-    direction = 0.7 * np.array(slope[:2]) / max(float(np.hypot(*slope[:2])), 1e-6) * min(explained, 1.0) + shading * 2
+    blurred = cv2.GaussianBlur(pixels, (0, 0), max(SHADING_SCALE * diagonal, 0.5), borderType=cv2.BORDER_REFLECT)
+    logs = np.log(np.maximum(blurred, 0) + np.float32(0.01))
+    warm, bright = _slopes(logs[:, :, 0] - logs[:, :, 2]), _slopes(logs.mean(axis=2))
+    steep, warms = np.linalg.norm(bright, axis=2), np.linalg.norm(warm, axis=2)
+    ground = np.ones(tone.shape, bool) if sky is None else cv2.dilate((sky > 0.1).astype(np.uint8), np.ones((7, 7))) == 0
+    if not ground.any() or not (usual := float(np.percentile(steep[ground], 88))) > FLAT:
+        return [], None
+    # Steep is the rim of a thing, not its shading.
+    weight = (steep / usual) / (1 + (steep / usual) ** 4) / np.maximum(steep, 1e-6) * ground
+    if float(np.percentile(warms[ground], 70)) > 0.05 * usual:
+        together = (bright * warm).sum(axis=2) / np.maximum(steep * warms, 1e-9)
+        weight = weight * np.clip(together, 0, 1) ** 2
+    slopes = bright * weight[:, :, None]
+    rows, columns = (np.linspace(0, n, TILES + 1).astype(int) for n in (height, width))
+    tiles = np.add.reduceat(np.add.reduceat(slopes, rows[:-1], axis=0), columns[:-1], axis=1).reshape(-1, 2)
+    tiles[:, 1] *= 1.0 if sky is None else OF_UP_AND_DOWN
+    whole = tiles.sum(axis=0) / max(float(ground.sum()), 1)
+    broad = np.zeros(2) if sky is not None else _broad_fall(tone, diagonal)
+    direction = whole / SHADED + broad
     strength = float(np.hypot(*direction))
     if strength < 0.1:
-        return []
-    unit = direction / strength
-    place = np.array([0.5, 0.5]) + unit * FAR_AWAY * diagonal / np.array([width, height])
-    return [(place, "lit sides", float(np.clip(0.4 * strength, 0, 0.4)))]
+        return [], None
+    left_out = (tiles.sum(axis=0) - tiles) / max(float(ground.sum()), 1) / SHADED + broad
+    turned = np.arctan2(*left_out.T[::-1]) - np.arctan2(direction[1], direction[0])
+    turned = np.angle(np.exp(1j * turned))
+    error = float(np.rad2deg(np.sqrt((len(tiles) - 1) / len(tiles) * (turned**2).sum())))
+    place = np.array([0.5, 0.5]) + direction / strength * FAR_AWAY * diagonal / np.array([width, height])
+    surety = SUREST_SIDE * min(strength, 1) * max(1 - error / WORST, 0)
+    return [(place, "lit sides", float(surety))], max(error, LEAST_ERROR)
+
+
+def _slopes(of: Floats) -> Floats:
+    """Slopes across and down, (h, w, 2), of a picture (h, w)."""
+    return np.asarray(np.stack([cv2.Sobel(of, cv2.CV_32F, 1, 0), cv2.Sobel(of, cv2.CV_32F, 0, 1)], axis=2) / 8, np.float32)
+
+
+def _broad_fall(tone: Floats, diagonal: float) -> Doubles:
+    """From where the picture is dark at large to where it is bright."""
+    height, width = tone.shape
+    y, x = np.mgrid[0:height, 0:width].astype(np.float64)
+    plane = np.stack([(x.ravel() - width / 2) / diagonal, (y.ravel() - height / 2) / diagonal, np.ones(x.size)], axis=1)
+    slope, *_ = np.linalg.lstsq(plane, tone.ravel().astype(np.float64), rcond=None)
+    length = float(np.hypot(slope[0], slope[1]))
+    explained = length * 0.28 / max(float(tone.std()), 1e-3)
+    return np.asarray(0.7 * np.array(slope[:2]) / max(length, 1e-6) * min(explained, 1.0))

@@ -141,8 +141,9 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
         exif.load(raster.exif)
         for tag in DESCRIPTIVE_TAGS:
             if isinstance(exif.get(tag), str):
-                text = str(exif[tag]) + "\0"
-                extra.append((tag, 2, len(text.encode()), text, True))
+                # As it is in the block, whose bytes come as characters of one byte each.
+                text = str(exif[tag]).encode("latin-1", "replace") + b"\0"
+                extra.append((tag, 2, len(text), text, True))
         for tag in (EXIF_IFD, GPS_IFD):
             if inner := dict(exif.get_ifd(tag)):
                 directories[tag] = inner
