@@ -56,14 +56,19 @@ def brightest_points(open_light: Floats, luminance: Floats, spacing: float) -> t
 
 
 def _light_of(open_light: Floats, place: Doubles, radius: float) -> Floats:
-    """All light (3,) within `radius` pixels of a place, times area in pixels; less of it out to twice as far."""
+    """All light (3,) within `radius` pixels of a place, times area in pixels; less of it out to twice as far. Beyond the
+    frame it is taken to go on as it is within."""
     height, width, _ = open_light.shape
     x, y = place * (width, height) - 0.5
-    x0, x1 = max(0, int(x - 2 * radius)), min(width, int(x + 2 * radius) + 2)
-    y0, y1 = max(0, int(y - 2 * radius)), min(height, int(y + 2 * radius) + 2)
-    away = np.hypot(np.arange(y0, y1)[:, None] - y, np.arange(x0, x1)[None] - x) / radius
+    reach = int(2 * radius) + 1
+    rows, columns = np.arange(int(y) - reach, int(y) + reach + 1), np.arange(int(x) - reach, int(x) + reach + 1)
+    away = np.hypot(rows[:, None] - y, columns[None] - x) / radius
     window = np.asarray(smoothstep(np.clip(2 - away, 0, 1)), np.float32)
-    return np.asarray(np.tensordot(window, open_light[y0:y1, x0:x1, :3], axes=2), np.float32)
+    inside = np.ix_((rows >= 0) & (rows < height), (columns >= 0) & (columns < width))
+    there = window[inside]
+    part = open_light[np.ix_(rows[(rows >= 0) & (rows < height)], columns[(columns >= 0) & (columns < width)])][:, :, :3]
+    share = float(there.sum()) / float(window.sum())
+    return np.asarray(np.tensordot(there, part, axes=2) / np.float32(share), np.float32)
 
 
 def _finest(gathered: Floats, weights: Floats, size: tuple[int, int], x: float, y: float) -> tuple[Doubles, Floats]:
