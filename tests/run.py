@@ -51,7 +51,7 @@ def main() -> int:
         return 1
     if "--without-browser" in sys.argv:
         # The package is built and installed anew, which takes as long as a browser.
-        found = [name for name in found if not name.startswith(("tests.browser.", "tests.package."))]
+        found = [name for name in found if not name.startswith(("tests.browser.", "tests.workflows.", "tests.package."))]
     # The longest go first and the others fill in beside them: as the last run had it; at first those that drive a browser.
     last = json.loads(TIMES.read_text()) if TIMES.exists() else {}
     classes = sorted(dict.fromkeys(found), key=lambda name: (-last.get(name, 0.0), not name.startswith("tests.browser.")))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import asyncio
+import logging
 import secrets
 from pathlib import Path
 
@@ -15,6 +17,11 @@ from aurelon.web.preview import MOST_BYTES
 from aurelon.web.seed import seed_demo
 
 
+def _without_what_stopping_ends(record: logging.LogRecord) -> bool:
+    """Whether a line of the log is worth reading: not that a request was still open when the service was stopped."""
+    return not (record.exc_info and isinstance(record.exc_info[1], asyncio.CancelledError))
+
+
 def serve(host: str, port: int, data: Path, *, demo: bool) -> None:
     """Serves until stopped. Off the loopback address a token is made and printed with the address."""
     try:
@@ -26,6 +33,7 @@ def serve(host: str, port: int, data: Path, *, demo: bool) -> None:
         seed_demo(store)
     token = None if host in LOOPBACK else secrets.token_urlsafe(18)
     suffix = f"/?token={token}" if token else ""
+    logging.getLogger("uvicorn.error").addFilter(_without_what_stopping_ends)
     print(f"Aurelon is at http://{host}:{port}{suffix}", flush=True)
     uvicorn.run(
         make_app(store, token=token),

@@ -1,0 +1,42 @@
+"""Stopping the service while a request hangs: no traceback, and in time."""
+
+from __future__ import annotations
+
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+
+
+class Stopping(unittest.TestCase):
+    def test_a_hanging_upload_is_ended_without_a_traceback(self) -> None:
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            port = int(free.getsockname()[1])
+        with tempfile.TemporaryDirectory() as folder:
+            command = [sys.executable, "-m", "aurelon.cli", "serve", "--port", str(port), "--data", folder]
+            service = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+            hanging = self.connected(port)
+            head = f"POST /api/plates HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\nContent-Length: 9999\r\n"
+            hanging.sendall(f"{head}Content-Type: multipart/form-data; boundary=x\r\n\r\n--x\r\n".encode())
+            time.sleep(0.5)
+            service.send_signal(signal.SIGINT)
+            _, said = service.communicate(timeout=30)
+            hanging.close()
+        self.assertNotIn("Traceback", said)
+        self.assertEqual(service.returncode, 0)
+
+    def connected(self, port: int) -> socket.socket:
+        for _ in range(600):
+            try:
+                return socket.create_connection(("127.0.0.1", port))
+            except OSError:
+                time.sleep(0.1)
+        raise AssertionError("the service did not start")
+
+
+if __name__ == "__main__":
+    unittest.main()
