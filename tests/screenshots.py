@@ -100,8 +100,6 @@ def take(camera: Camera) -> None:
     camera.shoot("points")
     camera.open("Boatshed", "Through the hatch")
     camera.shoot("beams")
-    camera.open("Brass lens", "Lamp, true depth")
-    camera.shoot("brasslens")
     camera.open("Harbour at dusk")
     page.get_by_role("button", name=re.compile("^House light")).click()
     page.get_by_role("textbox", name="Level, value", exact=True).fill("0.45")

@@ -163,7 +163,7 @@ class Spread(Settings):
         0.15, "How far shadows reach", unit="diagonal", low=0.01, high=0.6, step=0.005, exponent=2.0, group="Shadows"
     )
     shadow_softness: float = number(0.3, "How soft shadow edges are", unit="share", low=0, high=1, step=0.01, group="Shadows")
-    haze: float = haze_setting(when={"lamp": ["point", "spot"]}, essential=True)
+    haze: float = haze_setting(when={"lamp": ["point", "spot"]}, group="Lamp", essential=True)
 
 
 def detect(reading: Reading[None], settings: Source) -> HeightField:

@@ -209,7 +209,7 @@ class Spread(Settings):
         exponent=2.0,
         group="Aureole",
     )
-    haze: float = haze_setting(when={"mode": ["point"]}, essential=True)
+    haze: float = haze_setting(when={"mode": ["point"]}, group="Aureole", essential=True)
     disc_temperature: float = temperature_setting(
         4600, "Colour of the disc and its glow", when={"mode": ["point"]}, group="Disc", essential=True
     )
