@@ -9,8 +9,9 @@ from pathlib import Path
 
 from aurelon import __version__
 from aurelon.core import AurelonError, OutputError, Rig, open_plate, parse_rig
+from aurelon.core.codecs import codecs
 from aurelon.core.export import targets
-from aurelon.core.export.passes import PassesExport, passes_for_path
+from aurelon.core.export.passes import CONTAINERS, PassesExport, passes_for_path
 from aurelon.core.export.picture import PROFILES, PictureExport, frame_for, options_for_path
 from aurelon.core.files import write_whole
 from aurelon.core.graph.renderer import never, seen_frame
@@ -65,6 +66,9 @@ def _render(options: argparse.Namespace) -> None:
     own_tall, own_wide = seen_frame(plate, rig).shape
     if wide > own_wide:
         print(f"{out}: enlarged from {own_wide} x {own_tall} to {wide} x {tall}", file=sys.stderr)
+    forms = CONTAINERS if options.passes else {name: codec.FORMAT for name, codec in codecs().items()}
+    if plate.exif and wanted.depth in forms[wanted.format].without_exif:
+        print(f"{out}: written without what the camera noted (EXIF), which this kind of file does not carry", file=sys.stderr)
     made = targets()[wanted.target].run(plate, rig, wanted, lambda share: None, never)
     write_whole(out, made.data)
 

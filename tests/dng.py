@@ -1,4 +1,4 @@
-"""A camera's raw file made up for tests: a mosaic of red, green and blue filters as DNG (Adobe's open specification, 1.4)."""
+"""A camera's raw file made up for tests: a mosaic of red, green and blue filters as DNG, the open raw format, 1.4."""
 
 from __future__ import annotations
 

@@ -14,7 +14,7 @@ import cv2
 import imagecodecs
 import numpy as np
 import OpenEXR
-from PIL import Image
+from PIL import Image, ImageOps
 
 from aurelon.core import OutputError, Plate, PlateError, read_plate
 from aurelon.core.codecs import codecs, format_of_path
@@ -132,13 +132,9 @@ class Writing(unittest.TestCase):
 
     def test_profiles_of_every_name_are_the_standards_own(self) -> None:
         white = np.ones((2, 2, 3))
-        # By another library's matrices: the green of each space in CIE XYZ under its own white.
-        for space, name in (
-            (OPRGB, "Adobe RGB (1998)"),
-            (ROMM, "ROMM RGB"),
-            (DISPLAY_P3, "Display P3"),
-            (LINEAR_REC2020, "ITU-R BT.2020"),
-        ):
+        # IEC 61966-2-5; the others by another library.
+        np.testing.assert_allclose(chromaticities_of(OPRGB)[:6], (0.64, 0.33, 0.21, 0.71, 0.15, 0.06), atol=2e-3)
+        for space, name in ((ROMM, "ROMM RGB"), (DISPLAY_P3, "Display P3"), (LINEAR_REC2020, "ITU-R BT.2020")):
             known = colour.RGB_COLOURSPACES[name]
             places = np.array(chromaticities_of(space)[:6]).reshape(3, 2)
             if space is not ROMM:  # whose white is D50
@@ -151,6 +147,29 @@ class Writing(unittest.TestCase):
         plate = plate_of(np.zeros((2, 20000, 3), np.float32))
         with self.assertRaisesRegex(OutputError, "WebP holds up to 16383"):
             exported(plate, EMPTY, "webp", "8")
+
+    def test_files_that_say_how_they_are_to_be_turned_come_upright(self) -> None:
+        samples = np.zeros((40, 60, 3), np.uint8)
+        samples[:20, :30], samples[20:, 30:] = (250, 40, 40), (40, 40, 250)
+        for form in ("AVIF", "WEBP"):
+            for orientation in range(1, 9):
+                exif, out = Image.Exif(), io.BytesIO()
+                exif[0x0112] = orientation
+                Image.fromarray(samples).save(out, form, quality=95, exif=exif)
+                wanted = ImageOps.exif_transpose(Image.open(io.BytesIO(out.getvalue()))).convert("RGB")
+                plate = read_plate(out.getvalue(), f"a.{form.lower()}")
+                got = plate.space.curves[0].encode(plate.pixels) * 255
+                np.testing.assert_allclose(got, np.asarray(wanted), atol=1, err_msg=f"{form} {orientation}")
+
+    def test_exif_is_carried_or_known_to_be_left_out(self) -> None:
+        exif = Image.Exif()
+        exif[0x010F] = "Merrow Point"
+        plate = Plate(self.plate.pixels, SRGB, exif=exif.tobytes())
+        for name, codec in codecs().items():
+            for depth in codec.FORMAT.depths:
+                back = read_plate(exported(plate, EMPTY, name, depth), f"a{codec.FORMAT.suffixes[0]}")
+                carried = back.exif is not None and b"Merrow Point" in back.exif
+                self.assertEqual(carried, depth not in codec.FORMAT.without_exif, f"{name} {depth}")
 
     def test_camera_raw_is_read_only(self) -> None:
         with self.assertRaisesRegex(OutputError, "no ending that Aurelon can write"):

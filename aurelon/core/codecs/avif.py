@@ -14,9 +14,11 @@ from aurelon.core.codecs.shared.raster import (
     Raster,
     UnreadableError,
     by_code_points,
+    exif_orientation,
     exif_upright,
     open_with_pillow,
     split_alpha,
+    upright,
 )
 from aurelon.core.imaging.code_points import (
     BT709,
@@ -47,6 +49,7 @@ FORMAT = Format(
     largest=65536,
     light_in={"pq10": LINEAR_REC2020, "pq12": LINEAR_REC2020},
     holds=_holds,
+    without_exif=("8", "10", "12", "pq10", "pq12"),
     order=5,
 )
 
@@ -68,7 +71,8 @@ def read(data: bytes) -> Raster:
     if samples.dtype == np.uint16:
         bits = _bits(data)
         samples = np.round(samples * np.float32(65535 / ((1 << bits) - 1))).astype(np.uint16)
-    colour, alpha = split_alpha(samples)
+    # How the file says that it is to be turned comes as EXIF says it.
+    colour, alpha = split_alpha(upright(samples, exif_orientation(picture.info.get("exif"))))
     icc, exif = picture.info.get("icc_profile"), exif_upright(picture.info.get("exif"))
     points = None if icc else _stated(data)
     if points is None:

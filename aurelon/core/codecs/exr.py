@@ -20,7 +20,7 @@ from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.code_points import linear_space_of
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, RgbSpace, chromaticities_of
 
-FORMAT = Format("exr", "OpenEXR", "image/x-exr", (".exr",), ("half", "float"), linear=True, order=7)
+FORMAT = Format("exr", "OpenEXR", "image/x-exr", (".exr",), ("half", "float"), linear=True, without_exif=("half", "float"), order=7)
 WHOLE = ("result", "beauty", "combined", "composite", "rgba", "")
 HALF_MOST = 65504.0
 

@@ -11,7 +11,17 @@ from aurelon.core.codecs.shared.raster import CUT_SHORT, Format, Raster, Unreada
 from aurelon.core.imaging.code_points import linear_space_of
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, RgbSpace, chromaticities_of
 
-FORMAT = Format("hdr", "Radiance HDR", "image/vnd.radiance", (".hdr",), ("float",), has_alpha=False, linear=True, order=8)
+FORMAT = Format(
+    "hdr",
+    "Radiance HDR",
+    "image/vnd.radiance",
+    (".hdr",),
+    ("float",),
+    has_alpha=False,
+    linear=True,
+    without_exif=("float",),
+    order=8,
+)
 SIZE = re.compile(rb"\n([-+][XY]) (\d+) ([-+][XY]) (\d+)\n")
 PRIMARIES = re.compile(rb"\nPRIMARIES=((?:\s*-?[\d.]+){8})")
 

@@ -33,10 +33,11 @@ FORMAT = Format(
     has_alpha=False,
     largest=65500,
     light_in={"gain-map": LINEAR_P3},
+    without_exif=("gain-map",),
     order=1,
 )
 # What says that a gain map lies behind the picture.
-GAIN_MAP = (b"http://ns.adobe.com/hdr-gain-map/1.0/", b"urn:iso:std:iso:ts:21496:-1")
+GAIN_MAP = (b"hdrgm:Version", b"urn:iso:std:iso:ts:21496:-1")
 HEADERS = 1 << 18  # bytes in which that stands
 P3_GAMUT, LINEAR_TRANSFER = 1, 0  # in the encoder's own numbers
 HALF_MOST = 65504.0

@@ -16,7 +16,15 @@ from aurelon.core.imaging.rgb_space import LINEAR_SRGB
 
 # In float only light of sRGB's primaries can be stated.
 FORMAT = Format(
-    "jxl", "JPEG XL", "image/jxl", (".jxl",), ("8", "float"), has_quality=True, light_in={"float": LINEAR_SRGB}, order=6
+    "jxl",
+    "JPEG XL",
+    "image/jxl",
+    (".jxl",),
+    ("8", "float"),
+    has_quality=True,
+    light_in={"float": LINEAR_SRGB},
+    without_exif=("float",),
+    order=6,
 )
 EFFORT = 4  # of the encoder, 1..9
 CODESTREAM, CONTAINER = b"\xff\x0a", b"\0\0\0\x0cJXL \r\n\x87\n"

@@ -20,7 +20,7 @@ from aurelon.core.imaging.code_points import LINEAR_REC2020
 from aurelon.core.imaging.rgb_space import SRGB
 
 SUFFIXES = (".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw")
-FORMAT = Format("raw", "Camera raw", "image/x-adobe-dng", SUFFIXES, (), written=False, order=0)
+FORMAT = Format("raw", "Camera raw", "image/x-raw", SUFFIXES, (), written=False, order=0)
 PHOTOMETRIC, SUB_DIRECTORIES, DNG_VERSION = 262, 330, 50706
 COLOUR_FILTERS, LINEAR_RAW = 32803, 34892
 MOST_DIRECTORIES = 12

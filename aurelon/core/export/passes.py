@@ -31,10 +31,12 @@ ADDED = "The result is the sum of the part 'picture' and of all parts whose rule
 LAID = "The result is each layer laid over those below it by its mode, opacity and alpha, on the samples as they are stored."
 # The containers, as the formats of a picture are given to the screen.
 CONTAINERS = {
-    "exr": Format("exr", "OpenEXR, several parts", "image/x-exr", (".exr",), ("half", "float"), linear=True),
-    "ora": Format("ora", "OpenRaster", "image/openraster", (".ora",), ("8", "16")),
-    "tiff": Format("tiff", "TIFF, several pages", "image/tiff", (".tif", ".tiff"), ("8", "16")),
-    "zip": Format("zip", "PNG files in an archive", "application/zip", (".zip",), ("8", "16")),
+    "exr": Format(
+        "exr", "OpenEXR, several parts", "image/x-exr", (".exr",), ("half", "float"), linear=True, without_exif=("half", "float")
+    ),
+    "ora": Format("ora", "OpenRaster", "image/openraster", (".ora",), ("8", "16"), without_exif=("8", "16")),
+    "tiff": Format("tiff", "TIFF, several pages", "image/tiff", (".tif", ".tiff"), ("8", "16"), without_exif=("8", "16")),
+    "zip": Format("zip", "PNG files in an archive", "application/zip", (".zip",), ("8", "16"), without_exif=("8", "16")),
 }
 
 

@@ -34,7 +34,7 @@ class Source(Settings):
     style: Literal["rays", "clouds"] = choice(
         "rays", "Straight rays, or softer bars that change along their length", essential=True
     )
-    count: int = whole(24, "Approximate number of rays", low=3, high=200, essential=True)
+    count: int = whole(24, "About how many rays there are", low=3, high=200, essential=True)
     fineness: int = whole(3, "Number of finer patterns mixed in", low=1, high=6)
     persistence: float = number(0.5, "Strength of the finer patterns", unit="share", low=0, high=1, step=0.01)
     contrast: float = number(

@@ -169,7 +169,7 @@ class Spread(Settings):
     softness: float = number(
         0.6, "Blurs the rays sideways", unit="degrees", low=0, high=12, step=0.05, exponent=2.0, group="Rays", essential=True
     )
-    count: int = whole(48, "Number of rays around the source", low=3, high=240, exponent=2.0, group="Rays", essential=True)
+    count: int = whole(48, "How many rays there are around the source", low=3, high=240, exponent=2.0, group="Rays", essential=True)
     variety: float = number(
         0.45,
         "How much the rays differ: 0 is even light, 1 is strong bars",

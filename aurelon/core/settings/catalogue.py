@@ -76,7 +76,7 @@ class ReadInfo(BaseModel):
 
 
 class FormatInfo(BaseModel):
-    """A file format that can be written."""
+    """A file format that can be written; `without_exif` are the depths at which it does not carry what the camera noted."""
 
     name: str
     title: str
@@ -84,6 +84,7 @@ class FormatInfo(BaseModel):
     depths: list[Option]
     has_quality: bool
     has_alpha: bool
+    without_exif: list[str]
 
 
 class ExportInfo(BaseModel):
@@ -198,6 +199,7 @@ def _format(form: Format) -> FormatInfo:
         depths=[Option(value=depth, text=DEPTHS.get(depth, depth)) for depth in form.depths],
         has_quality=form.has_quality,
         has_alpha=form.has_alpha,
+        without_exif=list(form.without_exif),
     )
 
 

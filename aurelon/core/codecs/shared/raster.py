@@ -38,6 +38,7 @@ class Format:
     light_in: Mapping[str, RgbSpace] = field(default_factory=dict)  # depths that take linear light, and in which space
     holds: Callable[[RgbSpace], bool] | None = None  # which spaces it can state; None where it holds any profile
     written: bool = True
+    without_exif: tuple[str, ...] = ()  # depths at which it is written without EXIF
     order: int = 99  # in which formats are tried and listed
 
 

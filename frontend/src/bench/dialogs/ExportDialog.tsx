@@ -166,6 +166,9 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
         onRest={() => undefined}
         onReset={(s) => setChoice((now) => ({ ...now, [s.name]: s.default }))}
       />
+      {format?.without_exif.includes(choice.depth) && (
+        <Note role="note">What the camera noted (EXIF) is left out of this kind of file.</Note>
+      )}
       {!edgeWrong && scale > 1 && (
         <Note role="note">Enlarged {scale.toFixed(1)} times: larger than the picture itself, so no detail is added.</Note>
       )}
