@@ -1,4 +1,4 @@
-"""The `aurelon` command: serve, render, kinds, check."""
+"""The `aurelon` command: serve, render, run, kinds, check."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import argparse
 import json
 import sys
 from pathlib import Path
+from typing import Any
 
 from aurelon import __version__
 from aurelon.core import AurelonError, OutputError, Rig, open_plate, parse_rig
@@ -19,6 +20,7 @@ from aurelon.core.graph.show import parse_show
 from aurelon.core.settings.catalogue import catalogue, whole_catalogue
 from aurelon.core.settings.slider import Slider
 from aurelon.core.settings.types.choice import Choice
+from aurelon.runs.tasks import PLACINGS
 
 
 def _size(text: str) -> tuple[int, int]:
@@ -54,9 +56,7 @@ def _render(options: argparse.Namespace) -> None:
     rig = _parse(options.rig)
     plate = open_plate(options.plate)
     sized = {"size": options.size, "long_edge": options.long_edge}
-    chosen = {
-        name: value for name in ("depth", "profile", "quality", "highlights") if (value := getattr(options, name)) is not None
-    }
+    chosen = _chosen(options)
     wanted: PictureExport | PassesExport
     if options.passes:
         wanted = passes_for_path(out, plate, **sized, **chosen)
@@ -73,11 +73,37 @@ def _render(options: argparse.Namespace) -> None:
     write_whole(out, made.data)
 
 
+def _chosen(options: argparse.Namespace) -> dict[str, Any]:
+    """How a file is to be written, as far as it was said."""
+    names = ("depth", "profile", "quality", "highlights")
+    return {name: value for name in names if (value := getattr(options, name)) is not None}
+
+
 def _parse(path: Path) -> Rig:
     try:
         return parse_rig(_read_text(path))
     except AurelonError as error:
         raise AurelonError(f"{path}: {error}") from error
+
+
+def _run(options: argparse.Namespace) -> int:
+    from aurelon.runs.command import RunOptions, run_many, run_watching
+
+    chosen = {"long_edge": options.long_edge, **_chosen(options)}
+    wanted = RunOptions(
+        _parse(options.rig),
+        options.out,
+        options.place,
+        options.passes,
+        {name: value for name, value in chosen.items() if value is not None},
+        options.resume,
+        options.workers,
+        options.threads,
+        options.cluster,
+    )
+    if (options.watch is None) == (not options.plates):
+        raise OutputError("name either plates or a folder to --watch")
+    return run_many(options.plates, wanted) if options.watch is None else run_watching(options.watch, wanted)
 
 
 def _kinds(options: argparse.Namespace) -> None:
@@ -133,14 +159,24 @@ def make_parser() -> argparse.ArgumentParser:
     size.add_argument("--size", type=_size, help="WIDTHxHEIGHT in pixels, in the picture's own proportions")
     size.add_argument("--long-edge", type=_pixels, help="pixels on the long edge; may enlarge up to four times")
     render.add_argument("--show", default="result", help="result, before, stage:LIGHT:STAGE, light:LIGHT or mask:LIGHT")
-    render.add_argument("--depth", help="bits a sample, as the format has them: 8, 10, 12, 16, half, float, pq10, gain-map, ...")
-    render.add_argument("--profile", choices=PROFILES, help="colour profile; the plate's own where left out")
-    render.add_argument("--quality", type=_quality, help="1 to 100, for formats that lose detail")
-    render.add_argument("--highlights", choices=("cut", "shoulder"), help="light above white: cut off, or rolled off as on film")
-    render.add_argument(
-        "--passes", action="store_true", help="every light as a layer, with the picture and the result: .exr, .ora, .tif or .zip"
-    )
+    _add_writing(render)
     render.set_defaults(run=_render)
+
+    many = commands.add_parser("run", help="render a rig on many plates, or on whatever arrives in a folder")
+    many.add_argument("plates", type=Path, nargs="*", help="picture files, or folders of them")
+    many.add_argument("--rig", type=Path, required=True, help="the rig, a JSON file")
+    many.add_argument(
+        "-o", "--out", required=True, help="the files to write, such as 'out/{name}.jpg'; {number} and {folder} are known too"
+    )
+    many.add_argument("--place", choices=PLACINGS, default="rig", help="where the lights are: as in the rig, or found anew in each")
+    many.add_argument("--resume", action="store_true", help="go on with what an earlier run left; nothing finished is made again")
+    many.add_argument("--workers", type=_pixels, help="pictures made at once; as many as fit where left out")
+    many.add_argument("--threads", type=_pixels, help="threads in each worker; the processors shared out where left out")
+    many.add_argument("--cluster", metavar="tcp://HOST:PORT", help="have the workers of a cluster make them")
+    many.add_argument("--watch", type=Path, metavar="FOLDER", help="make whatever arrives in this folder, until Ctrl-C")
+    many.add_argument("--long-edge", type=_pixels, help="pixels on the long edge; may enlarge up to four times")
+    _add_writing(many)
+    many.set_defaults(run=_run)
 
     kinds = commands.add_parser("kinds", help="every kind of light with its settings")
     kinds.add_argument("--json", action="store_true", help="as JSON")
@@ -152,17 +188,27 @@ def make_parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _add_writing(render: argparse.ArgumentParser) -> None:
+    """How files are written."""
+    render.add_argument("--depth", help="bits a sample, as the format has them: 8, 10, 12, 16, half, float, pq10, gain-map, ...")
+    render.add_argument("--profile", choices=PROFILES, help="colour profile; the plate's own where left out")
+    render.add_argument("--quality", type=_quality, help="1 to 100, for formats that lose detail")
+    render.add_argument("--highlights", choices=("cut", "shoulder"), help="light above white: cut off, or rolled off as on film")
+    render.add_argument(
+        "--passes", action="store_true", help="every light as a layer, with the picture and the result: .exr, .ora, .tif or .zip"
+    )
+
+
 def main(arguments: list[str] | None = None) -> int:
-    """Runs a command; 0 when it did what was asked, 2 with one line on stderr when it did not."""
+    """Runs a command; 0 when it did what was asked, 2 with a line on stderr when it did not."""
     options = make_parser().parse_args(arguments)
     try:
-        options.run(options)
+        return options.run(options) or 0
     except AurelonError as error:
         print(" ".join(str(error).split()), file=sys.stderr)
         return 2
     except BrokenPipeError:
         return 2
-    return 0
 
 
 def run() -> None:

@@ -4,7 +4,21 @@ from aurelon.store.errors import StoreError, Unknown
 from aurelon.store.plates import PlateRecord
 from aurelon.store.revisions import BenchState, Conflict
 from aurelon.store.rigs import SavedRig
+from aurelon.store.runs import Result, RunItemRecord, RunRecord, RunStage
 from aurelon.store.store import Store
 from aurelon.store.takes import Take
 
-__all__ = ["BenchState", "Conflict", "PlateRecord", "SavedRig", "Store", "StoreError", "Take", "Unknown"]
+__all__ = [
+    "BenchState",
+    "Conflict",
+    "PlateRecord",
+    "Result",
+    "RunItemRecord",
+    "RunRecord",
+    "RunStage",
+    "SavedRig",
+    "Store",
+    "StoreError",
+    "Take",
+    "Unknown",
+]

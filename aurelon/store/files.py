@@ -62,5 +62,7 @@ class Files:
         """Forgets files that nothing uses any more."""
         t = self._t
         t.Blob.delete().where(
-            t.Blob.hash.not_in(t.Plate.select(t.Plate.blob)), t.Blob.hash.not_in(t.FileUse.select(t.FileUse.blob))
+            t.Blob.hash.not_in(t.Plate.select(t.Plate.blob)),
+            t.Blob.hash.not_in(t.FileUse.select(t.FileUse.blob)),
+            t.Blob.hash.not_in(t.RunItem.select(t.RunItem.blob).where(t.RunItem.blob.is_null(False))),
         ).execute()

@@ -47,6 +47,21 @@ CREATE INDEX "fileuse_plate_id" ON "fileuse" ("plate_id");
 CREATE INDEX "fileuse_named_id" ON "fileuse" ("named_id");
 """
 
+RUNS = """
+CREATE TABLE "run" ("id" INTEGER NOT NULL PRIMARY KEY, "name" VARCHAR(255) NOT NULL, "rig" TEXT, "rig_name" VARCHAR(255) NOT NULL,
+  "placing" VARCHAR(255) NOT NULL, "export" TEXT NOT NULL, "cluster" VARCHAR(255) NOT NULL, "state" VARCHAR(255) NOT NULL,
+  "error" TEXT NOT NULL, "seconds" REAL NOT NULL, "created" REAL NOT NULL);
+CREATE TABLE "runitem" ("id" INTEGER NOT NULL PRIMARY KEY, "run_id" INTEGER NOT NULL, "plate_id" INTEGER NOT NULL,
+  "state" VARCHAR(255) NOT NULL, "says" TEXT NOT NULL, "revision" INTEGER NOT NULL, "blob_id" VARCHAR(255),
+  "file_name" VARCHAR(255) NOT NULL, "media_type" VARCHAR(255) NOT NULL,
+  FOREIGN KEY ("run_id") REFERENCES "run" ("id") ON DELETE CASCADE,
+  FOREIGN KEY ("plate_id") REFERENCES "plate" ("id") ON DELETE CASCADE,
+  FOREIGN KEY ("blob_id") REFERENCES "blob" ("hash") ON DELETE RESTRICT);
+CREATE INDEX "runitem_run_id" ON "runitem" ("run_id");
+CREATE INDEX "runitem_plate_id" ON "runitem" ("plate_id");
+CREATE INDEX "runitem_blob_id" ON "runitem" ("blob_id");
+"""
+
 
 def _sql(db: Any, statement: str, values: tuple[Any, ...] = ()) -> Any:
     return db.execute_sql(statement, values)
@@ -66,6 +81,10 @@ def _takes_and_rigs(tables: Tables) -> None:
     _run(tables.db, TAKES_AND_RIGS)
 
 
+def _runs(tables: Tables) -> None:
+    _run(tables.db, RUNS)
+
+
 def _rigs_of_version_2(tables: Tables) -> None:
     """Saved rigs move to version 2 of the rig, and revisions know how many lights they have."""
     _sql(tables.db, 'ALTER TABLE "revision" ADD COLUMN "lights" INTEGER NOT NULL DEFAULT 0')
@@ -79,7 +98,7 @@ def _rigs_of_version_2(tables: Tables) -> None:
                 _sql(tables.db, 'UPDATE "revision" SET "lights" = ? WHERE "id" = ?', (count, number))
 
 
-MIGRATIONS = (_first, _takes_and_rigs, _rigs_of_version_2)
+MIGRATIONS = (_first, _takes_and_rigs, _rigs_of_version_2, _runs)
 
 
 def migrate(tables: Tables) -> None:

@@ -13,6 +13,7 @@ from aurelon.store.migrations import migrate
 from aurelon.store.plates import Plates
 from aurelon.store.revisions import Revisions
 from aurelon.store.rigs import Rigs
+from aurelon.store.runs import Runs
 from aurelon.store.tables import Tables
 from aurelon.store.takes import Takes
 
@@ -46,6 +47,7 @@ class Store:
             self.revisions = Revisions(tables, self.plates, self.files)
             self.takes = Takes(tables, self.plates, self.files)
             self.rigs = Rigs(tables, self.files)
+            self.runs = Runs(tables, self.plates, self.files, self.revisions)
             self._purge()
         except BaseException:
             self.close()

@@ -31,6 +31,8 @@ class Tables:
     Take: Any
     NamedRig: Any
     FileUse: Any
+    Run: Any
+    RunItem: Any
 
     def __init__(self, db: SqliteDatabase) -> None:
         self.db = db
@@ -113,5 +115,34 @@ class Tables:
             named = ForeignKeyField(NamedRig, null=True, on_delete="CASCADE")
             file_name = CharField()
 
+        class Run(Table):
+            """A rig laid on many plates, or their pictures exported, or both. Where `rig` is NULL each plate has its own."""
+
+            id = AutoField()
+            name = CharField()
+            rig = TextField(null=True)
+            rig_name = CharField()
+            placing = CharField()
+            export = TextField()
+            cluster = CharField()
+            state = CharField()
+            error = TextField()
+            seconds = FloatField()
+            created = FloatField()
+
+        class RunItem(Table):
+            """A plate of a run: `revision` is the one that the run made of it, `blob` the file."""
+
+            id = AutoField()
+            run = ForeignKeyField(Run, on_delete="CASCADE", backref="items")
+            plate = ForeignKeyField(Plate, on_delete="CASCADE")
+            state = CharField()
+            says = TextField()
+            revision = IntegerField()
+            blob = ForeignKeyField(Blob, null=True, on_delete="RESTRICT")
+            file_name = CharField()
+            media_type = CharField()
+
         self.Blob, self.Chunk, self.Plate, self.Revision = Blob, Chunk, Plate, Revision
         self.Piece, self.Take, self.NamedRig, self.FileUse = Piece, Take, NamedRig, FileUse
+        self.Run, self.RunItem = Run, RunItem

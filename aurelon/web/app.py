@@ -11,6 +11,7 @@ from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
 
 from aurelon import __version__
+from aurelon.runs.batches import Batches
 from aurelon.runs.jobs import Jobs
 from aurelon.store import Store
 from aurelon.web.context import Context
@@ -24,15 +25,17 @@ STATIC = Path(__file__).parent / "static"
 
 def make_app(store: Store, *, token: str | None = None) -> FastAPI:
     """The service on a store. With a `token`, every request must carry it."""
-    jobs = Jobs()
+    jobs, batches = Jobs(), Batches(store)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        batches.start()
         yield
         jobs.close()
+        batches.close()
 
     app = FastAPI(title="Aurelon", version=__version__, lifespan=lifespan)
-    app.state.context = Context(store, Renderers(store), jobs)
+    app.state.context = Context(store, Renderers(store), jobs, batches)
     app.add_middleware(Guard, token=token)
     for router in routers():
         app.include_router(router, prefix="/api", responses={"4XX": {"model": Problem}})

@@ -8,6 +8,7 @@ from typing import Annotated
 from fastapi import Depends
 from starlette.requests import HTTPConnection
 
+from aurelon.runs.batches import Batches
 from aurelon.runs.jobs import Jobs
 from aurelon.store import Store
 from aurelon.web.renderers import Renderers
@@ -18,6 +19,7 @@ class Context:
     store: Store
     renderers: Renderers
     jobs: Jobs
+    batches: Batches
 
 
 def _context(connection: HTTPConnection) -> Context:

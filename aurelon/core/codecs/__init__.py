@@ -78,6 +78,20 @@ def read_raster(data: bytes, name: str) -> Raster:
     Raises PlateError, in one sentence that names the file, when it is empty, no picture, cut short,
     named as another format than it holds, or larger than MAX_PIXELS (checked before decoding).
     """
+    codec = _codec_of(data, name)
+    _measured(codec, data, name)
+    try:
+        return codec.read(data)
+    except UnreadableError as error:
+        raise PlateError(f"{name} {error}") from error
+
+
+def measured(data: bytes, name: str) -> tuple[int, int]:
+    """Width and height of a picture, by what its file says at its head. Raises PlateError as `read_raster` does."""
+    return _measured(_codec_of(data, name), data, name)
+
+
+def _codec_of(data: bytes, name: str) -> Codec:
     if not data:
         raise PlateError(f"{name} is empty; export or copy the picture again")
     codec = next((c for c in codecs().values() if c.matches(data)), None)
@@ -90,6 +104,10 @@ def read_raster(data: bytes, name: str) -> Raster:
             f"{name} is named as {codecs()[stated].FORMAT.title} but holds {codec.FORMAT.title}; "
             f"rename it to end in {codec.FORMAT.suffixes[0]}"
         )
+    return codec
+
+
+def _measured(codec: Codec, data: bytes, name: str) -> tuple[int, int]:
     try:
         width, height = codec.measure(data)
         if width * height > MAX_PIXELS:
@@ -97,9 +115,9 @@ def read_raster(data: bytes, name: str) -> Raster:
                 f"{name} is {width} x {height} pixels; Aurelon takes pictures of up to "
                 f"{MAX_PIXELS // 1_000_000} megapixels, so reduce it first"
             )
-        return codec.read(data)
     except UnreadableError as error:
         raise PlateError(f"{name} {error}") from error
+    return width, height
 
 
 def format_of_path(path: PurePath) -> str:

@@ -7,7 +7,7 @@ import json
 import zipfile
 from collections.abc import Callable
 from functools import partial
-from pathlib import Path
+from pathlib import PurePath
 from typing import Any, Literal
 
 import numpy as np
@@ -169,12 +169,18 @@ def _files(made: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
 _WRITERS = {"ora": open_raster, "tiff": _pages, "zip": _files}
 
 
-def passes_for_path(path: Path, plate: Plate, **options: Any) -> PassesExport:
-    """The container that the path's ending names, at the plate's own depth or the most it has."""
+def container_of_path(path: PurePath) -> Format:
+    """The container that a file name asks for. Raises OutputError for an ending that none has."""
     form = next((f for f in CONTAINERS.values() if path.suffix.lower() in f.suffixes), None)
     if form is None:
         known = ", ".join(suffix for f in CONTAINERS.values() for suffix in f.suffixes)
         raise OutputError(f"{path.name} has no ending that passes can be written to; use {known}")
+    return form
+
+
+def passes_for_path(path: PurePath, plate: Plate, **options: Any) -> PassesExport:
+    """The container that the path's ending names, at the plate's own depth or the most it has."""
+    form = container_of_path(path)
     given = {"depth": plate.depth if plate.depth in form.depths else form.depths[-1], **options}
     try:
         return PassesExport(format=form.name, **given)

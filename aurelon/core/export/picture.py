@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
-from pathlib import Path
+from pathlib import PurePath
 from typing import Any, Literal, Protocol
 
 import numpy as np
@@ -159,10 +159,29 @@ def export(
     Raises OutputError when the options cannot be met, Cancelled once `cancelled()` is true.
     """
     check(plate, rig, options)
-    raster = _raster(Renderer(plate), rig, options, frame_for(plate, rig, options), progress, cancelled)
+    frame = frame_for(plate, rig, options)
+    raster = _raster(Renderer(plate), rig, options, frame, frame.y0, progress, cancelled)
     data = codecs()[options.format].write(raster, options.depth, options.quality)
     progress(1.0)
     return data
+
+
+def strip_of(renderer: Renderer, rig: Rig, options: PictureExport, number: int, of: int) -> Raster:
+    """The samples of one of so many strips, counted from 0 at the top, into which a large picture is cut, to be made in
+    different places. Raises OutputError when the options cannot be met."""
+    check(renderer.plate, rig, options)
+    whole = frame_for(renderer.plate, rig, options)
+    rows = whole.shape[0]
+    strip = whole.rows(whole.y0 + rows * number // of, whole.y0 + rows * (number + 1) // of)
+    return _raster(renderer, rig, options, strip, whole.y0, lambda share: None, never)
+
+
+def joined(strips: Sequence[Raster], options: PictureExport) -> bytes:
+    """The bytes of the picture file whose strips, from top to bottom, are given: those that `export` gives."""
+    first = strips[0]
+    alpha = None if first.alpha is None else np.concatenate([strip.alpha for strip in strips if strip.alpha is not None])
+    whole = replace(first, samples=np.concatenate([strip.samples for strip in strips]), alpha=alpha)
+    return codecs()[options.format].write(whole, options.depth, options.quality)
 
 
 def trial_size(renderer: Renderer, rig: Rig, options: PictureExport) -> int:
@@ -177,7 +196,7 @@ def trial_size(renderer: Renderer, rig: Rig, options: PictureExport) -> int:
     height, width = min(tall, TRIAL_EDGE), min(wide, TRIAL_EDGE)
     x0, y0 = whole.x0 + (wide - width) // 2, whole.y0 + (tall - height) // 2
     middle = Frame(whole.width, whole.height, x0, y0, x0 + width, y0 + height)
-    raster = _raster(renderer, rig, options, middle, lambda share: None, never)
+    raster = _raster(renderer, rig, options, middle, whole.y0, lambda share: None, never)
     codec = codecs()[options.format]
     # What every file of the kind has, whatever it shows, counts once.
     tiny = replace(raster, samples=raster.samples[:1, :1], alpha=None if raster.alpha is None else raster.alpha[:1, :1])
@@ -187,9 +206,9 @@ def trial_size(renderer: Renderer, rig: Rig, options: PictureExport) -> int:
 
 
 def _raster(
-    renderer: Renderer, rig: Rig, options: PictureExport, frame: Frame, progress: Progress, cancelled: Callable[[], bool]
+    renderer: Renderer, rig: Rig, options: PictureExport, frame: Frame, top: int, progress: Progress, cancelled: Callable[[], bool]
 ) -> Raster:
-    """What is written of a frame."""
+    """What is written of a frame; `top` is the first row of the whole picture, on which dither is laid."""
     plate, codec = renderer.plate, codecs()[options.format]
     target = target_space(plate, options, codec.FORMAT)
     kind = SAMPLES[options.depth]
@@ -206,10 +225,9 @@ def _raster(
         if kind is np.float32:
             samples[part] = codes
         else:
-            quantise(codes, 0, part.start, samples[part], options.depth == "8")
+            quantise(codes, 0, band.y0 - top, samples[part], options.depth == "8")
         if alpha is not None and cover is not None:
-            top = 1 if kind is np.float32 else np.iinfo(kind).max
-            alpha[part] = cover if top == 1 else np.round(cover * np.float32(top))
+            alpha[part] = cover if kind is np.float32 else np.round(cover * np.float32(np.iinfo(kind).max))
         progress(0.9 * part.stop / frame.shape[0])
         if cancelled():
             raise Cancelled
@@ -231,7 +249,7 @@ def _run(plate: Plate, rig: Rig, options: PictureExport, progress: Progress, can
     return Exported(data, form.suffixes[0], form.media_type)
 
 
-def options_for_path(path: Path, plate: Plate, **options: Any) -> PictureExport:
+def options_for_path(path: PurePath, plate: Plate, **options: Any) -> PictureExport:
     """The format that the path's ending names, at the plate's own depth or the most the format has."""
     form = codecs()[format_of_path(path)].FORMAT
     if "depth" in options:

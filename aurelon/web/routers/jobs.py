@@ -14,6 +14,7 @@ from aurelon.core import OutputError, Rig
 from aurelon.core.analysis.subject_cut import cut_subject
 from aurelon.core.export import AnyExport, targets
 from aurelon.core.masks.subject import Subject
+from aurelon.runs.batches import stem_of
 from aurelon.runs.jobs import Control, FileResult, Job, State
 from aurelon.web.context import Shared
 from aurelon.web.sheets import KindCell, RigCell, light_every_kind, show_every_rig
@@ -73,7 +74,7 @@ def start_export(context: Shared, plate_id: int, body: ExportRequest) -> JobStat
     record = context.store.plates.get(plate_id)
     plate, target, options = context.renderers.get(plate_id).plate, targets()[body.export.target], body.export
     target.check(plate, body.rig, options)
-    stem = "".join(c if c.isalnum() or c in " -_." else "-" for c in record.name).strip() or "plate"
+    stem = stem_of(record.name)
 
     def work(control: Control) -> FileResult:
         made = target.run(plate, body.rig, options, control.progress, control.cancelled)

@@ -1,0 +1,201 @@
+"""Works through the runs of a data file in the background, one after another, whatever comes between."""
+
+from __future__ import annotations
+
+import logging
+import time
+from collections.abc import Iterator
+from contextlib import closing
+from dataclasses import dataclass
+from threading import Event, Thread
+
+from aurelon.core import AurelonError, Rig, check_rig
+from aurelon.core.rig.transfer import apply_rig
+from aurelon.runs.contents import Contents
+from aurelon.runs.driver import Item, Wish, drive
+from aurelon.runs.engines import Engine
+from aurelon.runs.room import Room, room_for
+from aurelon.runs.tasks import Made, Placing, Task
+from aurelon.store import Conflict, Result, RunItemRecord, RunRecord, Store, Unknown
+
+log = logging.getLogger(__name__)
+GOING = ("working", "waiting")
+IDLE = 0.1  # seconds until it is asked again whether a plate waits
+
+
+@dataclass(frozen=True)
+class _Laid:
+    """A plate of a run while it is worked on: its rig as the run lays it, the revision that this was made from, what the step is
+    called, and what there is to say. `rig` is None where the plate keeps its own."""
+
+    item: RunItemRecord
+    rig: Rig | None
+    base: int
+    label: str
+    says: str
+
+
+class Batches:
+    """One thread that works through the runs. What was being worked on when the service ended is gone on with."""
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+        self._closed = Event()
+        self._news = Event()
+
+    def start(self) -> None:
+        self._thread = Thread(target=self._work, name="runs", daemon=True)
+        self._thread.start()
+
+    def poke(self) -> None:
+        """There is a run to be worked on."""
+        self._news.set()
+
+    def close(self) -> None:
+        """Lets go of what is being made; it is made anew when the service starts again."""
+        self._closed.set()
+        self._news.set()
+        self._thread.join()
+
+    def _work(self) -> None:
+        while not self._closed.is_set():
+            self._news.clear()
+            run = self._store.runs.next()
+            if run is None:
+                self._news.wait()
+                continue
+            try:
+                self._store.runs.take_up(run.id)
+                self._run(run)
+            except Unknown:
+                continue  # it was deleted meanwhile
+            except AurelonError as error:
+                self._store.runs.set_state(run.id, "paused", str(error))
+            except Exception as error:  # a fault of ours: the person is told, and the log has the trace
+                log.exception("a run failed")
+                said = f"it stopped on a fault of Aurelon's own ({error}); please report it"
+                self._store.runs.set_state(run.id, "paused", said)
+
+    def _run(self, run: RunRecord) -> None:
+        runs = self._store.runs
+
+        def wish() -> Wish:
+            if self._closed.is_set():
+                return "stop"
+            state = runs.state(run.id)
+            return "go" if state in GOING else "finish" if state == "paused" else "stop"
+
+        with closing(Contents()) as contents:
+            rig = runs.rig(run.id)
+            if run.export or run.placing == "found":
+                with closing(_engine(self._store, run)) as engine:
+                    drive(self._coming(run, rig, contents), engine, contents, _Keeping(self._store, run, contents), wish)
+            else:
+                for _ in self._coming(run, rig, contents):
+                    if wish() != "go":
+                        return
+        if runs.state(run.id) in GOING and not runs.left(run.id) and not self._closed.is_set():
+            runs.set_state(run.id, "done")
+
+    def _coming(self, run: RunRecord, rig: Rig | None, contents: Contents) -> Iterator[Item | None]:
+        runs, placing = self._store.runs, _placing(run)
+        while runs.left(run.id):
+            item = runs.next_item(run.id)
+            if item is None:
+                time.sleep(IDLE)  # some are on their way, and may have to be made again
+                yield None
+                continue
+            try:
+                laid = self._lay(run, item, rig)
+                if run.export or (placing == "found" and laid.rig is not None):
+                    yield self._task(run, laid, contents)
+                else:
+                    runs.finish(item.id, Result(laid.rig, laid.base, laid.label, says=laid.says))
+                    yield None
+            except Conflict:
+                continue  # changed in that moment: laid on what is there now
+            except AurelonError as error:
+                runs.fail(item.id, str(error))
+
+    def _lay(self, run: RunRecord, item: RunItemRecord, rig: Rig | None) -> _Laid:
+        state = self._store.revisions.bench(item.plate)
+        if rig is None:
+            return _Laid(item, None, state.revision, "", "")
+        edited = apply_rig(rig, state.rig, None, run.rig_name)
+        return _Laid(item, edited.rig, state.revision, edited.label, " ".join(edited.notes))
+
+    def _task(self, run: RunRecord, laid: _Laid, contents: Contents) -> Item:
+        record = self._store.plates.get(laid.item.plate)
+        rig = laid.rig or self._store.revisions.bench(laid.item.plate).rig
+        files = [name for name in rig.file_names() if rig.file(name) is None]
+        kept = [contents.put(data) for name in files if (data := self._store.files.get(name)) is not None]
+        plate = contents.put(self._store.plates.file(laid.item.plate))
+        placing = _placing(run) if laid.rig is not None else "rig"
+        task = Task(record.file_name, plate, contents.put(rig.model_dump_json().encode()), tuple(kept), placing, run.export)
+        return Item(task, record.width * record.height, laid)
+
+
+class _Keeping:
+    """Keeps what a run makes in the data file."""
+
+    def __init__(self, store: Store, run: RunRecord, contents: Contents) -> None:
+        self._store = store
+        self._run = run
+        self._contents = contents
+        self._since = time.monotonic()
+
+    def begun(self, item: Item) -> None:
+        self._store.runs.begin(item.mark.item.id)
+
+    def keep(self, item: Item, made: Made) -> None:
+        laid: _Laid = item.mark
+        rig = laid.rig if not made.rig else check_rig_text(made.rig, laid.rig)
+        says = " ".join(part for part in (laid.says, *made.notes) if part)
+        name = f"{stem_of(laid.item.plate_name)}-lit{made.suffix}"
+        data = made.data or None
+        try:
+            self._store.runs.finish(laid.item.id, Result(rig, laid.base, laid.label, data, name, made.media_type, says))
+        except Conflict:
+            self._store.runs.wait(laid.item.id)
+        self._over(item)
+
+    def fail(self, item: Item, why: str) -> None:
+        self._store.runs.fail(item.mark.item.id, why)
+        self._over(item)
+
+    def _over(self, item: Item) -> None:
+        for name in item.task.contents:
+            self._contents.drop(name)
+        now = time.monotonic()
+        self._store.runs.worked(self._run.id, now - self._since)
+        self._since = now
+
+
+def check_rig_text(text: str, laid: Rig | None) -> Rig | None:
+    """The rig that a worker has placed anew, as the plate is to have it; None where the plate keeps its own."""
+    return None if laid is None else check_rig(Rig.model_validate_json(text).model_dump())
+
+
+def stem_of(name: str) -> str:
+    """A plate's name as the beginning of a file's."""
+    return "".join(c if c.isalnum() or c in " -_." else "-" for c in name).strip() or "plate"
+
+
+def room_of(store: Store, plates: list[int]) -> Room:
+    """The room that this machine has for a run over these plates."""
+    sizes = [record.width * record.height for record in (store.plates.get(plate) for plate in plates)]
+    return room_for(max(sizes), len(sizes))
+
+
+def _engine(store: Store, run: RunRecord) -> Engine:
+    if run.cluster:
+        from aurelon.runs.engines.cluster import Cluster
+
+        return Cluster(run.cluster)
+    from aurelon.runs.engines.processes import Processes
+
+    return Processes(room_of(store, [item.plate for item in run.items]))
+
+
+def _placing(run: RunRecord) -> Placing:
+    return "found" if run.placing == "found" else "rig"

@@ -1,0 +1,177 @@
+"""Runs as the command line has them made: many plates, or a folder that is watched."""
+
+from __future__ import annotations
+
+import sys
+import time
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import closing, suppress
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from tqdm import tqdm
+
+from aurelon.core import AurelonError, OutputError, PlateError, Rig
+from aurelon.core.codecs import format_of_path, measured
+from aurelon.core.export.passes import container_of_path
+from aurelon.runs.contents import Contents
+from aurelon.runs.driver import Item, drive
+from aurelon.runs.engines import Engine
+from aurelon.runs.engines.processes import Processes
+from aurelon.runs.folder import Folder, FolderKeeping
+from aurelon.runs.naming import check_pattern, output_for, outputs_for, plates_in
+from aurelon.runs.room import room_for
+from aurelon.runs.tasks import Placing, Task, path_export
+from aurelon.runs.watching import arrivals
+
+WATCHED_PIXELS = 50_000_000  # of the largest picture that a watched folder is expected to get
+Say = Callable[[str], None]
+
+
+@dataclass(frozen=True)
+class RunOptions:
+    """What a run is to make. `chosen` are options of the export; `workers` and `threads` are found where they are None."""
+
+    rig: Rig
+    pattern: str
+    placing: Placing = "rig"
+    passes: bool = False
+    chosen: dict[str, Any] = field(default_factory=dict)
+    resume: bool = False
+    workers: int | None = None
+    threads: int | None = None
+    cluster: str | None = None
+
+
+def _say(line: str) -> None:
+    tqdm.write(" ".join(line.split()), file=sys.stderr)
+
+
+def run_many(given: Sequence[Path], options: RunOptions) -> int:
+    """Makes the picture of every plate. 0 when every one is there, 2 when not. Raises AurelonError where nothing can be begun."""
+    fixed = _checked(options)
+    plates = plates_in(given)
+    outs = outputs_for(options.pattern, plates)
+    begun = time.monotonic()
+    with closing(Contents()) as contents, closing(Folder(fixed, resume=options.resume)) as folder:
+        rig = contents.put(options.rig.model_dump_json().encode())
+        items, unread = _items(plates, outs, rig, options, contents)
+        for why in unread:
+            _say(why)
+        todo = [item for item in items if not folder.holds(item.mark, item.task.key)]
+        skipped = len(items) - len(todo)
+        made, failed, stopped = 0, len(unread), False
+        if todo:
+            engine = engine_for(options, max(item.pixels for item in todo), len(todo))
+            _say(f"{_pictures(len(todo))}, {engine.says}" + (f"; {skipped} of {len(items)} are there already" if skipped else ""))
+            with closing(engine), tqdm(total=len(todo), unit="picture", disable=None, file=sys.stderr) as bar:
+
+                def told(item: Item, said: str | None) -> None:
+                    if said is not None:
+                        _say(said)
+                    bar.update()
+
+                keeping = FolderKeeping(folder, told)
+                try:
+                    drive(todo, engine, contents, keeping, lambda: "go")
+                except KeyboardInterrupt:
+                    stopped = True
+                except AurelonError as error:
+                    stopped = True
+                    _say(str(error))
+                made, failed = keeping.made, failed + len(keeping.failed)
+    missing = len(plates) - made - skipped
+    _say(_summary(made, skipped, failed, missing - failed, time.monotonic() - begun))
+    if stopped and missing:
+        _say("what is made stays; the same command with --resume goes on from there")
+    return 2 if missing else 0
+
+
+def run_watching(source: Path, options: RunOptions) -> int:
+    """Makes the picture of every plate that arrives in a folder, each once, until it is stopped by Ctrl-C."""
+    fixed = _checked(options)
+    if not source.is_dir():
+        raise PlateError(f"{source} is no folder that can be watched")
+    if fixed.resolve() == source.resolve():
+        raise OutputError(f"{source} cannot be watched and written to at once; choose another folder for what is made")
+    with closing(Contents()) as contents, closing(Folder(fixed, resume=True)) as folder:
+        rig = contents.put(options.rig.model_dump_json().encode())
+        engine = engine_for(options, WATCHED_PIXELS, 1 << 20)
+        with closing(engine):
+            _say(f"watching {source}, {engine.says}; Ctrl-C ends it")
+
+            def told(item: Item, said: str | None) -> None:
+                _say(said if said is not None and item.mark.name not in said else f"{item.task.name} -> {item.mark}")
+
+            keeping = FolderKeeping(folder, told)
+
+            def coming() -> Iterator[Item | None]:
+                number = 0
+                for path in arrivals(source):
+                    if path is None:
+                        yield None
+                        continue
+                    number += 1
+                    out = output_for(options.pattern, path, number)
+                    made, why = _items([path], [out], rig, options, contents)
+                    for said in why:
+                        _say(said)
+                    for item in made:
+                        if not folder.holds(out, item.task.key):
+                            yield item
+
+            with suppress(KeyboardInterrupt):
+                drive(coming(), engine, contents, keeping, lambda: "go")
+    _say(f"{_pictures(keeping.made)} made" + (f", {len(keeping.failed)} failed" if keeping.failed else ""))
+    return 2 if keeping.failed else 0
+
+
+def engine_for(options: RunOptions, pixels: int, tasks: int) -> Engine:
+    """The cluster that is asked for, or else processes on this machine."""
+    if options.cluster is not None:
+        from aurelon.runs.engines.cluster import Cluster
+
+        return Cluster(options.cluster)
+    return Processes(room_for(pixels, tasks, options.workers, options.threads))
+
+
+def _checked(options: RunOptions) -> Path:
+    """The folder of the outputs. Raises OutputError for a pattern or an ending that cannot be written."""
+    fixed = check_pattern(options.pattern)
+    ending = Path(options.pattern)
+    container_of_path(ending) if options.passes else format_of_path(ending)
+    for matte, users in options.rig.missing_mattes().items():
+        go = "goes" if len(users) == 1 else "go"
+        _say(f"the matte '{matte}' is missing in the rig; {' and '.join(users)} used it and {go} on without it")
+    return fixed
+
+
+def _items(
+    plates: Sequence[Path], outs: Iterable[Path], rig: str, options: RunOptions, contents: Contents
+) -> tuple[list[Item], list[str]]:
+    """A picture of the run for each plate, and why others cannot be: one that cannot be read is named, and the rest is done."""
+    items, unread = [], []
+    for plate, out in zip(plates, outs, strict=True):
+        try:
+            name, data = contents.take(plate)
+            width, height = measured(data, plate.name)
+        except PlateError as error:
+            unread.append(str(error))
+            continue
+        export = path_export(out.suffix, options.chosen, passes=options.passes)
+        items.append(Item(Task(plate.name, name, rig, placing=options.placing, export=export), width * height, out))
+    return items, unread
+
+
+def _pictures(count: int) -> str:
+    return "1 picture" if count == 1 else f"{count} pictures"
+
+
+def _summary(made: int, skipped: int, failed: int, undone: int, seconds: float) -> str:
+    parts = [f"{_pictures(made)} made"]
+    parts += [f"{skipped} there already"] if skipped else []
+    parts += [f"{failed} failed"] if failed else []
+    parts += [f"{undone} not begun"] if undone > 0 else []
+    minutes, rest = divmod(round(seconds), 60)
+    return f"{', '.join(parts)}, in {f'{minutes} min ' if minutes else ''}{rest} s"

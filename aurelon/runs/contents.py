@@ -1,0 +1,54 @@
+"""The files that tasks name by their SHA-256, on this machine."""
+
+from __future__ import annotations
+
+import hashlib
+import shutil
+import tempfile
+from collections import Counter
+from pathlib import Path
+
+from aurelon.core import PlateError
+
+FOLDER = "aurelon-run-"
+
+
+class Contents:
+    """Where each file is: one of the artist's own, or one put into a folder that is gone with this object."""
+
+    def __init__(self) -> None:
+        self._folder = Path(tempfile.mkdtemp(prefix=FOLDER))
+        self._paths: dict[str, Path] = {}
+        self._users: Counter[str] = Counter()
+
+    def close(self) -> None:
+        shutil.rmtree(self._folder, ignore_errors=True)
+
+    def put(self, data: bytes) -> str:
+        """Puts a file in the folder; its name. It stays until it has been dropped as often as it was put there."""
+        name = hashlib.sha256(data).hexdigest()
+        self._users[name] += 1
+        if name not in self._paths:
+            path = self._folder / name
+            path.write_bytes(data)
+            self._paths[name] = path
+        return name
+
+    def take(self, path: Path) -> tuple[str, bytes]:
+        """Takes a file where it is; its name and what it holds. Raises PlateError where it cannot be read."""
+        try:
+            data = path.read_bytes()
+        except OSError as error:
+            raise PlateError(f"{path} cannot be read ({error.strerror})") from error
+        name = hashlib.sha256(data).hexdigest()
+        self._paths.setdefault(name, path)
+        return name, data
+
+    def path(self, name: str) -> Path:
+        return self._paths[name]
+
+    def drop(self, name: str) -> None:
+        """Removes a file that was put in the folder, once nobody needs it any more."""
+        self._users[name] -= 1
+        if self._users[name] <= 0:
+            self._paths.pop(name).unlink(missing_ok=True)

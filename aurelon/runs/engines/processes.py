@@ -1,0 +1,90 @@
+"""The engine of one machine: processes beside each other."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import signal
+import time
+from concurrent.futures import Future
+from functools import partial
+from pathlib import Path
+from threading import Thread
+from typing import Any
+
+import psutil
+from pebble import ProcessExpired, ProcessFuture, ProcessPool
+
+from aurelon.core import PlateError
+from aurelon.runs.contents import Contents
+from aurelon.runs.room import Room
+from aurelon.runs.tasks import Made, Task, WorkerLost
+from aurelon.runs.worker import make, use_threads
+
+LOOK_EVERY = 0.5  # seconds between a worker's looks at whether the run is still there
+
+
+def _begin(threads: int, owner: int) -> None:
+    """What a worker does first. It ends itself once the process that runs it is gone, be it by a kill."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the run is told, and ends its workers itself
+    use_threads(threads)
+
+    def watch() -> None:
+        while psutil.pid_exists(owner):
+            time.sleep(LOOK_EVERY)
+        os._exit(1)
+
+    Thread(target=watch, daemon=True).start()
+
+
+def _made_here(task: Task, paths: dict[str, str]) -> Made:
+    def content(name: str) -> bytes:
+        try:
+            return Path(paths[name]).read_bytes()
+        except OSError as error:
+            raise PlateError(f"{task.name} cannot be read any more ({error.strerror})") from error
+
+    return make(task, content)
+
+
+class Processes:
+    """So many worker processes, each with its share of the processors. A worker that dies costs the one task that it had."""
+
+    def __init__(self, room: Room) -> None:
+        self._room = room
+        # A process that has threads cannot be forked safely, and each worker is to start fresh.
+        context = multiprocessing.get_context("spawn")
+        self._pool: Any = ProcessPool(room.workers, initializer=_begin, initargs=(room.threads, os.getpid()), context=context)
+
+    @property
+    def room(self) -> int:
+        # One more than there are workers, so that none waits for its next.
+        return self._room.workers + 1
+
+    @property
+    def says(self) -> str:
+        return self._room.says
+
+    def submit(self, task: Task, contents: Contents) -> Future[Made]:
+        paths = {name: str(contents.path(name)) for name in task.contents}
+        inner: ProcessFuture[Made] = self._pool.schedule(_made_here, args=(task, paths))
+        given: Future[Made] = Future()
+        inner.add_done_callback(partial(_pass_on, given))
+        return given
+
+    def close(self) -> None:
+        self._pool.stop()
+        self._pool.join()
+
+
+def _pass_on(given: Future[Made], inner: ProcessFuture[Made]) -> None:
+    if inner.cancelled():  # the engine is closed
+        given.cancel()
+        return
+    error = inner.exception()
+    if isinstance(error, ProcessExpired):
+        given.set_exception(WorkerLost("the process that made it ended before it was done; perhaps there was too little memory"))
+    elif error is not None:
+        given.set_exception(error)
+    else:
+        given.set_result(inner.result())

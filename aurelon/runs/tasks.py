@@ -1,0 +1,84 @@
+"""One picture of a run: what is to be made, told by content, so that it can be made anywhere and always comes out the same."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
+from functools import cache
+from pathlib import Path
+from typing import Any, Literal
+
+import aurelon
+from aurelon.core import AurelonError
+
+Placing = Literal["rig", "found"]
+PLACINGS: Mapping[Placing, str] = {"rig": "Where the rig has them", "found": "Found anew in each picture"}
+
+
+@cache
+def build() -> str:
+    """Names this Aurelon: its version and a digest of its core. Only machines that have the same make the same pictures."""
+    digest = hashlib.sha256()
+    core = Path(aurelon.__file__).parent / "core"
+    for path in sorted(core.rglob("*.py")):
+        digest.update(path.read_bytes())
+    return f"{aurelon.__version__}-{digest.hexdigest()[:12]}"
+
+
+@dataclass(frozen=True)
+class Task:
+    """`plate`, `rig` and `files` are named by the SHA-256 of their content. `export` holds the options of an export; or the
+    `suffix` of a file's name with what was `chosen` for it and whether `passes` are wanted; or nothing, where only the rig is to
+    be placed. `strip` is (number, of how many) where only a strip of the picture is wanted."""
+
+    name: str
+    plate: str
+    rig: str
+    files: tuple[str, ...] = ()
+    placing: Placing = "rig"
+    export: str = ""
+    strip: tuple[int, int] | None = None
+    build: str = field(default_factory=build)
+
+    @property
+    def key(self) -> str:
+        """The same for two tasks of which the same comes out."""
+        told = {name: value for name, value in asdict(self).items() if name != "name"}
+        return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()
+
+    @property
+    def contents(self) -> tuple[str, ...]:
+        """Everything that must be at hand to make it."""
+        return (self.plate, self.rig, *self.files)
+
+
+@dataclass(frozen=True)
+class Made:
+    """What came out of a task: a file, or the samples of a strip, or only the rig as it was placed; and what there is to say."""
+
+    data: bytes = b""
+    suffix: str = ""
+    media_type: str = ""
+    rig: str = ""
+    notes: tuple[str, ...] = ()
+    strip: Any = None
+    seconds: float = 0.0
+
+
+class OtherBuild(AurelonError):
+    """The machine that was to make a picture has another Aurelon."""
+
+
+class WorkerLost(AurelonError):
+    """A worker ended before its picture was made."""
+
+
+class EngineLost(AurelonError):
+    """Nothing can be made any more: the cluster is gone."""
+
+
+def path_export(suffix: str, chosen: Mapping[str, Any], *, passes: bool) -> str:
+    """The export of a task that is written to a file with this ending."""
+    return json.dumps({"suffix": suffix, "chosen": dict(chosen), "passes": passes}, sort_keys=True)
