@@ -10,6 +10,7 @@ import sys
 import time
 import unittest
 from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -56,9 +57,10 @@ def main() -> int:
     last = json.loads(TIMES.read_text()) if TIMES.exists() else {}
     classes = sorted(dict.fromkeys(found), key=lambda name: (-last.get(name, 0.0), not name.startswith("tests.browser.")))
     outcomes = []
-    with multiprocessing.get_context("spawn").Pool(os.cpu_count()) as workers:
-        for outcome in workers.imap_unordered(run_class, classes):
-            outcomes.append(outcome)
+    # Not a Pool, whose processes may have no processes of their own.
+    with ProcessPoolExecutor(os.cpu_count(), multiprocessing.get_context("spawn")) as workers:
+        for done in as_completed([workers.submit(run_class, name) for name in classes]):
+            outcomes.append(outcome := done.result())
             print(f"{'ok    ' if outcome.good else 'FAILED'} {outcome.seconds:6.1f} s {outcome.ran:4} in {outcome.of}", flush=True)
             if not outcome.good:
                 print(outcome.said, flush=True)

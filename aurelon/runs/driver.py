@@ -52,7 +52,7 @@ def drive(items: Iterable[Item | None], engine: Engine, contents: Contents, keep
     """
     coming: Iterator[Item | None] = iter(items)
     again: deque[Item] = deque()
-    going: dict[Future[Made], tuple[Item, Task]] = {}
+    going: dict[Future[Made], tuple[Item, Task, int]] = {}
     left: dict[int, int] = {}  # strips that are still to come, by the item's id
     over = False
     while True:
@@ -65,9 +65,9 @@ def drive(items: Iterable[Item | None], engine: Engine, contents: Contents, keep
             if item is None:
                 break
             keeping.begun(item)
-            tasks = _tasks_of(item, engine.room)
+            tasks = _tasks_of(item, engine.workers)
             left[id(item)] = len(tasks)
-            going |= {engine.submit(task, contents): (item, task) for task in tasks}
+            going |= {engine.submit(task, contents): (item, task, item.tries) for task in tasks}
         if wish() == "stop":
             return
         if not going:
@@ -76,9 +76,9 @@ def drive(items: Iterable[Item | None], engine: Engine, contents: Contents, keep
             continue
         finished, _ = wait(going, timeout=LOOK_EVERY, return_when=FIRST_COMPLETED)
         for future in finished:
-            item, task = going.pop(future)
-            if id(item) not in left:
-                continue  # another strip of it has failed
+            item, task, tries = going.pop(future)
+            if tries != item.tries or id(item) not in left:
+                continue  # another strip of it was lost or has failed
             made = _settle(item, task, future, keeping, again)
             if made is None:
                 del left[id(item)]
@@ -118,10 +118,10 @@ def _naming(task: Task, said: str) -> str:
     return said if task.name in said else f"{task.name}: {said}"
 
 
-def _tasks_of(item: Item, room: int) -> list[Task]:
-    if item.pixels < LARGE or room < 2 or not item.task.export or _writes_passes(item.task):
+def _tasks_of(item: Item, workers: int) -> list[Task]:
+    if item.pixels < LARGE or workers < 2 or not item.task.export or _writes_passes(item.task):
         return [item.task]
-    return [replace(item.task, strip=(number, room)) for number in range(room)]
+    return [replace(item.task, strip=(number, workers)) for number in range(workers)]
 
 
 def _writes_passes(task: Task) -> bool:

@@ -176,7 +176,6 @@ class Refusing(RunsTest):
             ({"rig": {}}, "which rig"),
             ({"rig": {"saved": 99}}, "no saved rig number 99"),
             ({"export": {**PNG, "size": [10, 10]}}, "long edge"),
-            ({"export": PNG, "cluster": "http://elsewhere"}, "cluster"),
         ):
             with self.subTest(said):
                 answer = self.client.post("/api/runs", json={"plates": self.plates, **body})

@@ -14,6 +14,11 @@ class Engine(Protocol):
     """`close` ends what is still going. `says` is how it will work, as a person should know before it starts."""
 
     @property
+    def workers(self) -> int:
+        """How many tasks are worked on at once."""
+        ...
+
+    @property
     def room(self) -> int:
         """How many tasks are best on their way at once."""
         ...

@@ -57,9 +57,13 @@ class Processes:
         self._pool: Any = ProcessPool(room.workers, initializer=_begin, initargs=(room.threads, os.getpid()), context=context)
 
     @property
+    def workers(self) -> int:
+        return self._room.workers
+
+    @property
     def room(self) -> int:
         # One more than there are workers, so that none waits for its next.
-        return self._room.workers + 1
+        return self.workers + 1
 
     @property
     def says(self) -> str:

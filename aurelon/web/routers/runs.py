@@ -39,7 +39,7 @@ class RunRequest(BaseModel):
     rig: RigOf | None = None
     placing: Placing = "rig"
     export: AnyExport | None = None
-    cluster: Annotated[str, Field(max_length=200, pattern=r"^$|^(tcp|tls)://[\w.\-\[\]:]+:\d{1,5}$")] = ""
+    cluster: str = Field("", max_length=200)
 
 
 class RoomRequest(BaseModel):
