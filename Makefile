@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 STAMPS := .stamps
-.PHONY: demo test check bench bench-screen setup setup-test
+.PHONY: demo test check bench bench-screen bench-runs setup setup-test
 
 demo: setup
 	$(BIN)/aurelon serve --demo --data work-data
@@ -20,6 +20,10 @@ bench: setup-test
 # How the page answers the hand, in a real browser.
 bench-screen: setup-test
 	$(BIN)/python -m tests.bench_screen
+
+# How runs go on over workers; ten minutes.
+bench-runs: setup-test
+	$(BIN)/python -m tests.bench_runs
 
 setup: $(STAMPS)/precompiled $(STAMPS)/built
 

@@ -4,16 +4,20 @@ from numba import config
 
 from aurelon.core.errors import AurelonError, OutputError, PlateError, RigError
 from aurelon.core.graph.renderer import Renderer, render
+from aurelon.core.graph.rendering import Rendering
+from aurelon.core.lit import Lit
 from aurelon.core.memory import keep_freed
 from aurelon.core.plate import Plate, open_plate, read_plate
 from aurelon.core.rig import Rig, check_rig, parse_rig
 
 __all__ = [
     "AurelonError",
+    "Lit",
     "OutputError",
     "Plate",
     "PlateError",
     "Renderer",
+    "Rendering",
     "Rig",
     "RigError",
     "check_rig",

@@ -23,8 +23,10 @@ from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.icc import ProfileError, read_profile
 from aurelon.core.imaging.resample import reduce_to
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB, RgbSpace
+from aurelon.core.imaging.screen import png_of
 
 KEPT_REDUCTIONS = 4
+SHOWN_EDGE = 1024  # long edge of what a notebook shows
 T = TypeVar("T")
 
 
@@ -82,6 +84,10 @@ class Plate:
             if key not in self._found:
                 self._found[key] = find()
             return cast(T, self._found[key])
+
+    def _repr_png_(self) -> bytes:
+        """The picture as a notebook shows it."""
+        return png_of(self.pixels, self.space, SHOWN_EDGE, self.alpha)
 
     def alpha_at(self, frame: Frame) -> Floats | None:
         return None if self.alpha is None else reduce_to(self.alpha[:, :, None], frame)[:, :, 0]

@@ -9,6 +9,8 @@ from contextlib import closing
 from dataclasses import dataclass
 from threading import Event, Thread
 
+from peewee import OperationalError
+
 from aurelon.core import AurelonError, Rig, check_rig
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.runs.contents import Contents
@@ -71,10 +73,21 @@ class Batches:
                 continue  # it was deleted meanwhile
             except AurelonError as error:
                 self._store.runs.set_state(run.id, "paused", str(error))
+            except OperationalError as error:  # of the data file: no room, or no longer there
+                log.error("a run could not be kept: %s", error)
+                self._stand_still(run, f"the data file cannot be written ({error}); make room for it, then go on")
             except Exception as error:  # a fault of ours: the person is told, and the log has the trace
                 log.exception("a run failed")
                 said = f"it stopped on a fault of Aurelon's own ({error}); please report it"
-                self._store.runs.set_state(run.id, "paused", said)
+                self._stand_still(run, said)
+
+    def _stand_still(self, run: RunRecord, why: str) -> None:
+        try:
+            self._store.runs.set_state(run.id, "paused", why)
+        except OperationalError:
+            # Not even that can be kept. It is tried again once somebody asks for something.
+            log.exception("the data file cannot be written")
+            self._news.wait()
 
     def _run(self, run: RunRecord) -> None:
         runs = self._store.runs

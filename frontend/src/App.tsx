@@ -6,9 +6,10 @@ import { Message } from "./ui/Message";
 
 // Each view is a script of its own, so that the first comes quickly.
 const Bench = lazy(() => import("./bench/Bench").then(({ Bench }) => ({ default: Bench })));
+const Runs = lazy(() => import("./runs/Runs").then(({ Runs }) => ({ default: Runs })));
 const Home = lazy(() => import("./plates/Home").then(({ Home }) => ({ default: Home })));
 
-/** The plates, or the bench of one of them. */
+/** The plates, the bench of one of them, or the runs. */
 export function App() {
   const route = useRoute();
   const [catalogue, setCatalogue] = useState<Catalogue | null>(null);
@@ -24,9 +25,15 @@ export function App() {
   if (failure) return <Message title="Nothing to show yet">{failure}</Message>;
   if (!catalogue) return <Message title="Opening…" />;
   return (
-    <NoticeProvider page={String(route.plate)}>
+    <NoticeProvider page={`${route.plate} ${route.runs}`}>
       <Suspense fallback={<Message title="Opening…" />}>
-        {route.plate === null ? <Home catalogue={catalogue} /> : <Bench key={route.plate} plateId={route.plate} catalogue={catalogue} />}
+        {route.plate !== null ? (
+          <Bench key={route.plate} plateId={route.plate} catalogue={catalogue} />
+        ) : route.runs ? (
+          <Runs chosen={route.run} />
+        ) : (
+          <Home catalogue={catalogue} />
+        )}
       </Suspense>
       <Notices />
     </NoticeProvider>

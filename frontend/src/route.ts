@@ -1,8 +1,10 @@
 import { useSyncExternalStore } from "react";
 
-/** Where the window is: the home view, or the bench of a plate. */
+/** Where the window is: the home view, the bench of a plate, or the runs, with one of them opened. */
 export interface Route {
   plate: number | null;
+  runs: boolean;
+  run: number | null;
 }
 
 function subscribe(changed: () => void): () => void {
@@ -12,8 +14,9 @@ function subscribe(changed: () => void): () => void {
 
 export function useRoute(): Route {
   const path = useSyncExternalStore(subscribe, () => window.location.pathname);
-  const match = /^\/plates\/(\d+)$/.exec(path);
-  return { plate: match?.[1] ? Number(match[1]) : null };
+  const plate = /^\/plates\/(\d+)$/.exec(path)?.[1];
+  const runs = /^\/runs(?:\/(\d+))?$/.exec(path);
+  return { plate: plate ? Number(plate) : null, runs: runs !== null, run: runs?.[1] ? Number(runs[1]) : null };
 }
 
 export function go(path: string): void {

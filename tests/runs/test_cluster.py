@@ -9,14 +9,16 @@ import subprocess
 import sys
 import time
 import unittest
+from contextlib import closing
 from pathlib import Path
 from unittest import mock
 
 import aurelon
-from aurelon.core.export.picture import PictureExport, export
+from aurelon.core.export.picture import PictureExport, export, joined
 from aurelon.core.plate import open_plate
 from aurelon.runs import driver
 from aurelon.runs.command import RunOptions, run_many
+from aurelon.runs.engines import cluster
 from tests.runs.made import RIG, RunTest
 
 PATIENCE = 60  # seconds in which a process must do what it is waited for
@@ -108,9 +110,13 @@ class Cluster(ClusterTest):
         self.worker("first")
         self.worker("second")
         out = str(self.folder / "out" / "{name}.png")
-        with mock.patch.object(driver, "LARGE", 1000):
+        with closing(cluster.Cluster(self.address)) as engine:
+            self.wait_for(lambda: engine.workers == 2)
+        cut = mock.patch("aurelon.runs.driver.joined", wraps=joined)
+        with mock.patch.object(driver, "LARGE", 1000), cut as put_together:
             done = run_many([self.plates / "shore 1.png"], RunOptions(RIG, out, cluster=self.address))
         self.assertEqual(done, 0)
+        self.assertEqual(len(put_together.call_args.args[0]), 2)
         alone = export(open_plate(self.plates / "shore 1.png"), RIG, PictureExport(format="png", depth="8"))
         self.assertEqual(self.outs(), {"shore 1.png": alone})
 

@@ -17,7 +17,7 @@ from unittest import mock
 import psutil
 
 from aurelon.core import OutputError
-from aurelon.core.export.picture import PictureExport, export
+from aurelon.core.export.picture import PictureExport, export, joined
 from aurelon.core.plate import open_plate
 from aurelon.runs import driver
 from aurelon.runs.contents import Contents
@@ -223,8 +223,10 @@ class Driving(RunTest):
         return keeping
 
     def test_strips_give_the_bytes_of_the_whole(self) -> None:
-        with mock.patch.object(driver, "LARGE", 1000):
+        cut = mock.patch("aurelon.runs.driver.joined", wraps=joined)
+        with mock.patch.object(driver, "LARGE", 1000), cut as put_together:
             self.assertEqual(self.driven("shore 1.png").failed, [])
+        self.assertEqual(len(put_together.call_args.args[0]), 2)
         alone = export(open_plate(self.plates / "shore 1.png"), RIG, PictureExport(format="png", depth="8"))
         self.assertEqual(self.outs()["shore 1.png"], alone)
 

@@ -7,9 +7,11 @@ import time
 import unittest
 import zipfile
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from fastapi.testclient import TestClient
+from peewee import OperationalError
 from PIL import Image
 
 from aurelon.core import check_rig, read_plate
@@ -158,6 +160,24 @@ class Standing(RunsTest):
             self.assertEqual(self.told("GET", f"/plates/{plate}/bench")["undo"], "Apply Low sun")
             revisions = self.store.tables.Revision
             self.assertEqual(revisions.select().where(revisions.plate == plate).count(), 2)
+
+    def test_a_data_file_without_room_pauses_the_run_and_it_goes_on_when_there_is(self) -> None:
+        full = [True]
+        finish = self.store.runs.finish
+
+        def finish_if_there_is_room(item: int, result: Any) -> None:
+            if full[0]:
+                raise OperationalError("database or disk is full")
+            finish(item, result)
+
+        with mock.patch.object(self.store.runs, "finish", finish_if_there_is_room):
+            run = self.started(export=PNG)
+            paused = self.ended(run, "paused")
+            self.assertIn("database or disk is full", paused["run"]["error"])
+            self.assertIn("make room", paused["run"]["error"])
+            full[0] = False
+            self.told("POST", f"/runs/{run}/resume")
+            self.assertEqual(self.ended(run, "done")["files"], 3)
 
     def test_files_of_a_run_are_kept_until_it_is_deleted(self) -> None:
         run = self.ended(self.started(export=PNG))["run"]

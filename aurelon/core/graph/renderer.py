@@ -12,6 +12,7 @@ import numpy as np
 
 from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.nodes import Work
+from aurelon.core.graph.rendering import Rendering
 from aurelon.core.graph.resolve import Backdrop, Graph, ground_for, resolve
 from aurelon.core.graph.show import RESULT, Show, drawing_of, parse_show
 from aurelon.core.imaging.arrays import Floats
@@ -162,7 +163,7 @@ def render(
     draft: bool = False,
     frame_number: int = 0,
     cancelled: Callable[[], bool] = never,
-) -> Floats:
+) -> Rendering:
     """The picture, float32 (h, w, 3), linear light in the plate's primaries.
 
     `size` is the (width, height) of the picture that is seen, after straightening and crop; its own
@@ -170,6 +171,7 @@ def render(
     are kept from call to call. Raises RigError for a `show` that the rig cannot give, Cancelled once
     `cancelled()` is true.
     """
-    return Renderer(plate, cache).render(
+    made = Renderer(plate, cache).render(
         rig, size=size, region=region, show=show, draft=draft, frame_number=frame_number, cancelled=cancelled
     )
+    return Rendering.of(made, plate.space)

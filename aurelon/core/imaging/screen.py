@@ -12,7 +12,9 @@ from numpy.typing import NDArray
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.colour_matrix import mixed
 from aurelon.core.imaging.fastmath import srgb_encode
+from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.quantise import quantise
+from aurelon.core.imaging.resample import reduce_to
 from aurelon.core.imaging.rgb_space import SRGB, RgbSpace
 
 PAPER = np.float32(1.0)  # transparent parts lie on white paper, as in a file without alpha
@@ -75,6 +77,14 @@ def encode_jpeg(picture: NDArray[Any], quality: int) -> bytes:
     done, data = cv2.imencode(".jpg", cv2.cvtColor(picture, cv2.COLOR_RGB2BGR), flags)
     assert done
     return data.tobytes()
+
+
+def png_of(pixels: Floats, space: RgbSpace, long_edge: int, alpha: Floats | None = None) -> bytes:
+    """A PNG of a picture (h, w, 3), linear light in `space`, brought down to `long_edge`."""
+    height, width, _ = pixels.shape
+    frame = Frame.canonical((width, height), long_edge)
+    cover = None if alpha is None else reduce_to(alpha[:, :, None], frame)[:, :, 0]
+    return encode_png(to_screen(reduce_to(pixels, frame), space, alpha=cover))
 
 
 def encode_png(picture: NDArray[Any]) -> bytes:

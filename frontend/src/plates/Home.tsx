@@ -3,6 +3,7 @@ import { DropZone, FileTrigger } from "react-aria-components";
 import styled from "styled-components";
 import { api, said, sendPlate, type Catalogue, type Plate } from "../api/client";
 import { go } from "../route";
+import { RunDialog } from "../runs/RunDialog";
 import { Button } from "../ui/Button";
 import { Message } from "../ui/Message";
 import { Errors, useNotices } from "../ui/Notices";
@@ -81,6 +82,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
   const { say, warn } = useNotices();
   const [plates, setPlates] = useState<Plate[] | null>(null);
   const [blank, setBlank] = useState(false);
+  const [run, setRun] = useState<{ plates: number[]; files: boolean } | null>(null);
   const [sending, setSending] = useState<Transfer[]>([]);
   const [words, setWords] = useState("");
   const [order, setOrder] = useState<Order>("newest");
@@ -164,6 +166,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
         <Errors />
         <TextField label="Find a plate by its name" hideLabel placeholder="Find by name" value={words} onChange={setWords} />
         <Select label="Order" hideLabel value={order} options={orders} onChange={(value) => setOrder(value as Order)} />
+        <Button onPress={() => go("/runs")}>Runs</Button>
         <Button onPress={() => setBlank(true)}>New blank plate…</Button>
         <FileTrigger acceptedFileTypes={endings} allowsMultiple onSelect={(list) => list && void bring([...list])}>
           <Button weight="strong">Bring in a picture…</Button>
@@ -177,9 +180,8 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
       ))}
       {ticked.selected.length > 0 && (
         <SelectedBar
-          plates={plates ?? []}
           selected={ticked.selected}
-          info={catalogue.export}
+          onRun={(files) => setRun({ plates: ticked.selected.map((plate) => plate.id), files })}
           onRename={(name) => {
             ticked.selected.forEach((plate, k) => void rename(plate, ticked.selected.length === 1 ? name : `${name} ${k + 1}`));
             ticked.clear();
@@ -188,7 +190,6 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
             ticked.selected.forEach((plate) => void remove(plate));
             ticked.clear();
           }}
-          onChanged={() => void load()}
           onDone={ticked.clear}
         />
       )}
@@ -209,6 +210,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
           ))}
         </Grid>
       )}
+      {run && <RunDialog info={catalogue.export} plates={run.plates} rig={null} files={run.files} onClose={() => setRun(null)} />}
       <BlankDialog group={catalogue.blank} open={blank} onMade={(plate) => go(`/plates/${plate.id}`)} onClose={() => setBlank(false)} />
     </Zone>
   );

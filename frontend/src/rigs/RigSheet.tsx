@@ -51,11 +51,13 @@ interface Props {
   /** Characters that a name may have. */
   longest: number;
   onApply: (saved: SavedRig, lights: string[] | null) => void;
+  /** It is to be laid on several plates. */
+  onApplyTo: (saved: SavedRig) => void;
   onClose: () => void;
 }
 
 /** Saved rigs, each seen on this very plate: apply one, or some of its lights; save, bring in, take out. */
-export function RigSheet({ plate, rig, longest, onApply, onClose }: Props) {
+export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: Props) {
   const { say, warn } = useNotices();
   const [cells, setCells] = useState<RigCell[] | null>(null);
   const [name, setName] = useState("");
@@ -180,6 +182,7 @@ export function RigSheet({ plate, rig, longest, onApply, onClose }: Props) {
                 label={`What to do with ${saved.name}`}
                 choices={[
                   { id: "all", text: "Apply the whole rig", about: "Replaces the lights on this plate", act: () => onApply(saved, null) },
+                  { id: "others", text: "Apply to several plates…", about: "Lays it on each in a run", act: () => onApplyTo(saved) },
                   ...saved.rig.lights.map((l) => ({
                     id: `light ${l.id}`,
                     text: `Add ${l.name || l.kind}`,

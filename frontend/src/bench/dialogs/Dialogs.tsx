@@ -1,4 +1,6 @@
+import { useState } from "react";
 import { RigSheet } from "../../rigs/RigSheet";
+import { RunDialog } from "../../runs/RunDialog";
 import { useBench, useNow } from "../store/bench";
 import type { Key } from "../keys";
 import { ConflictDialog } from "./ConflictDialog";
@@ -13,6 +15,7 @@ export function Dialogs({ keys }: { keys: Key[] }) {
   const { open, lights, now, catalogue } = useBench();
   const dialog = useNow((s) => s.dialog);
   const strip = useNow((s) => s.strip);
+  const [run, setRun] = useState<number | null>(null);
   const close = () => open(null);
   return (
     <>
@@ -29,8 +32,15 @@ export function Dialogs({ keys }: { keys: Key[] }) {
             close();
             lights.apply(saved, some);
           }}
+          onApplyTo={(saved) => {
+            close();
+            setRun(saved.id);
+          }}
           onClose={close}
         />
+      )}
+      {run !== null && (
+        <RunDialog info={catalogue.export} plates={[now().plate.id]} rig={{ saved: run }} files={false} onClose={() => setRun(null)} />
       )}
       {strip && <TestStrip strip={strip} />}
       <ConflictDialog />

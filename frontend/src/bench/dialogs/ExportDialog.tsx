@@ -1,23 +1,15 @@
 import { useEffect, useRef, useState } from "react";
 import styled from "styled-components";
-import { api, follow, said, type Job, type PictureExport, type SettingInfo } from "../../api/client";
+import { api, follow, said, type Job, type PictureExport } from "../../api/client";
 import { Button } from "../../ui/Button";
-import { Check } from "../../ui/Check";
 import { Dialog } from "../../ui/Dialog";
 import { Progress } from "../../ui/Progress";
-import { Select } from "../../ui/Select";
 import { TextField } from "../../ui/TextField";
 import { tone } from "../../ui/theme";
-import { SettingGroup } from "../column/settings/SettingGroup";
 import { useBench, useNow } from "../store/bench";
 import { useFileSize } from "./useFileSize";
-import { firstChoice, keepExport, rememberedExport, waysOf, wasExported } from "../store/exporting";
-
-const Pair = styled.div`
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 12px;
-`;
+import { ExportFields } from "./ExportFields";
+import { keepExport, rememberedExport, wasExported } from "../store/exporting";
 
 const Size = styled.p`
   align-self: end;
@@ -59,12 +51,10 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const seen = useNow((s) => s.seen);
   const [again] = useState(wasExported);
   const [choice, setChoice] = useState(() => rememberedExport(info));
-  const { formats, group } = waysOf(info, choice.passes);
   const [edge, setEdge] = useState("");
   const [job, setJob] = useState<Job | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
   const leaving = useRef<AbortController | null>(null);
-  const format = formats.find((f) => f.name === choice.format) ?? formats[0];
   const busy = job?.state === "waiting" || job?.state === "working";
   useEffect(() => () => leaving.current?.abort(), []);
 
@@ -120,55 +110,17 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
     setWrong(null);
     onClose();
   };
-  const shown = (s: SettingInfo) => s.name !== "quality" || format?.has_quality;
 
   return (
     <Dialog title={`Export ${plate.name}`} open onClose={close}>
       {again && <Note>Format, depth and settings are those of the last export; the size is this picture's own.</Note>}
-      <Check
-        label="Passes: every light as a layer of its own"
-        isSelected={choice.passes}
-        onChange={(passes) => setChoice(firstChoice(info, passes))}
-      />
-      {choice.passes && (
-        <Note role="note">
-          With the picture under them and the result beside them. In OpenEXR the parts are added up; in the others each layer lies over
-          those below it.
-        </Note>
-      )}
-      <Pair>
-        <Select
-          label="Format"
-          value={choice.format}
-          options={formats.map((f) => ({ value: f.name, text: f.title }))}
-          onChange={(name) => {
-            const next = formats.find((f) => f.name === name);
-            if (next)
-              setChoice({
-                ...choice,
-                format: name,
-                depth: next.depths.some((d) => d.value === choice.depth) ? choice.depth : (next.depths[0]?.value ?? ""),
-              });
-          }}
-        />
-        <Select label="Depth" value={choice.depth} options={format?.depths ?? []} onChange={(depth) => setChoice({ ...choice, depth })} />
+      <ExportFields info={info} plate={plate} choice={choice} onChoice={setChoice}>
         <TextField label="Long edge in pixels" placeholder={`${long} (full size)`} inputMode="numeric" value={edge} onChange={setEdge} />
         <Size aria-label="Size of the picture">
           {size}
           {about !== null && `, about ${megabytes(about)}`}
         </Size>
-      </Pair>
-      <SettingGroup
-        plate={plate}
-        group={{ ...group, settings: group.settings.filter(shown) }}
-        values={choice}
-        onChange={(name, value) => setChoice((now) => ({ ...now, [name]: value }))}
-        onRest={() => undefined}
-        onReset={(s) => setChoice((now) => ({ ...now, [s.name]: s.default }))}
-      />
-      {format?.without_exif.includes(choice.depth) && (
-        <Note role="note">What the camera noted (EXIF) is left out of this kind of file.</Note>
-      )}
+      </ExportFields>
       {!edgeWrong && scale > 1 && (
         <Note role="note">Enlarged {scale.toFixed(1)} times: larger than the picture itself, so no detail is added.</Note>
       )}

@@ -1,0 +1,82 @@
+import styled from "styled-components";
+import type { ReactNode } from "react";
+import type { ExportInfo, FormatInfo, SettingInfo } from "../../api/client";
+import { Check } from "../../ui/Check";
+import { Select } from "../../ui/Select";
+import { tone } from "../../ui/theme";
+import { SettingGroup } from "../column/settings/SettingGroup";
+import { firstChoice, waysOf, type ExportChoice } from "../store/exporting";
+import type { Size } from "../column/units";
+
+const Pair = styled.div`
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 12px;
+`;
+
+const Note = styled.p`
+  color: ${tone.faint};
+`;
+
+/** The format that is chosen. */
+export function formatOf(info: ExportInfo, choice: ExportChoice): FormatInfo | undefined {
+  const { formats } = waysOf(info, choice.passes);
+  return formats.find((f) => f.name === choice.format) ?? formats[0];
+}
+
+interface Props {
+  info: ExportInfo;
+  /** The plate's size, or that of the first of several. */
+  plate: Size;
+  choice: ExportChoice;
+  onChoice: (choice: ExportChoice) => void;
+  /** What is said of the size, beside format and depth. */
+  children: ReactNode;
+}
+
+/** What files are made: passes or one picture, format, depth, and the settings of the file. */
+export function ExportFields({ info, plate, choice, onChoice, children }: Props) {
+  const { formats, group } = waysOf(info, choice.passes);
+  const format = formatOf(info, choice);
+  const shown = (s: SettingInfo) => s.name !== "quality" || format?.has_quality;
+  return (
+    <>
+      <Check
+        label="Passes: every light as a layer of its own"
+        isSelected={choice.passes}
+        onChange={(passes) => onChoice(firstChoice(info, passes))}
+      />
+      {choice.passes && (
+        <Note role="note">
+          With the picture under them and the result beside them. In OpenEXR the parts are added up; in the others each layer lies over
+          those below it.
+        </Note>
+      )}
+      <Pair>
+        <Select
+          label="Format"
+          value={choice.format}
+          options={formats.map((f) => ({ value: f.name, text: f.title }))}
+          onChange={(name) => {
+            const next = formats.find((f) => f.name === name);
+            const depth = next?.depths.some((d) => d.value === choice.depth) ? choice.depth : (next?.depths[0]?.value ?? "");
+            onChoice({ ...choice, format: name, depth });
+          }}
+        />
+        <Select label="Depth" value={choice.depth} options={format?.depths ?? []} onChange={(depth) => onChoice({ ...choice, depth })} />
+        {children}
+      </Pair>
+      <SettingGroup
+        plate={plate}
+        group={{ ...group, settings: group.settings.filter(shown) }}
+        values={choice}
+        onChange={(name, value) => onChoice({ ...choice, [name]: value })}
+        onRest={() => undefined}
+        onReset={(s) => onChoice({ ...choice, [s.name]: s.default })}
+      />
+      {format?.without_exif.includes(choice.depth) && (
+        <Note role="note">What the camera noted (EXIF) is left out of this kind of file.</Note>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,57 @@
+import { useCallback, useEffect, useState } from "react";
+import { api, said, type RunState } from "../api/client";
+
+const EVERY = 700; // ms between looks while something is going
+
+export type Act = "pause" | "resume" | "cancel" | "retry";
+
+export function isGoing({ run }: RunState): boolean {
+  return run.state === "waiting" || run.state === "working";
+}
+
+interface Runs {
+  runs: RunState[] | null;
+  change: (run: RunState, act: Act) => void;
+  forget: (run: RunState) => void;
+}
+
+/** Every run, newest first, as they go on; what can be done with one. */
+export function useRuns(warn: (what: string) => void): Runs {
+  const [runs, setRuns] = useState<RunState[] | null>(null);
+  const load = useCallback(async () => {
+    const { data, error } = await api.GET("/api/runs");
+    if (data) setRuns(data);
+    else warn(said(error));
+  }, [warn]);
+  const going = runs === null || runs.some(isGoing) || runs.some(({ run }) => run.items.some((item) => item.state === "working"));
+
+  useEffect(() => {
+    let asked = false;
+    const look = () => {
+      if (asked) return;
+      asked = true;
+      // A service that does not answer for a while is asked again; its runs go on when it is back.
+      load()
+        .catch(() => undefined)
+        .finally(() => (asked = false));
+    };
+    look();
+    if (!going) return;
+    const timer = window.setInterval(look, EVERY);
+    return () => window.clearInterval(timer);
+  }, [load, going]);
+
+  const change = (run: RunState, act: Act) => {
+    api
+      .POST("/api/runs/{run_id}/{act}", { params: { path: { run_id: run.run.id, act } } })
+      .then(({ error }) => (error ? warn(said(error)) : load()))
+      .catch(() => warn("The service does not answer; start it again."));
+  };
+  const forget = (run: RunState) => {
+    api
+      .DELETE("/api/runs/{run_id}", { params: { path: { run_id: run.run.id } } })
+      .then(({ error }) => (error ? warn(said(error)) : load()))
+      .catch(() => warn("The service does not answer; start it again."));
+  };
+  return { runs, change, forget };
+}
