@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from aurelon import __version__
-from aurelon.core import AurelonError, OutputError, Rig, open_plate, parse_rig
-from aurelon.core.codecs import codecs
+from aurelon.core import AurelonError, OutputError, Rig, open_plate, parse_rig, read_plate
+from aurelon.core.codecs import codecs, suffixes
 from aurelon.core.export import targets
 from aurelon.core.export.passes import CONTAINERS, PassesExport, passes_for_path
 from aurelon.core.export.picture import PROFILES, PictureExport, frame_for, options_for_path
@@ -21,6 +21,8 @@ from aurelon.core.settings.catalogue import catalogue, whole_catalogue
 from aurelon.core.settings.slider import Slider
 from aurelon.core.settings.types.choice import Choice
 from aurelon.runs.tasks import PLACINGS
+
+RIG_HELP = "the rig: a JSON file, or a picture in which it travels"
 
 
 def _size(text: str) -> tuple[int, int]:
@@ -54,7 +56,9 @@ def _render(options: argparse.Namespace) -> None:
     if not out.parent.is_dir():
         raise OutputError(f"{out} cannot be written: the folder {out.parent} does not exist")
     rig = _parse(options.rig)
-    plate = open_plate(options.plate)
+    plate = open_plate(options.plate, options.layer)
+    for said in plate.said:
+        print(said, file=sys.stderr)
     sized = {"size": options.size, "long_edge": options.long_edge}
     chosen = _chosen(options)
     wanted: PictureExport | PassesExport
@@ -75,13 +79,18 @@ def _render(options: argparse.Namespace) -> None:
 
 def _chosen(options: argparse.Namespace) -> dict[str, Any]:
     """How a file is to be written, as far as it was said."""
-    names = ("depth", "profile", "quality", "highlights")
+    names = ("depth", "profile", "quality", "highlights", "with_rig")
     return {name: value for name in names if (value := getattr(options, name)) is not None}
 
 
 def _parse(path: Path) -> Rig:
+    data = _read_text(path)
     try:
-        return parse_rig(_read_text(path))
+        if path.suffix.lower() in suffixes():
+            data = read_plate(data, path.name).rig.encode()
+            if not data:
+                raise AurelonError("no rig travels in this picture; name a JSON file, or a picture that was written with its rig")
+        return parse_rig(data)
     except AurelonError as error:
         raise AurelonError(f"{path}: {error}") from error
 
@@ -153,7 +162,8 @@ def make_parser() -> argparse.ArgumentParser:
 
     render = commands.add_parser("render", help="render a rig on a plate into a file")
     render.add_argument("plate", type=Path, help="the picture file")
-    render.add_argument("--rig", type=Path, required=True, help="the rig, a JSON file")
+    render.add_argument("--rig", type=Path, required=True, help=RIG_HELP)
+    render.add_argument("--layer", default="", help="of a file that holds several pictures, the one of this name")
     render.add_argument("-o", "--out", type=Path, required=True, help="the file to write; its ending says in which format")
     size = render.add_mutually_exclusive_group()
     size.add_argument("--size", type=_size, help="WIDTHxHEIGHT in pixels, in the picture's own proportions")
@@ -164,7 +174,7 @@ def make_parser() -> argparse.ArgumentParser:
 
     many = commands.add_parser("run", help="render a rig on many plates, or on whatever arrives in a folder")
     many.add_argument("plates", type=Path, nargs="*", help="picture files, or folders of them")
-    many.add_argument("--rig", type=Path, required=True, help="the rig, a JSON file")
+    many.add_argument("--rig", type=Path, required=True, help=RIG_HELP)
     many.add_argument(
         "-o", "--out", required=True, help="the files to write, such as 'out/{name}.jpg'; {number} and {folder} are known too"
     )
@@ -183,7 +193,7 @@ def make_parser() -> argparse.ArgumentParser:
     kinds.set_defaults(run=_kinds)
 
     check = commands.add_parser("check", help="check a rig: what is wrong, and where")
-    check.add_argument("rig", type=Path, help="the rig, a JSON file")
+    check.add_argument("rig", type=Path, help=RIG_HELP)
     check.set_defaults(run=_check)
     return parser
 
@@ -194,6 +204,7 @@ def _add_writing(render: argparse.ArgumentParser) -> None:
     render.add_argument("--profile", choices=PROFILES, help="colour profile; the plate's own where left out")
     render.add_argument("--quality", type=_quality, help="1 to 100, for formats that lose detail")
     render.add_argument("--highlights", choices=("cut", "shoulder"), help="light above white: cut off, or rolled off as on film")
+    render.add_argument("--with-rig", action="store_true", default=None, help="let the rig travel in the file")
     render.add_argument(
         "--passes", action="store_true", help="every light as a layer, with the picture and the result: .exr, .ora, .tif or .zip"
     )
@@ -211,10 +222,5 @@ def main(arguments: list[str] | None = None) -> int:
         return 2
 
 
-def run() -> None:
-    """The entry point of the installed command."""
-    sys.exit(main())
-
-
 if __name__ == "__main__":
-    run()
+    sys.exit(main())

@@ -57,7 +57,7 @@ def plates_in(folder: Path, count: int, size: tuple[int, int]) -> Path:
 
 
 def run(plates: Path, out: Path, workers: int) -> float:
-    command = [sys.executable, "-m", "aurelon.cli", "run", plates, "--rig", RIG, "-o", out / "{name}.jpg"]
+    command = [sys.executable, "-m", "aurelon", "run", plates, "--rig", RIG, "-o", out / "{name}.jpg"]
     began = time.perf_counter()
     subprocess.run([*map(str, command), "--workers", str(workers), "--threads", "1"], check=True, stderr=subprocess.DEVNULL)
     return time.perf_counter() - began
@@ -65,7 +65,7 @@ def run(plates: Path, out: Path, workers: int) -> float:
 
 def memory_over(plates: Path, out: Path) -> list[tuple[int, float]]:
     """(pictures made, MB of the run and its workers) as a run goes on, at each fifth of it."""
-    command = [sys.executable, "-m", "aurelon.cli", "run", plates, "--rig", RIG, "-o", out / "{name}.jpg", "--long-edge", "120"]
+    command = [sys.executable, "-m", "aurelon", "run", plates, "--rig", RIG, "-o", out / "{name}.jpg", "--long-edge", "120"]
     going = subprocess.Popen([*map(str, command)], stderr=subprocess.DEVNULL)
     seen: list[tuple[int, float]] = []
     while going.poll() is None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from threading import RLock
 from typing import Any, TypeVar, cast
@@ -15,7 +15,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from aurelon.core.codecs import read_raster
+from aurelon.core.codecs import layer_of, read_raster
 from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.errors import PlateError
 from aurelon.core.imaging.arrays import Floats
@@ -43,6 +43,9 @@ class Plate:
     alpha: Floats | None = None
     depth: str = "8"
     exif: bytes | None = None
+    xmp: bytes | None = None
+    rig: str = ""  # the rig that travelled in the file, as JSON
+    said: tuple[str, ...] = ()  # what a person should know of how the file was read, in sentences
     key: str = ""
     # Files that rigs on this plate refer to, by the SHA-256 of each; None where there is none.
     file_of: Callable[[str], bytes | None] = field(default=lambda name: None, repr=False)
@@ -93,8 +96,8 @@ class Plate:
         return None if self.alpha is None else reduce_to(self.alpha[:, :, None], frame)[:, :, 0]
 
 
-def open_plate(path: str | Path) -> Plate:
-    """Reads a picture file. Raises PlateError in one sentence that names the file."""
+def open_plate(path: str | Path, layer: str = "") -> Plate:
+    """Reads a picture file, or one of those in a file that holds several. Raises PlateError in one sentence that names the file."""
     path = Path(path)
     try:
         data = path.read_bytes()
@@ -103,7 +106,7 @@ def open_plate(path: str | Path) -> Plate:
             type(error), f"cannot be read ({error.strerror})"
         )
         raise PlateError(f"{path} {reason}") from error
-    return read_plate(data, path.name)
+    return read_plate(*layer_of(data, path.name, layer)) if layer else read_plate(data, path.name)
 
 
 def read_plate(data: bytes, name: str) -> Plate:
@@ -124,7 +127,18 @@ def read_plate(data: bytes, name: str) -> Plate:
         raise PlateError(f"{name} cannot be used: {error}; save it again with a standard profile") from error
     depth = {"uint8": "8", "uint16": "16"}.get(str(raster.samples.dtype), "float")
     pixels = _to_linear(raster.samples, space)
-    return Plate(pixels, space, name, _unit_alpha(raster), depth, raster.exif, key)
+    return Plate(
+        pixels,
+        space,
+        name,
+        _unit_alpha(raster),
+        depth,
+        raster.exif,
+        raster.xmp,
+        raster.rig,
+        tuple(f"{name} {said}." for said in raster.said),
+        key,
+    )
 
 
 def read_grey(data: bytes, name: str) -> Floats:
@@ -163,7 +177,7 @@ def _convert_to_srgb(raster: Raster, icc: bytes) -> Raster:
         )
     except (imagecodecs.CmsError, ValueError) as error:
         raise ProfileError(f"its colour profile cannot be applied ({error})") from error
-    return Raster(np.ascontiguousarray(converted), raster.alpha, None, raster.exif)
+    return replace(raster, samples=np.ascontiguousarray(converted), icc=None)
 
 
 def _unit_alpha(raster: Raster) -> Floats | None:

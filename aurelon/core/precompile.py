@@ -20,7 +20,7 @@ from aurelon.core.graph.show import STAGES
 from aurelon.core.imaging.blend import MODES
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.rgb_space import SRGB
-from aurelon.core.imaging.screen import mark_clipped, to_screen
+from aurelon.core.imaging.screen import CLIP_MARK, mark_from, to_screen
 from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
 from aurelon.core.plate import Plate, read_plate
@@ -64,7 +64,7 @@ def use_on_the_bench(plate: Plate, kind: str) -> None:
                 for show in ("result", *(f"stage:{kind}:{stage}" for stage in STAGES)):
                     pixels = renderer.part(rig, frame, show=show, draft=draft)
                     picture = to_screen(pixels, plate.space, frame.x0, frame.y0, dithered=not draft)
-                mark_clipped(picture, pixels)
+                mark_from(picture, pixels, 1.0, CLIP_MARK)
         measure(renderer, rig, kind)
 
 

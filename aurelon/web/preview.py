@@ -22,11 +22,12 @@ from aurelon.core.errors import Cancelled, RigError
 from aurelon.core.graph.show import RESULT, STAGES, Show, ShowBefore, ShowResult, ShowStage
 from aurelon.core.imaging.crop_and_straighten import Box
 from aurelon.core.imaging.frame import fit_within
-from aurelon.core.imaging.screen import encode_jpeg, encode_png, mark_clipped, to_screen
+from aurelon.core.imaging.screen import encode_jpeg, encode_png, to_screen
 from aurelon.core.rig import problem_of
 from aurelon.core.rig.copies import following
 from aurelon.core.rig.painting import Painting, painted_rig
 from aurelon.core.rig.patch import Change, patched
+from aurelon.core.viewing import Viewing
 from aurelon.web.view import View
 
 DRAFT_QUALITY = 88
@@ -52,6 +53,7 @@ class PreviewRequest(BaseModel):
     painting: Painting | None = None
     view: View
     show: Show = RESULT
+    viewing: Viewing = Viewing()
     clipping: bool = False
     draft: bool = False
     light: str | None = None
@@ -92,9 +94,10 @@ def frames(renderer: Renderer, request: PreviewRequest, rig: Rig, cancelled: Cal
         pixels = renderer.part(rig, frame, show=show, draft=request.draft, cancelled=cancelled)
         whole = isinstance(show, ShowResult | ShowBefore)
         alpha = renderer.alpha(rig, frame) if whole else None
-        picture = to_screen(pixels, plate.space, v.x0, v.y0, alpha, dithered=not request.draft)
+        seen = request.viewing.seen(pixels) if whole else pixels
+        picture = to_screen(seen, plate.space, v.x0, v.y0, alpha, dithered=not request.draft)
         if request.clipping and whole:
-            mark_clipped(picture, pixels)
+            request.viewing.mark(picture, pixels)
         return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture)
 
     yield _frame(request, rig, plate.size, "picture", view, drawn(request.show, view))

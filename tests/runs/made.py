@@ -14,7 +14,7 @@ from tests.pictures import light, rig_of, scene
 from tests.web.service import png
 
 RIG = rig_of(light("shafts", spread={"position": [0.3, 0.3]}), light("bloom", id="glow"))
-AURELON = (sys.executable, "-m", "aurelon.cli")
+AURELON = (sys.executable, "-m", "aurelon")
 
 
 class RunTest(unittest.TestCase):

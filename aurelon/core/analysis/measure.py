@@ -30,12 +30,14 @@ INVISIBLE = 1 / 512  # display-encoded change that no screen shows
 
 @dataclass(frozen=True)
 class Histogram:
-    """Shares of pixels in each bin of display-encoded red, green and blue, and of those clipped."""
+    """Shares of pixels in each bin of display-encoded red, green and blue, and of those clipped at white; and how far the
+    brightest is above white, in stops (0 where none is)."""
 
     red: list[float]
     green: list[float]
     blue: list[float]
     clipped: float
+    above_white: float
 
 
 @dataclass(frozen=True)
@@ -79,7 +81,7 @@ def _histogram(pixels: Floats) -> Histogram:
     codes = encode_array(pixels)
     clipped = float(np.mean((codes >= CLIPPED).any(axis=2)))
     red, green, blue = ([float(v) for v in np.histogram(codes[:, :, c], BINS, (0, 1))[0] / codes[:, :, c].size] for c in range(3))
-    return Histogram(red, green, blue, clipped)
+    return Histogram(red, green, blue, clipped, float(np.log2(max(float(pixels.max()), 1.0))))
 
 
 def _says(now: Working, nodes: LightNodes, frame: Frame) -> str | None:

@@ -8,9 +8,12 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
+from dataclasses import replace
 from functools import cache
 from pathlib import PurePath
-from typing import Any, Protocol, cast
+from typing import Any, Protocol, cast, runtime_checkable
+
+import numpy as np
 
 from aurelon.core.codecs.shared.raster import Format, Raster, UnreadableError
 from aurelon.core.errors import OutputError, PlateError
@@ -28,6 +31,14 @@ class Codec(Protocol):
     def measure(self, data: bytes, /) -> tuple[int, int]: ...
     def read(self, data: bytes, /) -> Raster: ...
     def write(self, raster: Raster, depth: str, quality: int) -> bytes: ...
+
+
+@runtime_checkable
+class Layered(Codec, Protocol):
+    """A codec whose files may hold several pictures."""
+
+    def layers(self, data: bytes, /) -> list[str]: ...
+    def read_layer(self, data: bytes, layer: str, /) -> Raster: ...
 
 
 @cache
@@ -89,6 +100,37 @@ def read_raster(data: bytes, name: str) -> Raster:
 def measured(data: bytes, name: str) -> tuple[int, int]:
     """Width and height of a picture, by what its file says at its head. Raises PlateError as `read_raster` does."""
     return _measured(_codec_of(data, name), data, name)
+
+
+def layers_in(data: bytes, name: str) -> list[str]:
+    """Names of the pictures in a file, where it holds several; none where it holds one. Raises PlateError as `read_raster` does."""
+    codec = _codec_of(data, name)
+    try:
+        found = codec.layers(data) if isinstance(codec, Layered) else []
+    except UnreadableError as error:
+        raise PlateError(f"{name} {error}") from error
+    return found if len(found) > 1 else []
+
+
+def layer_of(data: bytes, name: str, layer: str) -> tuple[bytes, str]:
+    """One of the pictures in a file as a file of its own, without loss: its bytes, and its name. Raises PlateError for a layer that
+    is not there, and as `read_raster` does."""
+    codec = _codec_of(data, name)
+    _measured(codec, data, name)
+    if not isinstance(codec, Layered) or layer not in layers_in(data, name):
+        raise PlateError(f"{name} has no layer called “{layer}”; it may have been another file")
+    try:
+        raster = codec.read_layer(data, layer)
+    except UnreadableError as error:
+        raise PlateError(f"{name} {error}") from error
+    if raster.samples.shape[2] == 1:
+        raster = replace(raster, samples=np.repeat(raster.samples, 3, axis=2))
+    if raster.icc is None and raster.space is not None:
+        raster = replace(raster, icc=raster.space.icc)
+    writer = codec if codec.FORMAT.written else codecs()["png"]
+    depth = {"uint8": "8", "uint16": "16"}.get(str(raster.samples.dtype), "float")
+    called = f"{PurePath(name).stem} - {layer.replace('/', '-')}{writer.FORMAT.suffixes[0]}"
+    return writer.write(raster, depth, 100), called
 
 
 def _codec_of(data: bytes, name: str) -> Codec:

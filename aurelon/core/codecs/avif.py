@@ -4,9 +4,13 @@ code points (ITU-T H.273)."""
 from __future__ import annotations
 
 import struct
+from dataclasses import replace
+from typing import Any
 
 import imagecodecs
 import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
 
 from aurelon.core.codecs.shared.raster import (
     CUT_SHORT,
@@ -16,10 +20,13 @@ from aurelon.core.codecs.shared.raster import (
     by_code_points,
     exif_orientation,
     exif_upright,
+    is_animated,
     open_with_pillow,
+    said_of,
     split_alpha,
     upright,
 )
+from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp
 from aurelon.core.imaging.code_points import (
     BT709,
     BT2020,
@@ -65,7 +72,8 @@ def measure(data: bytes) -> tuple[int, int]:
 def read(data: bytes) -> Raster:
     picture = open_with_pillow(data)
     try:
-        samples = imagecodecs.avif_decode(data, index=0)
+        # The other reader knows every depth, but overruns its memory on files of several pictures.
+        samples = _first_of(picture) if is_animated(picture) else imagecodecs.avif_decode(data)
     except (imagecodecs.AvifError, ValueError, RuntimeError) as error:
         raise UnreadableError(CUT_SHORT) from error
     if samples.dtype == np.uint16:
@@ -73,11 +81,16 @@ def read(data: bytes) -> Raster:
         samples = np.round(samples * np.float32(65535 / ((1 << bits) - 1))).astype(np.uint16)
     # How the file says that it is to be turned comes as EXIF says it.
     colour, alpha = split_alpha(upright(samples, exif_orientation(picture.info.get("exif"))))
+    said, xmp = said_of(picture), upright_xmp(picture.info.get("xmp"))
     icc, exif = picture.info.get("icc_profile"), exif_upright(picture.info.get("exif"))
     points = None if icc else _stated(data)
     if points is None:
-        return Raster(np.ascontiguousarray(colour), alpha, icc, exif)
-    return by_code_points(np.ascontiguousarray(colour), alpha, exif, *points)
+        return Raster(np.ascontiguousarray(colour), alpha, icc, exif, xmp=xmp, rig=rig_in(xmp), said=said)
+    return replace(by_code_points(np.ascontiguousarray(colour), alpha, exif, *points), xmp=xmp, rig=rig_in(xmp), said=said)
+
+
+def _first_of(picture: Image.Image) -> NDArray[Any]:
+    return np.asarray(picture.convert("RGBA" if picture.has_transparency_data else "RGB"))
 
 
 def _stated(data: bytes) -> tuple[int, int] | None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import tempfile
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -20,9 +21,20 @@ from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.code_points import linear_space_of
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, RgbSpace, chromaticities_of
 
-FORMAT = Format("exr", "OpenEXR", "image/x-exr", (".exr",), ("half", "float"), linear=True, without_exif=("half", "float"), order=7)
+FORMAT = Format(
+    "exr",
+    "OpenEXR",
+    "image/x-exr",
+    (".exr",),
+    ("half", "float"),
+    linear=True,
+    without_exif=("half", "float"),
+    carries_rig=True,
+    order=7,
+)
 WHOLE = ("result", "beauty", "combined", "composite", "rgba", "")
 HALF_MOST = 65504.0
+RIG = "aurelon:rig"  # the attribute in which one travels
 
 
 def matches(head: bytes) -> bool:
@@ -60,13 +72,38 @@ def measure(data: bytes) -> tuple[int, int]:
     return max(x1 - x0 for x0, _, x1, _ in sizes), max(y1 - y0 for _, y0, _, y1 in sizes)
 
 
+def layers(data: bytes) -> list[str]:
+    """Names of the pictures in the file: a part, a layer of a part, or both."""
+    with opened(data) as file:
+        return list(_found(file))
+
+
 def read(data: bytes) -> Raster:
     with opened(data) as file:
-        found = [(part, layer, names) for part in file.parts for layer, names in _layers(part.channels).items()]
+        found = _found(file)
         if not found:
             raise UnreadableError("holds no picture in red, green and blue or in grey")
-        part, _, names = min(found, key=lambda item: _rank(item[0].name() or "", item[1]))
-        return _raster(part, names)
+        name = min(found, key=lambda name: _rank(*found[name][:2]))
+        made = _raster(*found[name][2:])
+        rig = file.parts[0].header.get(RIG)
+        said = f"holds {len(found)} layers; “{name}” was taken, and the others can be brought in too"
+        return replace(made, rig=rig if isinstance(rig, str) else "", said=(said,) if len(found) > 1 else ())
+
+
+def read_layer(data: bytes, layer: str) -> Raster:
+    with opened(data) as file:
+        return _raster(*_found(file)[layer][2:])
+
+
+def _found(file: Any) -> dict[str, tuple[str, str, Any, Mapping[str, str]]]:
+    """By name each part and layer that has colour: its part's name, its own, the part, and the channel for each of R, G, B, A."""
+    found: dict[str, tuple[str, str, Any, Mapping[str, str]]] = {}
+    for number, part in enumerate(file.parts, start=1):
+        own = part.name() or ""
+        for layer, names in _layers(part.channels).items():
+            name = " / ".join(word for word in (own, layer) if word) or (f"Part {number}" if len(file.parts) > 1 else "Picture")
+            found[name if name not in found else f"{name} {number}"] = own, layer, part, names
+    return found
 
 
 def _rank(part: str, layer: str) -> int:
@@ -158,4 +195,5 @@ def written(parts: list[Any]) -> bytes:
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
     space = raster.space or LINEAR_SRGB
-    return written([OpenEXR.Part(header_of(space), channels_of(raster.samples, raster.alpha, depth), "result")])
+    carried = {RIG: raster.rig} if raster.rig else {}
+    return written([OpenEXR.Part(header_of(space, **carried), channels_of(raster.samples, raster.alpha, depth), "result")])

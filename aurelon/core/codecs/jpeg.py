@@ -9,6 +9,7 @@ import imagecodecs
 import numpy as np
 from PIL import Image
 
+from aurelon.core.codecs.shared.conversion import FROM_CMYK, from_cmyk
 from aurelon.core.codecs.shared.raster import (
     Format,
     Raster,
@@ -18,9 +19,10 @@ from aurelon.core.codecs.shared.raster import (
     open_with_pillow,
     upright,
 )
+from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp, with_rig
 from aurelon.core.imaging.code_points import LINEAR, P3_D65, space_of
 from aurelon.core.imaging.icc import ProfileError, read_profile
-from aurelon.core.imaging.rgb_space import LINEAR_CURVE, LINEAR_SRGB, make_space
+from aurelon.core.imaging.rgb_space import LINEAR_CURVE, LINEAR_SRGB, OPRGB, make_space
 
 LINEAR_P3 = space_of(P3_D65, LINEAR)
 FORMAT = Format(
@@ -34,6 +36,8 @@ FORMAT = Format(
     largest=65500,
     light_in={"gain-map": LINEAR_P3},
     without_exif=("gain-map",),
+    carries_rig=True,
+    most_xmp=65000,  # in one segment
     order=1,
 )
 # What says that a gain map lies behind the picture.
@@ -53,10 +57,9 @@ def measure(data: bytes) -> tuple[int, int]:
 
 def read(data: bytes) -> Raster:
     picture = open_with_pillow(data)
-    if picture.mode in ("CMYK", "YCCK"):
-        raise UnreadableError("is a CMYK JPEG, made for print; convert it to RGB first")
+    inks = picture.mode == "CMYK"
     try:
-        samples = np.asarray(picture if picture.mode == "L" else picture.convert("RGB"))
+        samples = np.asarray(picture if inks or picture.mode == "L" else picture.convert("RGB"))
     except (OSError, SyntaxError, ValueError) as error:
         raise UnreadableError("is cut short or damaged; copy it again from where it came") from error
     exif: bytes | None = picture.info.get("exif")
@@ -67,7 +70,10 @@ def read(data: bytes) -> Raster:
     if samples.ndim == 2:
         samples = samples[:, :, None]
     samples = upright(samples, exif_orientation(exif))
-    return Raster(samples, icc=picture.info.get("icc_profile"), exif=exif_upright(exif))
+    icc, xmp = picture.info.get("icc_profile"), upright_xmp(picture.info.get("xmp"))
+    if inks:
+        return Raster(from_cmyk(samples, icc), exif=exif_upright(exif), space=OPRGB, xmp=xmp, rig=rig_in(xmp), said=(FROM_CMYK,))
+    return Raster(samples, icc=icc, exif=exif_upright(exif), xmp=xmp, rig=rig_in(xmp))
 
 
 def _with_gain_map(data: bytes, icc: bytes | None, exif: bytes | None) -> Raster | None:
@@ -96,5 +102,6 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
         subsampling="4:4:4" if quality >= 90 else "4:2:0",
         icc_profile=raster.icc,
         exif=raster.exif or b"",
+        xmp=with_rig(raster.xmp, raster.rig) or b"",
     )
     return out.getvalue()

@@ -11,7 +11,17 @@ import numpy as np
 from PIL import Image
 from pillow_jxl import JpegXLImagePlugin
 
-from aurelon.core.codecs.shared.raster import CUT_SHORT, Format, Raster, UnreadableError, all_numbers, exif_upright, split_alpha
+from aurelon.core.codecs.shared.raster import (
+    CUT_SHORT,
+    Format,
+    Raster,
+    UnreadableError,
+    all_numbers,
+    exif_upright,
+    said_of,
+    split_alpha,
+)
+from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB
 
 # In float only light of sRGB's primaries can be stated.
@@ -96,7 +106,8 @@ def read(data: bytes) -> Raster:
     try:
         samples = imagecodecs.jpegxl_decode(data, index=0)
         # The other reader knows no depth but 8 bits, but what the file says of its colours.
-        stated = JpegXLImagePlugin.JXLImageFile(io.BytesIO(data)).info
+        opened = JpegXLImagePlugin.JXLImageFile(io.BytesIO(data))
+        stated = opened.info
     except (imagecodecs.JpegxlError, ValueError, RuntimeError, OSError, SyntaxError) as error:
         raise UnreadableError(CUT_SHORT) from error
     if samples.dtype.kind == "f":
@@ -104,7 +115,8 @@ def read(data: bytes) -> Raster:
     if samples.ndim not in (2, 3) or (samples.ndim == 3 and samples.shape[2] > 4):
         raise UnreadableError("has a layout of samples that Aurelon does not read; save it as plain RGB or grey")
     colour, alpha = split_alpha(samples)
-    return Raster(np.ascontiguousarray(colour), alpha, stated.get("icc_profile"), exif_upright(stated.get("exif")))
+    icc, exif, xmp = stated.get("icc_profile"), exif_upright(stated.get("exif")), upright_xmp(stated.get("xmp"))
+    return Raster(np.ascontiguousarray(colour), alpha, icc, exif, xmp=xmp, rig=rig_in(xmp), said=said_of(opened))
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:

@@ -5,11 +5,13 @@ from __future__ import annotations
 import struct
 import zlib
 from collections.abc import Iterator
+from dataclasses import replace
 
 import imagecodecs
 import numpy as np
 
 from aurelon.core.codecs.shared.raster import (
+    ANIMATED,
     Format,
     Raster,
     UnreadableError,
@@ -20,9 +22,13 @@ from aurelon.core.codecs.shared.raster import (
     split_alpha,
     upright,
 )
+from aurelon.core.codecs.shared.xmp import packed, unpacked
 from aurelon.core.imaging.code_points import BT2020, LINEAR_REC2020, PQ, light_to_pq
 
-FORMAT = Format("png", "PNG", "image/png", (".png",), ("8", "16", "pq16"), light_in={"pq16": LINEAR_REC2020}, order=2)
+FORMAT = Format(
+    "png", "PNG", "image/png", (".png",), ("8", "16", "pq16"), light_in={"pq16": LINEAR_REC2020}, carries_rig=True, order=2
+)
+RIG = b"Aurelon rig\0"  # keyword of the text chunk in which one travels
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 
 
@@ -56,11 +62,17 @@ def measure(data: bytes) -> tuple[int, int]:
 def read(data: bytes) -> Raster:
     exif = None
     icc = points = None
+    rig = ""
+    said: tuple[str, ...] = ()
     for kind, content in _chunks(data):
         if kind == b"eXIf":
             exif = content
         elif kind == b"cICP" and len(content) == 4:
             points = content[0], content[1]
+        elif kind == b"acTL":
+            said = (ANIMATED,)
+        elif kind == b"tEXt" and content.startswith(RIG):
+            rig = unpacked(content[len(RIG) :])
         elif kind == b"iCCP":
             name_end = content.find(b"\0")
             try:
@@ -78,8 +90,9 @@ def read(data: bytes) -> Raster:
         raise UnreadableError("is damaged; copy it again from where it came") from error
     colour, opacity = split_alpha(upright(samples, exif_orientation(exif)))
     if points is not None:  # and the profile gives way to it
-        return by_code_points(np.ascontiguousarray(colour), opacity, exif_upright(exif), *points)
-    return Raster(np.ascontiguousarray(colour), opacity, icc, exif_upright(exif))
+        made = by_code_points(np.ascontiguousarray(colour), opacity, exif_upright(exif), *points)
+        return replace(made, rig=rig, said=said)
+    return Raster(np.ascontiguousarray(colour), opacity, icc, exif_upright(exif), rig=rig, said=said)
 
 
 def _chunk(kind: bytes, content: bytes) -> bytes:
@@ -102,4 +115,6 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
     if raster.exif:
         exif = raster.exif
         extra += _chunk(b"eXIf", exif[6:] if exif[:6] == b"Exif\0\0" else exif)
+    if raster.rig:
+        extra += _chunk(b"tEXt", RIG + packed(raster.rig).encode())
     return encoded[:after_header] + extra + encoded[after_header:]

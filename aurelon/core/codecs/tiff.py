@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import struct
 from typing import Any
 
@@ -12,7 +13,9 @@ from numpy.typing import NDArray
 from PIL import Image
 from PIL.TiffImagePlugin import ImageFileDirectory_v2
 
+from aurelon.core.codecs.shared.conversion import FROM_CMYK, FROM_LAB, from_cmyk, from_lab, lab_codes
 from aurelon.core.codecs.shared.raster import (
+    CUT_SHORT,
     DESCRIPTIVE_TAGS,
     EXIF_IFD,
     GPS_IFD,
@@ -24,9 +27,11 @@ from aurelon.core.codecs.shared.raster import (
     split_alpha,
     upright,
 )
+from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp, with_rig
+from aurelon.core.imaging.rgb_space import OPRGB
 
-FORMAT = Format("tiff", "TIFF", "image/tiff", (".tif", ".tiff"), ("8", "16", "float"), order=3)
-ICC_TAG = 34675
+FORMAT = Format("tiff", "TIFF", "image/tiff", (".tif", ".tiff"), ("8", "16", "float"), carries_rig=True, order=3)
+ICC_TAG, XMP_TAG, PAGE_NAME = 34675, 700, 285
 PLACEHOLDER = 1  # how far below a directory pointer its placeholder tag lies
 READABLE = (
     tifffile.PHOTOMETRIC.MINISBLACK,
@@ -35,6 +40,7 @@ READABLE = (
     tifffile.PHOTOMETRIC.PALETTE,
     tifffile.PHOTOMETRIC.YCBCR,
 )
+CONVERTED = (tifffile.PHOTOMETRIC.SEPARATED, tifffile.PHOTOMETRIC.CIELAB, tifffile.PHOTOMETRIC.ICCLAB)
 DAMAGE = (
     tifffile.TiffFileError,
     ValueError,
@@ -68,11 +74,40 @@ def measure(data: bytes) -> tuple[int, int]:
         raise UnreadableError("is cut short or damaged; copy it again from where it came") from error
 
 
-def read(data: bytes) -> Raster:
+def layers(data: bytes) -> list[str]:
+    """Names of the pictures in the file, each page at its full size."""
     try:
         with tifffile.TiffFile(io.BytesIO(data)) as file:
-            page = _first_page(file)
-            if page.photometric not in READABLE:
+            return list(_pages(file))
+    except DAMAGE as error:
+        raise UnreadableError(CUT_SHORT) from error
+
+
+def read(data: bytes) -> Raster:
+    return _read(data, None)
+
+
+def read_layer(data: bytes, layer: str) -> Raster:
+    return _read(data, layer)
+
+
+def _pages(file: tifffile.TiffFile) -> dict[str, tifffile.TiffPage]:
+    """Pages by their names, none twice; without those that are smaller versions of others."""
+    found: dict[str, tifffile.TiffPage] = {}
+    for number, page in enumerate(file.pages, start=1):
+        if not isinstance(page, tifffile.TiffPage) or (number > 1 and page.is_reduced):
+            continue
+        name = page.tags[PAGE_NAME].value if PAGE_NAME in page.tags else ""
+        name = name if isinstance(name, str) and name else f"Page {number}"
+        found[name if name not in found else f"{name} {number}"] = page
+    return found
+
+
+def _read(data: bytes, layer: str | None) -> Raster:
+    try:
+        with tifffile.TiffFile(io.BytesIO(data)) as file:
+            page = _first_page(file) if layer is None else _pages(file)[layer]
+            if page.photometric not in READABLE + CONVERTED:
                 raise UnreadableError(
                     f"is a TIFF of kind {tifffile.PHOTOMETRIC(page.photometric).name}, which Aurelon does not read; "
                     "convert it to RGB or grey first"
@@ -83,19 +118,55 @@ def read(data: bytes) -> Raster:
             tags = page.tags
             orientation = tags[ORIENTATION].value if ORIENTATION in tags else 1
             icc = tags[ICC_TAG].value if ICC_TAG in tags else None
-            inverted = page.photometric == tifffile.PHOTOMETRIC.MINISWHITE
-            palette = page.colormap if page.photometric == tifffile.PHOTOMETRIC.PALETTE else None
+            xmp = upright_xmp(_bytes(tags[XMP_TAG].value)) if XMP_TAG in tags else None
+            kind = page.photometric
+            palette = page.colormap if kind == tifffile.PHOTOMETRIC.PALETTE else None
+            about = _about(page.description)
     except UnreadableError:
         raise
     except DAMAGE as error:
-        raise UnreadableError("is cut short or damaged; copy it again from where it came") from error
+        raise UnreadableError(CUT_SHORT) from error
+    exif = _exif_block(data)
+    rest: dict[str, Any] = {"exif": exif, "xmp": xmp, "rig": about or rig_in(xmp)}
+    samples = upright(samples, orientation)
+    if kind in CONVERTED:
+        colours, alpha = _converted(samples, kind, icc)
+        said = FROM_CMYK if kind == tifffile.PHOTOMETRIC.SEPARATED else FROM_LAB
+        return Raster(colours, alpha, space=OPRGB, said=(said,), **rest)
     if palette is not None:
         samples = np.moveaxis(palette[:, samples], 0, -1)
     samples = _plain(samples)
-    if inverted and samples.dtype != np.float32:
+    if kind == tifffile.PHOTOMETRIC.MINISWHITE and samples.dtype != np.float32:
         samples = np.iinfo(samples.dtype).max - samples
-    colour, alpha = split_alpha(upright(samples, orientation))
-    return Raster(np.ascontiguousarray(colour), alpha, icc, _exif_block(data))
+    colour, alpha = split_alpha(samples)
+    return Raster(np.ascontiguousarray(colour), alpha, icc, **rest)
+
+
+def _bytes(value: Any) -> bytes:
+    return value if isinstance(value, bytes) else bytes(value) if isinstance(value, tuple) else str(value).encode()
+
+
+def _about(description: str) -> str:
+    """The rig in what a file of passes says of itself; "" where there is none."""
+    try:
+        told = json.loads(description) if description.startswith("{") else {}
+    except ValueError:
+        return ""
+    return json.dumps(told["rig"]) if isinstance(told, dict) and isinstance(told.get("rig"), dict) else ""
+
+
+def _converted(samples: NDArray[Any], kind: int, icc: bytes | None) -> tuple[NDArray[Any], NDArray[Any] | None]:
+    """Printing inks or L*a*b* as opRGB at 16 bits, and the alpha that comes after them."""
+    count = 4 if kind == tifffile.PHOTOMETRIC.SEPARATED else 3
+    if samples.ndim != 3 or samples.shape[2] not in (count, count + 1) or samples.dtype not in (np.uint8, np.uint16):
+        raise UnreadableError("has a layout of samples that Aurelon does not read; save it as RGB at 8 or 16 bits")
+    alpha = None if samples.shape[2] == count else samples[:, :, count]
+    if alpha is not None and alpha.dtype == np.uint8:
+        alpha = alpha.astype(np.uint16) * 257
+    colours = np.ascontiguousarray(samples[:, :, :count])
+    if kind == tifffile.PHOTOMETRIC.SEPARATED:
+        return from_cmyk(colours, icc), alpha
+    return from_lab(lab_codes(colours, signed=kind == tifffile.PHOTOMETRIC.CIELAB)), alpha
 
 
 def _plain(samples: NDArray[Any]) -> NDArray[Any]:
@@ -148,6 +219,8 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
             if inner := dict(exif.get_ifd(tag)):
                 directories[tag] = inner
                 extra.append((tag - PLACEHOLDER, 4, 1, 0, True))
+    if xmp := with_rig(raster.xmp, raster.rig):
+        extra.append((XMP_TAG, 1, len(xmp), xmp, True))
     out = io.BytesIO()
     tifffile.imwrite(
         out,

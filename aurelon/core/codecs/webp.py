@@ -14,10 +14,12 @@ from aurelon.core.codecs.shared.raster import (
     exif_upright,
     first_by_pillow,
     open_with_pillow,
+    said_of,
     upright,
 )
+from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp, with_rig
 
-FORMAT = Format("webp", "WebP", "image/webp", (".webp",), ("8",), has_quality=True, largest=16383, order=4)
+FORMAT = Format("webp", "WebP", "image/webp", (".webp",), ("8",), has_quality=True, largest=16383, carries_rig=True, order=4)
 
 
 def matches(head: bytes) -> bool:
@@ -33,7 +35,8 @@ def read(data: bytes) -> Raster:
     exif: bytes | None = picture.info.get("exif")
     turn = exif_orientation(exif)
     opacity = None if alpha is None else upright(alpha, turn)
-    return Raster(upright(colour, turn), opacity, picture.info.get("icc_profile"), exif_upright(exif))
+    icc, xmp = picture.info.get("icc_profile"), upright_xmp(picture.info.get("xmp"))
+    return Raster(upright(colour, turn), opacity, icc, exif_upright(exif), xmp=xmp, rig=rig_in(xmp), said=said_of(picture))
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
@@ -48,5 +51,6 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
         method=3,
         icc_profile=raster.icc or b"",
         exif=raster.exif or b"",
+        xmp=with_rig(raster.xmp, raster.rig) or b"",
     )
     return out.getvalue()

@@ -12,6 +12,7 @@ from pydantic import Field
 
 from aurelon.core.codecs import codecs, format_of_path
 from aurelon.core.codecs.shared.raster import Format, Raster
+from aurelon.core.codecs.shared.xmp import with_rig
 from aurelon.core.errors import Cancelled, OutputError
 from aurelon.core.export.shared.target import Exported, ExportTarget, Progress
 from aurelon.core.graph.renderer import Renderer, never, seen_frame
@@ -23,7 +24,7 @@ from aurelon.core.imaging.rgb_space import DISPLAY_P3, LINEAR_CURVE, LINEAR_SRGB
 from aurelon.core.imaging.roll_off import Shoulder, peak_of
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Rig
-from aurelon.core.settings import Settings, choice, whole
+from aurelon.core.settings import Settings, choice, flag, whole
 
 QUALITY = 92
 TRIAL_EDGE = 640  # pixels of the middle that is written to learn how large the file will be
@@ -62,6 +63,7 @@ class PictureExport(Settings):
         label="Above white",
         words={"cut": "Cut off at white", "shoulder": "Rolled off, as on film"},
     )
+    with_rig: bool = flag(False, "The rig travels in the file, and is found when the file is brought in", label="Rig in the file")
     long_edge: int | None = Field(None, ge=1, description="Pixels on the long edge; all there are where left out")
     size: tuple[int, int] | None = None
     show: Show = RESULT
@@ -107,6 +109,15 @@ def check(plate: Plate, rig: Rig, options: PictureExport) -> None:
     frame = frame_for(plate, rig, options)
     if max(frame.shape) > codec.FORMAT.largest:
         raise OutputError(f"{codec.FORMAT.title} holds up to {codec.FORMAT.largest} pixels a side; choose a smaller size")
+    if options.with_rig:
+        _check_rig_fits(plate, rig, codec.FORMAT)
+
+
+def _check_rig_fits(plate: Plate, rig: Rig, form: Format) -> None:
+    if not form.carries_rig:
+        raise OutputError(f"{form.title} cannot carry the rig; leave it out, or choose PNG or TIFF")
+    if form.most_xmp is not None and len(with_rig(plate.xmp, rig.model_dump_json()) or b"") > form.most_xmp:
+        raise OutputError(f"this rig is too large to travel in a {form.title} file; leave it out, or choose PNG or TIFF")
 
 
 def target_space(plate: Plate, options: PictureExport, form: Format) -> RgbSpace:
@@ -231,7 +242,15 @@ def _raster(
         progress(0.9 * part.stop / frame.shape[0])
         if cancelled():
             raise Cancelled
-    return Raster(samples, alpha if codec.FORMAT.has_alpha else None, target.icc, plate.exif, target)
+    return Raster(
+        samples,
+        alpha if codec.FORMAT.has_alpha else None,
+        target.icc,
+        plate.exif,
+        target,
+        plate.xmp,
+        rig.model_dump_json() if options.with_rig else "",
+    )
 
 
 def _roll_off(renderer: Renderer, rig: Rig, options: PictureExport) -> Shoulder | None:

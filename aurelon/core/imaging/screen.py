@@ -61,14 +61,15 @@ def _encode_whole(pixels: Floats, out: NDArray[Any]) -> None:
             made[i] = np.uint8(codes[i] * np.float32(255.0) + np.float32(0.5))
 
 
-CLIP_MARK, STRIPE = (255, 40, 150), 6  # a colour that no light has; stripes show what lies under them
+# Colours that no light has; stripes show what lies under them.
+CLIP_MARK, PEAK_MARK, STRIPE = (255, 40, 150), (40, 255, 90), 6
 
 
-def mark_clipped(picture: NDArray[Any], pixels: Floats) -> None:
-    """Stripes over the places of `picture` (h, w, 3) uint8 where `pixels` has a channel at display white."""
+def mark_from(picture: NDArray[Any], pixels: Floats, level: float, mark: tuple[int, int, int]) -> None:
+    """Stripes over the places of `picture` (h, w, 3) uint8 where `pixels` has a channel at a level of linear light or above."""
     height, width, _ = pixels.shape
     stripes = (np.arange(height)[:, None] + np.arange(width)[None]) // STRIPE % 2 == 0
-    picture[(pixels >= 1.0 - 1e-4).any(axis=2) & stripes] = CLIP_MARK
+    picture[(pixels >= level * (1.0 - 1e-4)).any(axis=2) & stripes] = mark
 
 
 def encode_jpeg(picture: NDArray[Any], quality: int) -> bytes:

@@ -14,7 +14,7 @@ from pydantic import BaseModel, Field
 
 from aurelon.core.analysis.measure import LIGHT_REACH
 from aurelon.core.blank import Blank
-from aurelon.core.codecs import codecs, found_codecs
+from aurelon.core.codecs import Codec, Layered, codecs, found_codecs
 from aurelon.core.codecs.shared.raster import Format
 from aurelon.core.export.passes import CONTAINERS, PassesExport
 from aurelon.core.export.picture import LARGEST_SCALE, PictureExport
@@ -29,6 +29,7 @@ from aurelon.core.settings.base import Settings, settings_of
 from aurelon.core.settings.types import setting_types
 from aurelon.core.settings.types.choice import Option
 from aurelon.core.settings.types.strokes import Stroke
+from aurelon.core.viewing import Viewing
 
 # Read by Pydantic, not by the type checker, which cannot follow a union made at run time.
 AnySetting: Any = Annotated[reduce(or_, setting_types().values()), Field(discriminator="type")]
@@ -69,10 +70,11 @@ class PartInfo(BaseModel):
 
 
 class ReadInfo(BaseModel):
-    """A file format that can be read."""
+    """A file format that can be read; `layered` says whether its files may hold several pictures."""
 
     title: str
     suffixes: list[str]
+    layered: bool
 
 
 class FormatInfo(BaseModel):
@@ -84,6 +86,7 @@ class FormatInfo(BaseModel):
     depths: list[Option]
     has_quality: bool
     has_alpha: bool
+    carries_rig: bool
     without_exif: list[str]
 
 
@@ -116,6 +119,7 @@ class Catalogue(BaseModel):
 
     kinds: list[KindInfo]
     plate: GroupInfo
+    viewing: GroupInfo
     house: GroupInfo
     behind: GroupInfo
     parts: list[PartInfo]
@@ -199,8 +203,13 @@ def _format(form: Format) -> FormatInfo:
         depths=[Option(value=depth, text=DEPTHS.get(depth, depth)) for depth in form.depths],
         has_quality=form.has_quality,
         has_alpha=form.has_alpha,
+        carries_rig=form.carries_rig,
         without_exif=list(form.without_exif),
     )
+
+
+def _readable(codec: Codec) -> ReadInfo:
+    return ReadInfo(title=codec.FORMAT.title, suffixes=list(codec.FORMAT.suffixes), layered=isinstance(codec, Layered))
 
 
 @cache
@@ -208,9 +217,10 @@ def whole_catalogue() -> Catalogue:
     """All that the screen is built from."""
     left_out = [*found_kinds().refused, *found_parts().refused, *found_codecs().refused]
     return Catalogue(
-        reads=[ReadInfo(title=c.FORMAT.title, suffixes=list(c.FORMAT.suffixes)) for c in codecs().values()],
+        reads=[_readable(codec) for codec in codecs().values()],
         kinds=catalogue(),
         plate=group_of("prepare", "Plate", "What is done to the picture before any light", Prepare),
+        viewing=group_of("viewing", "View", "How the picture is looked at; it changes nothing of it", Viewing),
         house=group_of("house", "House light", "How much of the picture's own light stays on", HouseLight),
         behind=group_of("behind", "Behind", "What stands before the light", Behind),
         parts=[_part(part) for part in parts().values()],

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import multiprocessing
 import os
 import signal
 import time
@@ -16,6 +15,7 @@ import psutil
 from pebble import ProcessExpired, ProcessFuture, ProcessPool
 
 from aurelon.core import PlateError
+from aurelon.runs import early
 from aurelon.runs.contents import Contents
 from aurelon.runs.room import Room
 from aurelon.runs.tasks import Made, Task, WorkerLost
@@ -52,9 +52,10 @@ class Processes:
 
     def __init__(self, room: Room) -> None:
         self._room = room
-        # A process that has threads cannot be forked safely, and each worker is to start fresh.
-        context = multiprocessing.get_context("spawn")
-        self._pool: Any = ProcessPool(room.workers, initializer=_begin, initargs=(room.threads, os.getpid()), context=context)
+        self._given: list[Future[Made]] = []
+        self._pool: Any = ProcessPool(
+            room.workers, initializer=_begin, initargs=(room.threads, os.getpid()), context=early.context()
+        )
 
     @property
     def workers(self) -> int:
@@ -73,11 +74,15 @@ class Processes:
         paths = {name: str(contents.path(name)) for name in task.contents}
         inner: ProcessFuture[Made] = self._pool.schedule(_made_here, args=(task, paths))
         given: Future[Made] = Future()
+        self._given = [future for future in self._given if not future.done()] + [given]
         inner.add_done_callback(partial(_pass_on, given))
         return given
 
     def close(self) -> None:
-        self._pool.stop()
+        if all(future.done() for future in self._given):
+            self._pool.close()
+        else:
+            self._pool.stop()
         self._pool.join()
 
 

@@ -9,6 +9,7 @@ from fastapi import APIRouter, File, Query, UploadFile
 from pydantic import BaseModel
 
 from aurelon.core import PlateError
+from aurelon.core.codecs import layer_of, layers_in
 from aurelon.core.plate import read_grey
 from aurelon.web.context import Shared
 
@@ -18,12 +19,14 @@ SHAPES_APART = 0.05  # by which a picture's shape may differ from the plate's
 
 
 class KeptFile(BaseModel):
-    """A file that rigs can refer to by `name`, its SHA-256; its size in pixels."""
+    """A file that rigs can refer to by `name`, its SHA-256; its size in pixels. `layers` are the pictures in what came, where that
+    holds several; one of them was taken."""
 
     name: str
     file_name: str
     width: int
     height: int
+    layers: list[str]
 
 
 class FileNames(BaseModel):
@@ -34,14 +37,22 @@ class FileNames(BaseModel):
 
 @router.post("", status_code=201)
 def add_file(
-    context: Shared, plate_id: int, file: Annotated[UploadFile, File()], any_shape: Annotated[bool, Query()] = False
+    context: Shared,
+    plate_id: int,
+    file: Annotated[UploadFile, File()],
+    any_shape: Annotated[bool, Query()] = False,
+    layer: Annotated[str, Query()] = "",
 ) -> KeptFile:
-    """Keeps a picture with the plate: one that lies over all of it, or with `any_shape` a light pass."""
+    """Keeps a picture with the plate: one that lies over all of it, or with `any_shape` a light pass; of a file that holds several
+    pictures the `layer` of that name."""
     name = PurePath(file.filename or "picture").name
     if file.size is not None and file.size > MOST_BYTES:
         raise PlateError(f"{name} is larger than {MOST_BYTES >> 20} MB; reduce it first")
     record = context.store.plates.get(plate_id)
     data = file.file.read(MOST_BYTES + 1)
+    layers = layers_in(data, name)
+    if layer:
+        data, name = layer_of(data, name, layer)
     rows, columns = read_grey(data, name).shape
     shape, wanted = columns / rows, record.width / record.height
     if not any_shape and abs(shape / wanted - 1) > SHAPES_APART:
@@ -51,7 +62,7 @@ def add_file(
         )
     kept = context.store.files.add(data, name, plate_id=plate_id)
     context.renderers.forget_stages()
-    return KeptFile(name=kept, file_name=name, width=columns, height=rows)
+    return KeptFile(name=kept, file_name=name, width=columns, height=rows, layers=layers)
 
 
 @router.get("")

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict, dataclass
 from pathlib import PurePath
 from typing import Annotated
 
 from fastapi import APIRouter, File, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 
-from aurelon.core import PlateError, Rig, read_plate
+from aurelon.core import PlateError, Rig, RigError, parse_rig, read_plate
 from aurelon.core.blank import MOST_PIXELS, Blank, blank_picture
+from aurelon.core.codecs import layer_of, layers_in
 from aurelon.runs.jobs import Control
 from aurelon.store import PlateRecord
 from aurelon.web.context import Context, Shared
@@ -19,12 +21,32 @@ router = APIRouter(prefix="/plates", tags=["plates"])
 
 MOST_BYTES = 1 << 30
 NAME_LENGTH = 120
+TRAVELLED = "Rig in the file"
 
 
 class Name(BaseModel):
     """What something is called."""
 
     name: str = Field(min_length=1, max_length=NAME_LENGTH)
+
+
+@dataclass(frozen=True)
+class BroughtIn(PlateRecord):
+    """A new plate, and what there is to say of how its file was read."""
+
+    said: list[str]
+
+
+class Layers(BaseModel):
+    """Names of the pictures in a file that holds several."""
+
+    layers: list[str]
+
+
+class LayerRequest(BaseModel):
+    """The name of one of the pictures in a plate's file."""
+
+    layer: str
 
 
 class BlankRequest(Blank):
@@ -40,15 +62,41 @@ def list_plates(context: Shared) -> list[PlateRecord]:
 
 
 @router.post("", status_code=201)
-def add_plate(context: Shared, file: Annotated[UploadFile, File()]) -> PlateRecord:
-    """Keeps a picture file, byte for byte, with an empty rig."""
+def add_plate(context: Shared, file: Annotated[UploadFile, File()]) -> BroughtIn:
+    """Keeps a picture file, byte for byte, with an empty rig. A rig that travelled in the file becomes a take."""
     file_name = PurePath((file.filename or "picture").replace("\\", "/")).name or "picture"
     if file.size is not None and file.size > MOST_BYTES:
         raise PlateError(f"{file_name} is larger than {MOST_BYTES >> 30} GB; reduce it first")
     data = file.file.read(MOST_BYTES + 1)
+    return _brought_in(context, data, file_name)
+
+
+def _brought_in(context: Context, data: bytes, file_name: str) -> BroughtIn:
     plate = read_plate(data, file_name)
     name = PurePath(file_name).stem[:NAME_LENGTH] or file_name[:NAME_LENGTH]
-    return context.store.plates.add(data, file_name, plate.size, plate.depth, Rig(), name)
+    record = context.store.plates.add(data, file_name, plate.size, plate.depth, Rig(), name)
+    said = list(plate.said)
+    if plate.rig:
+        try:
+            context.store.takes.keep(record.id, TRAVELLED, parse_rig(plate.rig.encode()))
+            said.append(f"{file_name} carries the rig that it was made with; it is among the takes, as “{TRAVELLED}”.")
+        except RigError as error:
+            said.append(f"{file_name} carries a rig that cannot be used ({error}).")
+    return BroughtIn(**asdict(record), said=said)
+
+
+@router.get("/{plate_id}/layers")
+def list_layers(context: Shared, plate_id: int) -> Layers:
+    """The pictures in the plate's file, where it holds several."""
+    record = context.store.plates.get(plate_id)
+    return Layers(layers=layers_in(context.store.plates.file(plate_id), record.file_name))
+
+
+@router.post("/{plate_id}/layers", status_code=201)
+def add_layer(context: Shared, plate_id: int, body: LayerRequest) -> BroughtIn:
+    """A new plate of another picture in the plate's file."""
+    record = context.store.plates.get(plate_id)
+    return _brought_in(context, *layer_of(context.store.plates.file(plate_id), record.file_name, body.layer))
 
 
 @router.post("/blank", status_code=201)

@@ -12,6 +12,7 @@ export type ExportInfo = Schemas["ExportInfo"];
 export type FormatInfo = Schemas["FormatInfo"];
 export type Limits = Schemas["Limits"];
 export type Plate = Schemas["PlateRecord"];
+export type BroughtIn = Schemas["BroughtIn"];
 export type BenchState = Schemas["BenchState"];
 export type Conflict = Schemas["ConflictProblem"];
 export type Rig = Schemas["Rig"];
@@ -92,7 +93,7 @@ export async function follow(job: Job, onNews: (news: JobNews) => void, signal: 
 }
 
 /** Sends a picture file, telling how far it is. */
-export function sendPlate(file: File, onShare: (share: number) => void, signal: AbortSignal): Promise<Plate> {
+export function sendPlate(file: File, onShare: (share: number) => void, signal: AbortSignal): Promise<BroughtIn> {
   // fetch tells nothing of how far a body has been sent.
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
@@ -101,7 +102,7 @@ export function sendPlate(file: File, onShare: (share: number) => void, signal: 
     request.upload.onprogress = (event) => {
       if (event.lengthComputable) onShare(event.loaded / event.total);
     };
-    request.onload = () => (request.status === 201 ? resolve(request.response as Plate) : reject(new Error(said(request.response))));
+    request.onload = () => (request.status === 201 ? resolve(request.response as BroughtIn) : reject(new Error(said(request.response))));
     request.onerror = () => reject(new Error(`${file.name} could not be sent: the service does not answer.`));
     request.onabort = () => reject(new DOMException("stopped", "AbortError"));
     signal.addEventListener("abort", () => request.abort());

@@ -2,6 +2,7 @@ import { useState } from "react";
 import styled from "styled-components";
 import { api, said, type GroupInfo, type Plate } from "../api/client";
 import { SettingGroup } from "../bench/column/settings/SettingGroup";
+import { defaultsOf } from "../bench/store/rig";
 import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
 import { TextField } from "../ui/TextField";
@@ -33,7 +34,7 @@ export function BlankDialog({
   onClose: () => void;
 }) {
   const { warn } = useNotices();
-  const fresh = Object.fromEntries(group.settings.map((s) => [s.name, s.default])) as unknown as Blank;
+  const fresh = defaultsOf(group) as unknown as Blank;
   const [values, setValues] = useState<Blank>(fresh);
   const [name, setName] = useState("");
   const make = async () => {

@@ -1,10 +1,11 @@
 import { useCallback, useEffect, useState } from "react";
 import { DropZone, FileTrigger } from "react-aria-components";
 import styled from "styled-components";
-import { api, said, sendPlate, type Catalogue, type Plate } from "../api/client";
+import { api, said, sendPlate, type BroughtIn, type Catalogue, type Plate } from "../api/client";
 import { go } from "../route";
 import { RunDialog } from "../runs/RunDialog";
 import { Button } from "../ui/Button";
+import { LayerDialog } from "../ui/LayerDialog";
 import { Message } from "../ui/Message";
 import { Errors, useNotices } from "../ui/Notices";
 import { Progress } from "../ui/Progress";
@@ -81,6 +82,7 @@ const orders: { value: Order; text: string }[] = [
 export function Home({ catalogue }: { catalogue: Catalogue }) {
   const { say, warn } = useNotices();
   const [plates, setPlates] = useState<Plate[] | null>(null);
+  const [layers, setLayers] = useState<{ plate: Plate; names: string[] } | null>(null);
   const [blank, setBlank] = useState(false);
   const [run, setRun] = useState<{ plates: number[]; files: boolean } | null>(null);
   const [sending, setSending] = useState<Transfer[]>([]);
@@ -115,7 +117,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
           (share) => setSending((all) => all.map((t) => (t.id === transfer.id ? { ...t, share } : t))),
           transfer.stop.signal,
         );
-        setPlates((all) => [plate, ...(all ?? [])]);
+        came(plate);
         if (files.length === 1) go(`/plates/${plate.id}`);
       } catch (error) {
         if (error instanceof DOMException) say(`${file.name} was not brought in.`);
@@ -124,6 +126,25 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
         setSending((all) => all.filter((t) => t.id !== transfer.id));
       }
     }
+  };
+
+  const came = (plate: BroughtIn) => {
+    setPlates((all) => [plate, ...(all ?? [])]);
+    plate.said.forEach((sentence) => say(sentence));
+  };
+
+  const showLayers = async (plate: Plate) => {
+    const { data, error } = await api.GET("/api/plates/{plate_id}/layers", { params: { path: { plate_id: plate.id } } });
+    if (!data) warn(said(error));
+    else if (data.layers.length === 0) say(`${plate.file_name} holds one picture only.`);
+    else setLayers({ plate, names: data.layers });
+  };
+
+  const bringLayer = async (plate: Plate, layer: string) => {
+    const params = { path: { plate_id: plate.id } };
+    const { data, error } = await api.POST("/api/plates/{plate_id}/layers", { params, body: { layer } });
+    if (data) came(data);
+    else warn(said(error));
   };
 
   const remove = async (plate: Plate) => {
@@ -149,6 +170,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
     else warn(said(error));
   };
 
+  const layered = catalogue.reads.filter((f) => f.layered).flatMap((f) => f.suffixes);
   const endings = catalogue.reads.flatMap((f) => f.suffixes);
   const names = catalogue.reads.map((f) => f.title).join(", ");
   return (
@@ -206,9 +228,19 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
               onOpen={() => go(`/plates/${plate.id}`)}
               onDelete={() => void remove(plate)}
               onRename={(name) => void rename(plate, name)}
+              onLayers={layered.some((ending) => plate.file_name.toLowerCase().endsWith(ending)) ? () => void showLayers(plate) : null}
             />
           ))}
         </Grid>
+      )}
+      {layers && (
+        <LayerDialog
+          title={`Layers of ${layers.plate.file_name}`}
+          note="Each that you choose becomes a plate of its own."
+          layers={layers.names}
+          onPick={(layer) => void bringLayer(layers.plate, layer)}
+          onClose={() => setLayers(null)}
+        />
       )}
       {run && <RunDialog info={catalogue.export} plates={run.plates} rig={null} files={run.files} onClose={() => setRun(null)} />}
       <BlankDialog group={catalogue.blank} open={blank} onMade={(plate) => go(`/plates/${plate.id}`)} onClose={() => setBlank(false)} />

@@ -61,10 +61,12 @@ interface Props {
   onOpen: () => void;
   onDelete: () => void;
   onRename: (name: string) => void;
+  /** Its file may hold other pictures; null where it cannot. */
+  onLayers: (() => void) | null;
 }
 
 /** A plate with the light that is on it. */
-export function PlateCard({ plate, ticked, onTick, onOpen, onDelete, onRename }: Props) {
+export function PlateCard({ plate, ticked, onTick, onOpen, onDelete, onRename, onLayers }: Props) {
   const [name, setName] = useState<string | null>(null);
   const [menu, setMenu] = useState(false);
   // What was kept last shows at once; that of the present state follows when it is made.
@@ -74,6 +76,7 @@ export function PlateCard({ plate, ticked, onTick, onOpen, onDelete, onRename }:
   const choices: Choice[] = [
     { id: "open", text: "Open on the bench", act: onOpen },
     { id: "rename", text: "Rename", act: () => setName(plate.name) },
+    ...(onLayers ? [{ id: "layers", text: "Other layers of its file…", act: onLayers }] : []),
     { id: "delete", text: "Delete", act: onDelete },
   ];
   const lights = plate.lights === 1 ? "1 light" : `${plate.lights} lights`;

@@ -39,6 +39,8 @@ class Format:
     holds: Callable[[RgbSpace], bool] | None = None  # which spaces it can state; None where it holds any profile
     written: bool = True
     without_exif: tuple[str, ...] = ()  # depths at which it is written without EXIF
+    carries_rig: bool = False  # within it, to be found when it is brought in
+    most_xmp: int | None = None  # bytes of metadata in XMP, the rig's among them
     order: int = 99  # in which formats are tried and listed
 
 
@@ -52,6 +54,10 @@ class Raster:
     exif: bytes | None = None
     # The space of the samples where the file says it in another way than by a profile.
     space: RgbSpace | None = None
+    xmp: bytes | None = None
+    rig: str = ""  # the rig that travels in the file, as JSON
+    # What a person should know of what was read, as ends of sentences that begin with the file's name.
+    said: tuple[str, ...] = ()
 
 
 class UnreadableError(ValueError):
@@ -67,6 +73,18 @@ def open_with_pillow(data: bytes) -> Image.Image:
         raise UnreadableError(f"is damaged ({error})") from error
     except Image.DecompressionBombError as error:
         raise UnreadableError("is far too large to be opened; reduce it first") from error
+
+
+ANIMATED = "is animated; its first picture was taken"
+
+
+def said_of(picture: Image.Image) -> tuple[str, ...]:
+    """What there is to say of a file that is opened."""
+    return (ANIMATED,) if is_animated(picture) else ()
+
+
+def is_animated(picture: Image.Image) -> bool:
+    return getattr(picture, "is_animated", False) or getattr(picture, "n_frames", 1) > 1
 
 
 CUT_SHORT = "is cut short or damaged; copy it again from where it came"

@@ -11,13 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from aurelon.core.codecs import png
+from aurelon.core.codecs.ora import RIG
 from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.export.shared.layers import Layer, Layers
 from aurelon.core.imaging.rgb_space import RgbSpace
 
 OPERATORS = {"normal": "svg:src-over", "screen": "svg:screen", "lighten": "svg:lighten", "color-dodge": "svg:color-dodge"}
 THUMBNAIL = 256
-RIG = "aurelon/rig.json"
 
 
 def open_raster(made: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:

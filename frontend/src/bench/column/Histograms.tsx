@@ -33,6 +33,7 @@ function curve(bins: number[]): string {
 
 function One({ name, histogram }: { name: string; histogram: Histogram }) {
   const clipped = histogram.clipped * 100;
+  const above = histogram.above_white >= 0.05 ? `, up to +${histogram.above_white.toFixed(1)} EV` : "";
   return (
     <Box aria-label={`Histogram, ${name}`}>
       <svg viewBox="0 0 100 60" preserveAspectRatio="none" style={{ isolation: "isolate" }} aria-hidden>
@@ -48,7 +49,7 @@ function One({ name, histogram }: { name: string; histogram: Histogram }) {
       </svg>
       <figcaption>
         <span>{name}</span>
-        <span>{clipped < 0.005 ? "nothing clipped" : `${clipped.toFixed(2)} % clipped`}</span>
+        <span>{clipped < 0.005 ? "nothing clipped" : `${clipped.toFixed(2)} % clipped${above}`}</span>
       </figcaption>
     </Box>
   );

@@ -6,6 +6,7 @@ import { withValues } from "../store/rig";
 import { GroupColumn } from "./GroupColumn";
 import { Histograms } from "./Histograms";
 import { MatteList } from "./masks/MatteList";
+import { ViewRows } from "./ViewRows";
 
 const Tools = styled.div`
   display: flex;
@@ -26,7 +27,12 @@ export function PlateColumn() {
       place="prepare"
       group={catalogue.plate}
       onResetAll={() => editing.resetAll("prepare", catalogue.plate, { crop: null })}
-      above={<Histograms />}
+      above={
+        <>
+          <Histograms />
+          <ViewRows />
+        </>
+      }
       below={
         <>
           <Tools>

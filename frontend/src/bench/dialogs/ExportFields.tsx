@@ -38,7 +38,7 @@ interface Props {
 export function ExportFields({ info, plate, choice, onChoice, children }: Props) {
   const { formats, group } = waysOf(info, choice.passes);
   const format = formatOf(info, choice);
-  const shown = (s: SettingInfo) => s.name !== "quality" || format?.has_quality;
+  const shown = (s: SettingInfo) => (s.name !== "quality" || format?.has_quality) && (s.name !== "with_rig" || format?.carries_rig);
   return (
     <>
       <Check

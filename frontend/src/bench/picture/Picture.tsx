@@ -15,6 +15,7 @@ import { LightLayers } from "./LightLayers";
 import { MaskLayers } from "./MaskLayers";
 import { PictureArea } from "./PictureArea";
 import { SplitLine } from "./SplitLine";
+import { ViewNote } from "./ViewNote";
 import { levelled, toPlate } from "./view";
 
 const Middle = styled.main`
@@ -51,6 +52,7 @@ export function Picture() {
         <FinderMarks />
       </PictureArea>
       <Shown />
+      <ViewNote />
       <Trouble />
     </Middle>
   );

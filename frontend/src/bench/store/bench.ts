@@ -14,10 +14,10 @@ import { handled, HANDLES, type Tool } from "./hand";
 import { makeKeeping, type Keeping } from "./keeping";
 import { makeLights, type Lights } from "./lights";
 import { makeMasking, rememberedBrushes, type Masking } from "./masking";
-import type { Selection } from "./rig";
+import { defaultsOf, type Selection } from "./rig";
 import { lightIdNow, placementNow } from "./selectors";
 import { Sheet } from "./sheet";
-import { stateOf, type Comparison, type DialogName, type State } from "./state";
+import { stateOf, type Comparison, type DialogName, type Seeing, type State } from "./state";
 import { makeTakes, type Takes } from "./takes";
 import { makeViewing, type Viewing } from "./viewing";
 import { wishBeside, wishNow } from "./wish";
@@ -54,7 +54,7 @@ export interface Bench {
 }
 
 export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board): Bench {
-  const store = createStore<State>(() => stateOf(opened, rememberedBrushes(catalogue.parts)));
+  const store = createStore<State>(() => stateOf(opened, rememberedBrushes(catalogue.parts), defaultsOf(catalogue.viewing) as Seeing));
   const keeping = makeKeeping(store);
   const take = (tool: Tool) => store.setState((s) => ({ hand: handled(s.hand, { do: "take up", tool }) }));
   const select = (selection: Selection) =>

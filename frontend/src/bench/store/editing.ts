@@ -3,7 +3,7 @@ import { api, said, type Edit, type Edited, type GroupInfo, type Owner, type Rig
 import type { Board } from "../../ui/Notices";
 import { handled } from "./hand";
 import type { Keeping } from "./keeping";
-import { withValues, type Place } from "./rig";
+import { defaultsOf, withValues, type Place } from "./rig";
 import type { State } from "./state";
 
 interface Answer {
@@ -12,10 +12,6 @@ interface Answer {
 }
 
 export type Editing = ReturnType<typeof makeEditing>;
-
-function defaults(group: GroupInfo): Record<string, unknown> {
-  return Object.fromEntries(group.settings.map((s) => [s.name, s.default]));
-}
 
 /** How the rig is edited: shown at once while a hand moves, kept as one step when it rests; or by the core's rules. */
 export function makeEditing(
@@ -95,7 +91,7 @@ export function makeEditing(
         typeof place === "object" && "light" in place ? place.light : null,
       ),
     resetAll: (place: Place, group: GroupInfo, also: Record<string, unknown> = {}) =>
-      edit(withValues(now(), place, { ...defaults(group), ...also }), `Reset ${group.label}`),
+      edit(withValues(now(), place, { ...defaultsOf(group), ...also }), `Reset ${group.label}`),
     /** A setting of a light, without its place being spelt out; the lights of its group follow it. */
     ofLight: (id: string, stage: Stage, name: string, value: unknown) =>
       change(withValues(now(), { light: id, stage }, { [name]: value }), id),

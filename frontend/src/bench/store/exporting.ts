@@ -1,4 +1,5 @@
 import type { ExportInfo, FormatInfo, GroupInfo } from "../../api/client";
+import { defaultsOf } from "./rig";
 import { remember, remembered } from "./remembered";
 
 /** What is chosen of an export and remembered: one picture or passes, the format, its depth, and the settings of the file. */
@@ -12,8 +13,7 @@ export function waysOf(info: ExportInfo, passes: boolean): { formats: FormatInfo
 /** The first format as it comes. */
 export function firstChoice(info: ExportInfo, passes: boolean): ExportChoice {
   const { formats, group } = waysOf(info, passes);
-  const settings = Object.fromEntries(group.settings.map((s) => [s.name, s.default]));
-  return { ...settings, passes, format: formats[0]?.name ?? "", depth: formats[0]?.depths[0]?.value ?? "" };
+  return { ...defaultsOf(group), passes, format: formats[0]?.name ?? "", depth: formats[0]?.depths[0]?.value ?? "" };
 }
 
 const CHOICE = "export";

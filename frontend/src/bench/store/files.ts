@@ -1,5 +1,5 @@
 import type { StoreApi } from "zustand";
-import { api, asForm, said } from "../../api/client";
+import { api, asForm, said, type KeptFile } from "../../api/client";
 import type { Board } from "../../ui/Notices";
 import type { State } from "./state";
 
@@ -15,10 +15,10 @@ export function makeFiles(store: StoreApi<State>, { warn }: Board, onCame: () =>
         // The bench says that the service is away.
         () => undefined,
       ),
-    /** Keeps a picture with the plate; its name for settings, or null where it was refused. */
-    bring: async (file: File, anyShape: boolean): Promise<string | null> => {
+    /** Keeps a picture with the plate, or one of those in a file that holds several; null where it was refused. */
+    bring: async (file: File, anyShape: boolean, layer = ""): Promise<KeptFile | null> => {
       const { data, error } = await api.POST("/api/plates/{plate_id}/files", {
-        params: { path, query: { any_shape: anyShape } },
+        params: { path, query: { any_shape: anyShape, layer } },
         ...asForm(file),
       });
       if (!data) {
@@ -27,7 +27,7 @@ export function makeFiles(store: StoreApi<State>, { warn }: Board, onCame: () =>
       }
       store.setState((s) => ({ files: { ...s.files, [data.name]: data.file_name } }));
       onCame();
-      return data.name;
+      return data;
     },
   };
 }

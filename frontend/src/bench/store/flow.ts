@@ -34,6 +34,7 @@ function same(a: Wish, b: Wish): boolean {
     a.painting === b.painting &&
     a.light === b.light &&
     a.clipping === b.clipping &&
+    a.seeing === b.seeing &&
     JSON.stringify([a.view, a.show]) === JSON.stringify([b.view, b.show])
   );
 }
@@ -82,6 +83,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
       view: wish.view,
       show: wish.show,
       clipping: wish.clipping,
+      viewing: wish.seeing,
       light: stages ? wish.light : null,
       draft,
       stage_width: Math.round(STAGE_WIDTH * window.devicePixelRatio),

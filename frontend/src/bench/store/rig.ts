@@ -1,4 +1,4 @@
-import type { Light, Mask, Matte, Owner, Rig, SettingInfo, Stage } from "../../api/client";
+import type { GroupInfo, Light, Mask, Matte, Owner, Rig, SettingInfo, Stage } from "../../api/client";
 
 /** The groups of settings a light has, in the order of its path. */
 export const stages: readonly Stage[] = ["source", "spread", "colour", "mask", "merge"];
@@ -59,6 +59,11 @@ export function valuesAt(rig: Rig, place: Place): Values {
   if (place === "prepare" || place === "house") return rig[place];
   if ("mask" in place) return maskOf(rig, place.mask)?.parts[place.part] ?? {};
   return lightOf(rig, place.light)?.[place.stage] ?? {};
+}
+
+/** The settings of a group as they come. */
+export function defaultsOf(group: GroupInfo): Record<string, unknown> {
+  return Object.fromEntries(group.settings.map((s) => [s.name, s.default]));
 }
 
 export function withValues(rig: Rig, place: Place, values: Values): Rig {

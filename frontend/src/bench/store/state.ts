@@ -7,6 +7,7 @@ import type {
   MaskPart,
   Owner,
   Plate,
+  PreviewRequest,
   Rig,
   SettingInfo,
   Stage,
@@ -37,6 +38,9 @@ export interface Strip {
   setting: SettingInfo;
   tried: StripCell["values"] | null;
 }
+
+/** Settings of the view. */
+export type Seeing = NonNullable<PreviewRequest["viewing"]>;
 
 export type DialogName = "export" | "keys" | "kinds" | "takes" | "rigs";
 
@@ -73,6 +77,8 @@ export interface State {
   solo: string | null;
   handles: boolean;
   clipping: boolean;
+  /** How the picture is looked at: no part of the rig. */
+  seeing: Seeing;
   maskView: MaskView;
   brushes: Record<string, Brush>;
   cutting: Cutting | null;
@@ -104,7 +110,7 @@ export interface State {
   thread: string | null;
 }
 
-export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushes: Record<string, Brush>): State {
+export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushes: Record<string, Brush>, seeing: Seeing): State {
   return {
     plate,
     rig,
@@ -121,6 +127,7 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     solo: null,
     handles: true,
     clipping: false,
+    seeing,
     maskView: "off",
     brushes,
     cutting: null,

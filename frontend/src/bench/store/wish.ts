@@ -4,7 +4,7 @@ import { withPicked } from "./lights";
 import { kept } from "./memo";
 import { lightOwner, soloed, withLight } from "./rig";
 import { boxNow, lightIdNow, ownerNow, paneNow, partIndexNow, placementNow } from "./selectors";
-import type { State, Strip } from "./state";
+import type { Seeing, State, Strip } from "./state";
 
 /** A picture that is wanted on the screen. */
 export interface Wish {
@@ -16,6 +16,7 @@ export interface Wish {
   /** The light whose stages are wanted, small. */
   light: string | null;
   clipping: boolean;
+  seeing: Seeing;
   /** A stroke that is being drawn on the rig. */
   painting: Painting | null;
 }
@@ -63,7 +64,15 @@ export function wishNow(s: State): Wish | null {
   if (!view) return null;
   const light = lightIdNow(s);
   if (s.comparison) {
-    return { ...sideOf(s.comparison.left, s.rig, s.takes), lead: null, view, light, clipping: s.clipping, painting: null };
+    return {
+      ...sideOf(s.comparison.left, s.rig, s.takes),
+      lead: null,
+      view,
+      light,
+      clipping: s.clipping,
+      seeing: s.seeing,
+      painting: null,
+    };
   }
   return {
     rig: litRig(s.rig, s.hand.held === "without", light, s.hand.held === "without" ? null : s.solo, s.strip?.tried),
@@ -72,6 +81,7 @@ export function wishNow(s: State): Wish | null {
     view,
     light,
     clipping: s.clipping,
+    seeing: s.seeing,
     painting: paintingNow(s),
   };
 }
@@ -80,5 +90,13 @@ export function wishNow(s: State): Wish | null {
 export function wishBeside(s: State): Wish | null {
   const view = s.comparison && viewNow(s);
   if (!s.comparison || !view) return null;
-  return { ...sideOf(s.comparison.right, s.rig, s.takes), lead: null, view, light: null, clipping: s.clipping, painting: null };
+  return {
+    ...sideOf(s.comparison.right, s.rig, s.takes),
+    lead: null,
+    view,
+    light: null,
+    clipping: s.clipping,
+    seeing: s.seeing,
+    painting: null,
+  };
 }

@@ -1,0 +1,245 @@
+"""Printing inks and L*a*b* against another library's colours; metadata and rigs that travel in files; files that hold several."""
+
+from __future__ import annotations
+
+import io
+import json
+import unittest
+import zipfile
+from typing import Any
+
+import numpy as np
+import tifffile
+from PIL import Image
+
+from aurelon.core import OutputError, PlateError, Rig, parse_rig, read_plate
+from aurelon.core.codecs import layer_of, layers_in
+from aurelon.core.export import targets
+from aurelon.core.export.passes import PassesExport
+from aurelon.core.graph.renderer import never
+from aurelon.core.imaging.rgb_space import OPRGB
+from tests.core.test_formats import exr, exr_file, planes
+from tests.icc import ink_profile, lab_of_inks, oprgb_of_lab
+from tests.pictures import exported, light, plate_of, rig_of, scene
+
+RIG = rig_of(light("shafts", spread={"position": [0.3, 0.3]}))
+XMP = (
+    b'<?xpacket begin="" id="W5M0MpCehiHzreSzNTczkc9d"?><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
+    b'<rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:tiff="http://ns/tiff/" '
+    b'tiff:Orientation="6" dc:source="Merrow Point"/></rdf:RDF><?xpacket end="w"?>'
+)
+
+
+def codes_of(plate: Any) -> Any:
+    return OPRGB.curves[0].encode(plate.pixels)
+
+
+class Inks(unittest.TestCase):
+    def setUp(self) -> None:
+        dice = np.random.default_rng(3)
+        # At the nodes of the table, where nothing is interpolated.
+        self.inks = (dice.integers(0, 5, (8, 12, 4)) / 4).astype(np.float32)
+        self.expected = oprgb_of_lab(lab_of_inks(self.inks))
+        self.icc = ink_profile()
+
+    def close(self, plate: Any, tolerance: float) -> None:
+        self.assertIs(plate.space, OPRGB)
+        self.assertIn("printing inks (CMYK)", plate.said[0])
+        np.testing.assert_allclose(codes_of(plate), self.expected, atol=tolerance)
+
+    def test_tiff_of_8_and_16_bits(self) -> None:
+        for kind, tolerance in ((np.uint8, 0.008), (np.uint16, 0.005)):
+            out = io.BytesIO()
+            samples = np.round(self.inks * np.iinfo(kind).max).astype(kind)
+            tifffile.imwrite(out, samples, photometric="separated", iccprofile=self.icc)
+            self.close(read_plate(out.getvalue(), "print.tif"), tolerance)
+
+    def test_jpeg(self) -> None:
+        out = io.BytesIO()
+        flat = np.repeat(np.repeat(self.inks, 16, axis=0), 16, axis=1)
+        picture = Image.frombytes("CMYK", (192, 128), np.round(flat * 255).astype(np.uint8).tobytes())
+        picture.save(out, "JPEG", quality=98, subsampling=0, icc_profile=self.icc)
+        made = codes_of(read_plate(out.getvalue(), "print.jpg"))[8::16, 8::16]
+        np.testing.assert_allclose(made, self.expected, atol=0.03)
+
+    def test_without_a_profile_nobody_knows_the_colours(self) -> None:
+        for form, ending in (("JPEG", "jpg"), ("TIFF", "tif")):
+            out = io.BytesIO()
+            Image.new("CMYK", (20, 20)).save(out, form)
+            with self.assertRaisesRegex(PlateError, "CMYK. without a profile"):
+                read_plate(out.getvalue(), f"print.{ending}")
+
+    def test_a_profile_of_other_colours_is_one_sentence(self) -> None:
+        out = io.BytesIO()
+        tifffile.imwrite(out, np.zeros((8, 8, 4), np.uint8), photometric="separated", iccprofile=OPRGB.icc)
+        with self.assertRaisesRegex(PlateError, "colour profile that cannot be applied"):
+            read_plate(out.getvalue(), "print.tif")
+
+
+class Lab(unittest.TestCase):
+    def test_both_codings_at_both_depths(self) -> None:
+        dice = np.random.default_rng(4)
+        lab = np.stack([dice.uniform(20, 90, (9, 7)), dice.uniform(-20, 20, (9, 7)), dice.uniform(-20, 20, (9, 7))], axis=2)
+        top, tones = lab[:, :, :1], lab[:, :, 1:]
+        signed8 = np.dstack([np.round(top * 2.55), np.round(tones) % 256]).astype(np.uint8)
+        signed16 = np.dstack([np.round(top * 655.35), np.round(tones * 256) % 65536]).astype(np.uint16)
+        offset8 = np.dstack([np.round(top * 2.55), np.round(tones + 128)]).astype(np.uint8)
+        offset16 = np.dstack([np.round(top * 652.8), np.round((tones + 128) * 256)]).astype(np.uint16)
+        for photometric, samples, tolerance in (
+            ("cielab", signed8, 0.02),
+            ("cielab", signed16, 0.002),
+            ("icclab", offset8, 0.02),
+            ("icclab", offset16, 0.002),
+        ):
+            with self.subTest(photometric, depth=samples.dtype):
+                out = io.BytesIO()
+                tifffile.imwrite(out, samples, photometric=photometric)
+                plate = read_plate(out.getvalue(), "lab.tif")
+                self.assertIn("L*a*b*", plate.said[0])
+                np.testing.assert_allclose(codes_of(plate), oprgb_of_lab(lab.astype(np.float32)), atol=tolerance)
+
+
+class Travelling(unittest.TestCase):
+    def test_a_rig_is_found_again_in_every_file_that_carries_one(self) -> None:
+        plate = plate_of(scene(96, 64))
+        for form, depth in (("jpeg", "8"), ("png", "8"), ("png", "16"), ("tiff", "16"), ("webp", "8"), ("exr", "half")):
+            with self.subTest(form, depth=depth):
+                carried = exported(plate, RIG, form, depth, with_rig=True)
+                self.assertEqual(parse_rig(read_plate(carried, f"a.{form}").rig.encode()), RIG)
+                self.assertEqual(read_plate(exported(plate, RIG, form, depth), f"a.{form}").rig, "")
+        for form in ("exr", "ora", "tiff"):
+            with self.subTest("passes", form=form):
+                options = PassesExport(format=form, depth="half" if form == "exr" else "8")
+                made = targets()["passes"].run(plate, RIG, options, lambda share: None, never)
+                self.assertEqual(parse_rig(read_plate(made.data, f"a{made.suffix}").rig.encode()), RIG)
+
+    def test_a_file_that_cannot_carry_it_is_refused_in_a_sentence(self) -> None:
+        plate = plate_of(scene(96, 64))
+        with self.assertRaisesRegex(OutputError, "AVIF cannot carry the rig"):
+            exported(plate, RIG, "avif", "8", with_rig=True)
+        dice = np.random.default_rng(1)
+        stroke = {"points": dice.random(18_000).tolist(), "size": 0.02}
+        large = rig_of(light("strokes", source={"strokes": [stroke]}))
+        with self.assertRaisesRegex(OutputError, "too large to travel in a JPEG"):
+            exported(plate, large, "jpeg", "8", with_rig=True)
+        self.assertEqual(parse_rig(read_plate(exported(plate, large, "png", "8", with_rig=True), "a.png").rig.encode()), large)
+
+    def test_a_damaged_rig_is_none(self) -> None:
+        plate = plate_of(scene(96, 64))
+        carried = exported(plate, RIG, "tiff", "8", with_rig=True)
+        at = carried.index(b'aurelon:rig="') + 40
+        self.assertEqual(read_plate(carried[:at] + b"AAAA" + carried[at + 4 :], "a.tif").rig, "")
+
+    def test_metadata_go_from_file_to_file_and_come_upright(self) -> None:
+        for form in ("jpg", "webp", "tif"):
+            out = io.BytesIO()
+            picture = Image.fromarray(np.full((20, 30, 3), 99, np.uint8))
+            if form == "tif":
+                tifffile.imwrite(out, np.asarray(picture), photometric="rgb", extratags=[(700, 1, len(XMP), XMP, True)])
+            else:
+                picture.save(out, {"jpg": "JPEG", "webp": "WEBP"}[form], xmp=XMP)
+            plate = read_plate(out.getvalue(), f"a.{form}")
+            assert plate.xmp is not None
+            self.assertIn(b'tiff:Orientation="1" dc:source="Merrow Point"', plate.xmp)
+            for to in ("jpeg", "webp", "tiff"):
+                with self.subTest(form, to=to):
+                    for carried in (False, True):
+                        data = exported(plate, Rig(), to, "8", with_rig=carried)
+                        read: Any = Image.open(io.BytesIO(data))
+                        xmp = read.tag_v2[700] if to == "tiff" else read.info["xmp"]
+                        self.assertIn(b'dc:source="Merrow Point"', bytes(xmp))
+
+
+class Several(unittest.TestCase):
+    def setUp(self) -> None:
+        self.plate = plate_of(scene(96, 64))
+
+    def passes(self, form: str, depth: str) -> bytes:
+        options = PassesExport(format=form, depth=depth)
+        return targets()["passes"].run(self.plate, RIG, options, lambda share: None, never).data
+
+    def test_each_part_and_layer_becomes_a_file_of_its_own(self) -> None:
+        red, blue = (np.full((6, 9, 3), one, np.float32) for one in ((2.5, 0, 0), (0, 0, 0.25)))
+        file = exr_file(
+            exr({**planes(red), **planes(blue, prefix="sea.")}, "beauty"), exr({"Y": np.full((6, 9), 0.5, np.float16)}, "depth")
+        )
+        self.assertEqual(layers_in(file, "a.exr"), ["beauty", "beauty / sea", "depth"])
+        plate = read_plate(file, "a.exr")
+        np.testing.assert_array_equal(plate.pixels, red)
+        self.assertIn("a.exr holds 3 layers; “beauty” was taken", plate.said[0])
+        for layer, expected in (("beauty / sea", blue), ("depth", np.full((6, 9, 3), 0.5))):
+            data, name = layer_of(file, "a.exr", layer)
+            alone = read_plate(data, name)
+            np.testing.assert_array_equal(alone.pixels, expected)
+            self.assertEqual(alone.said, ())
+        with self.assertRaisesRegex(PlateError, "no layer called “sky”"):
+            layer_of(file, "a.exr", "sky")
+        self.assertEqual(layers_in(exr_file(exr(planes(red), "beauty")), "a.exr"), [])
+
+    def test_passes_come_in_again_layer_by_layer(self) -> None:
+        for form, depth, suffix in (("exr", "float", ".exr"), ("tiff", "16", ".tif"), ("ora", "16", ".ora")):
+            with self.subTest(form):
+                file = self.passes(form, depth)
+                names = layers_in(file, f"a{suffix}")
+                self.assertIn("picture", names)
+                self.assertGreaterEqual(len(names), 3)
+                whole = read_plate(file, f"a{suffix}")
+                self.assertEqual(whole.pixels.shape, (64, 96, 3))
+                picture = next(name for name in names if name == "picture")
+                data, name = layer_of(file, f"a{suffix}", picture)
+                below = exported(self.plate, Rig(), "exr" if form == "exr" else "png", depth)
+                expected = read_plate(below, "a.exr" if form == "exr" else "a.png").pixels
+                np.testing.assert_allclose(read_plate(data, name).pixels, expected, atol=1e-3)
+
+    def test_small_versions_in_a_tiff_are_no_layers(self) -> None:
+        out = io.BytesIO()
+        with tifffile.TiffWriter(out) as file:
+            file.write(np.zeros((40, 60, 3), np.uint8), photometric="rgb")
+            file.write(np.zeros((10, 15, 3), np.uint8), photometric="rgb", subfiletype=1)
+        self.assertEqual(layers_in(out.getvalue(), "a.tif"), [])
+
+    def test_a_layer_that_lies_beside_the_canvas_is_cut_to_it(self) -> None:
+        small = io.BytesIO()
+        Image.fromarray(np.full((4, 4, 3), 200, np.uint8)).save(small, "PNG")
+        merged = io.BytesIO()
+        Image.fromarray(np.zeros((6, 8, 3), np.uint8)).save(merged, "PNG")
+
+        def archive(stack: str) -> bytes:
+            out = io.BytesIO()
+            with zipfile.ZipFile(out, "w") as file:
+                file.writestr("mimetype", "image/openraster")
+                file.writestr("stack.xml", stack)
+                file.writestr("mergedimage.png", merged.getvalue())
+                file.writestr("data/a.png", small.getvalue())
+            return out.getvalue()
+
+        file = archive('<image w="8" h="6"><stack><layer name="lamp" src="data/a.png" x="-2" y="3"/></stack></image>')
+        plate = read_plate(*layer_of(file, "a.ora", "lamp"))
+        alpha = np.zeros((6, 8))
+        alpha[3:6, 0:2] = 1
+        np.testing.assert_array_equal(plate.alpha, alpha)
+        for stack, said in (
+            ('<image w="8" h="6"><stack', "cut short or damaged"),
+            ('<!DOCTYPE a [<!ENTITY b "c">]><image w="8" h="6"/>', "no plain XML"),
+            ('<image w="0" h="6"/>', "gives no size"),
+        ):
+            with self.subTest(said), self.assertRaisesRegex(PlateError, said):
+                read_plate(archive(stack), "a.ora")
+
+    def test_animated_files_say_that_their_first_picture_was_taken(self) -> None:
+        frames = [Image.fromarray(np.full((200, 200, 3), tone, np.uint8)) for tone in (40, 200)]
+        for form in ("PNG", "WEBP", "AVIF"):
+            with self.subTest(form):
+                out = io.BytesIO()
+                frames[0].save(out, form, save_all=True, append_images=frames[1:], duration=100)
+                plate = read_plate(out.getvalue(), f"a.{form.lower()}")
+                self.assertIn("is animated; its first picture was taken", plate.said[0])
+                self.assertLess(float(plate.pixels.max()), 0.1)
+
+    def test_a_passes_file_tells_its_rules_and_its_rig_as_json(self) -> None:
+        with tifffile.TiffFile(io.BytesIO(self.passes("tiff", "8"))) as file:
+            self.assertEqual(json.loads(file.pages.first.description)["rig"], RIG.model_dump(mode="json"))
+
+
+if __name__ == "__main__":
+    unittest.main()
