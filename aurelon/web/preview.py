@@ -84,6 +84,7 @@ class PreviewFailure(BaseModel):
 def frames(renderer: Renderer, request: PreviewRequest, rig: Rig, cancelled: Callable[[], bool]) -> Iterator[bytes]:
     """The binary frames that answer a request for `rig`: the picture, then the stages of the chosen light."""
     plate = renderer.plate
+    request.view.check(plate.size)
     rig = following(rig, request.lead)
     if request.painting is not None:
         rig = painted_rig(rig, request.painting)
@@ -155,7 +156,13 @@ class PreviewSession:
         loop = asyncio.get_running_loop()
         try:
             while True:
-                text = await self._socket.receive_text()
+                message = await self._socket.receive()
+                if message["type"] == "websocket.disconnect":
+                    break
+                text = message.get("text")
+                if text is None:
+                    await self._fail(-1, "a request is text in JSON, and this was neither; reload the page")
+                    continue
                 # A rig of many strokes takes a while to read, and others are waiting for the loop.
                 failure = await loop.run_in_executor(_workers, self._read, text)
                 if failure is not None:
@@ -164,8 +171,9 @@ class PreviewSession:
                 self._count += 1
                 self._arrived.set()
         except WebSocketDisconnect:
-            self._count += 1
+            pass
         finally:
+            self._count += 1
             answering.cancel()
 
     def _read(self, text: str) -> PreviewFailure | None:

@@ -45,6 +45,10 @@ def answer_problems(app: FastAPI) -> None:
         problems = error.problems if isinstance(error, RigError) else []
         return JSONResponse(Problem(error=str(error), problems=problems).model_dump(), status)
 
+    @app.exception_handler(OverflowError)
+    async def too_large(_: Request, error: OverflowError) -> Response:
+        return JSONResponse(Problem(error="a number in this request is larger than any here", problems=[]).model_dump(), 404)
+
     @app.exception_handler(RequestValidationError)
     async def invalid(_: Request, error: RequestValidationError) -> Response:
         problems = [problem_of(e, skip=("body", "rig")) for e in error.errors()]

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import io
 import json
+import struct
+import tracemalloc
 import unittest
 import zipfile
+import zlib
 from typing import Any
 
 import numpy as np
@@ -148,6 +151,38 @@ class Travelling(unittest.TestCase):
                         read: Any = Image.open(io.BytesIO(data))
                         xmp = read.tag_v2[700] if to == "tiff" else read.info["xmp"]
                         self.assertIn(b'dc:source="Merrow Point"', bytes(xmp))
+
+
+class Bombs(unittest.TestCase):
+    """Files that unpack to far more than they say, or say more than there can be."""
+
+    def png(self, *chunks: tuple[bytes, bytes], size: tuple[int, int] = (1, 1)) -> bytes:
+        header = struct.pack(">IIBBBBB", *size, 8, 2, 0, 0, 0)
+        body = [(b"IHDR", header), *chunks, (b"IDAT", zlib.compress(b"\0\0\0\0")), (b"IEND", b"")]
+        packed = (struct.pack(">I", len(c)) + k + c + struct.pack(">I", zlib.crc32(k + c)) for k, c in body)
+        return b"\x89PNG\r\n\x1a\n" + b"".join(packed)
+
+    def test_each_is_refused_in_a_sentence_and_little_memory(self) -> None:
+        worker = zlib.compressobj(9)
+        profile = b"".join(worker.compress(bytes(1 << 20)) for _ in range(1024)) + worker.flush()
+        many = io.BytesIO()
+        tifffile.imwrite(many, np.zeros((2, 2, 4000), np.uint8), photometric="minisblack", planarconfig="contig")
+        second = struct.pack(">IIBBBBB", 60_000, 60_000, 8, 2, 0, 0, 0)
+        cases = {
+            "unpacks to far more": self.png((b"iCCP", b"p\0\0" + profile)),
+            "two headers": self.png((b"IHDR", second)),
+            "up to 100000 pixels a side": self.png(size=(150_000_000, 1)),
+            "layout of samples": many.getvalue(),
+            "gives no size": self.png(size=(0, 5)),
+        }
+        for said, data in cases.items():
+            with self.subTest(said):
+                tracemalloc.start()
+                self.addCleanup(tracemalloc.stop)
+                with self.assertRaisesRegex(PlateError, said):
+                    read_plate(data, "a.tif" if said.startswith("layout") else "a.png")
+                self.assertLess(tracemalloc.get_traced_memory()[1], 64 << 20)
+                tracemalloc.stop()
 
 
 class Several(unittest.TestCase):

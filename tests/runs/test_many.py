@@ -155,7 +155,8 @@ class Killed(RunTest):
         began, killed = time.monotonic(), False
         while run.poll() is None and not killed and time.monotonic() - began < 60:
             if len(list((self.folder / "out").glob("shore*"))) > 3:
-                workers = [p for p in psutil.Process(run.pid).children() if "spawn_main" in " ".join(p.cmdline())]
+                # Those that are made from the one that was begun for it.
+                workers = [p for p in psutil.Process(run.pid).children(recursive=True) if p.ppid() != run.pid]
                 workers[0].kill()
                 killed = True
             time.sleep(0.01)

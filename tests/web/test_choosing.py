@@ -12,7 +12,10 @@ import numpy as np
 from PIL import Image
 
 from aurelon.core.imaging.blend import MODES
+from aurelon.core.imaging.rgb_space import SRGB
+from aurelon.core.imaging.screen import CLIP_MARK, PEAK_MARK
 from aurelon.core.lights import kinds
+from tests.core.test_formats import exr, exr_file, planes
 from tests.pictures import every_kind, light, scene
 from tests.web.service import ServiceTest, png
 
@@ -94,6 +97,31 @@ class Choosing(ServiceTest):
         colour = answer["rig"]["lights"][0]["colour"]
         self.assertEqual(colour["origin"], "temperature")
         self.assertLess(colour["temperature"], 3500)
+
+    def test_the_view_is_exposed_and_a_peak_marked_and_the_picture_stays_as_it_is(self) -> None:
+        light_of = np.zeros((40, 60, 3), np.float32)
+        light_of[:, :20], light_of[:, 20:40], light_of[:, 40:] = 0.25, 1.5, 6.0
+        plate = self.add(exr_file(exr(planes(light_of))), "bright.exr")
+        view = {"width": 60, "height": 40, "x0": 0, "y0": 0, "x1": 60, "y1": 40}
+        wanted = ({"exposure": 0}, {"exposure": 1}, {"exposure": -3}, {"peak": 2})
+        shown = []
+        with self.preview(plate) as socket:
+            for seq, viewing in enumerate(wanted):
+                socket.send_text(
+                    json.dumps({"seq": seq, "rig": {}, "view": view, "viewing": viewing, "clipping": "peak" in viewing})
+                )
+                data = socket.receive_bytes()
+                (length,) = struct.unpack_from("<I", data)
+                shown.append(np.asarray(Image.open(io.BytesIO(data[4 + length :])).convert("RGB")).astype(int))
+        for picture, stops in zip(shown[:3], (0, 1, -3), strict=True):
+            codes = SRGB.curves[0].encode(np.clip(light_of * 2.0**stops, 0, 1))
+            np.testing.assert_allclose(picture, codes * 255, atol=1)
+        stripes = shown[3]
+        np.testing.assert_allclose(stripes[:, :20], shown[0][:, :20], atol=1)
+        self.assertEqual({tuple(c) for c in stripes[:, 20:40].reshape(-1, 3)}, {(255, 255, 255), CLIP_MARK})
+        self.assertEqual({tuple(c) for c in stripes[:, 40:].reshape(-1, 3)}, {(255, 255, 255), PEAK_MARK})
+        facts = self.told("POST", f"/plates/{plate}/facts", json={"rig": {}})
+        self.assertAlmostEqual(facts["before"]["above_white"], np.log2(6), places=3)
 
     def test_the_preview_tells_what_is_seen_and_marks_what_is_clipped(self) -> None:
         bright = scene(300, 200)

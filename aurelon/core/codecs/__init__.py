@@ -19,7 +19,7 @@ from aurelon.core.codecs.shared.raster import Format, Raster, UnreadableError
 from aurelon.core.errors import OutputError, PlateError
 from aurelon.core.plugins import Found, with_extensions
 
-MAX_PIXELS = 150_000_000
+MAX_PIXELS, MAX_SIDE = 150_000_000, 100_000
 
 
 class Codec(Protocol):
@@ -152,6 +152,10 @@ def _codec_of(data: bytes, name: str) -> Codec:
 def _measured(codec: Codec, data: bytes, name: str) -> tuple[int, int]:
     try:
         width, height = codec.measure(data)
+        if width < 1 or height < 1:
+            raise UnreadableError("is damaged: its header gives no size")
+        if max(width, height) > MAX_SIDE:
+            raise PlateError(f"{name} is {width} x {height} pixels; Aurelon takes pictures of up to {MAX_SIDE} pixels a side")
         if width * height > MAX_PIXELS:
             raise PlateError(
                 f"{name} is {width} x {height} pixels; Aurelon takes pictures of up to "

@@ -29,6 +29,7 @@ FORMAT = Format(
     "png", "PNG", "image/png", (".png",), ("8", "16", "pq16"), light_in={"pq16": LINEAR_REC2020}, carries_rig=True, order=2
 )
 RIG = b"Aurelon rig\0"  # keyword of the text chunk in which one travels
+MOST_PROFILE = 16 << 20  # bytes
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 
 
@@ -59,12 +60,26 @@ def measure(data: bytes) -> tuple[int, int]:
     return width, height
 
 
+def _unpacked(profile: bytes) -> bytes:
+    """A profile, unless it unpacks to more than any has."""
+    worker = zlib.decompressobj()
+    try:
+        icc = worker.decompress(profile, MOST_PROFILE)
+    except zlib.error as error:
+        raise UnreadableError("is damaged: its colour profile cannot be unpacked") from error
+    if worker.unconsumed_tail:
+        raise UnreadableError("has a colour profile that unpacks to far more than one has; save it with another")
+    return icc
+
+
 def read(data: bytes) -> Raster:
     exif = None
     icc = points = None
     rig = ""
     said: tuple[str, ...] = ()
-    for kind, content in _chunks(data):
+    for number, (kind, content) in enumerate(_chunks(data)):
+        if kind == b"IHDR" and number > 0:
+            raise UnreadableError("is damaged: it has two headers")
         if kind == b"eXIf":
             exif = content
         elif kind == b"cICP" and len(content) == 4:
@@ -75,10 +90,7 @@ def read(data: bytes) -> Raster:
             rig = unpacked(content[len(RIG) :])
         elif kind == b"iCCP":
             name_end = content.find(b"\0")
-            try:
-                icc = zlib.decompress(content[name_end + 2 :])
-            except zlib.error as error:
-                raise UnreadableError("is damaged: its colour profile cannot be unpacked") from error
+            icc = _unpacked(content[name_end + 2 :])
     depth = data[24]
     try:
         if depth == 16:

@@ -32,6 +32,7 @@ from aurelon.core.imaging.rgb_space import OPRGB
 
 FORMAT = Format("tiff", "TIFF", "image/tiff", (".tif", ".tiff"), ("8", "16", "float"), carries_rig=True, order=3)
 ICC_TAG, XMP_TAG, PAGE_NAME = 34675, 700, 285
+MOST_SAMPLES = 5  # four inks and alpha
 PLACEHOLDER = 1  # how far below a directory pointer its placeholder tag lies
 READABLE = (
     tifffile.PHOTOMETRIC.MINISBLACK,
@@ -69,7 +70,12 @@ def measure(data: bytes) -> tuple[int, int]:
     try:
         with tifffile.TiffFile(io.BytesIO(data)) as file:
             page = _first_page(file)
+            # What is to be decoded counts: samples of a pixel beyond those of colour are no picture.
+            if page.samplesperpixel > MOST_SAMPLES:
+                raise UnreadableError("has a layout of samples that Aurelon does not read; save it as plain RGB or grey")
             return page.imagewidth, page.imagelength
+    except UnreadableError:
+        raise
     except DAMAGE as error:
         raise UnreadableError("is cut short or damaged; copy it again from where it came") from error
 

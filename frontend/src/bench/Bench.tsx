@@ -57,8 +57,8 @@ export function Bench({ plateId, catalogue }: { plateId: number; catalogue: Cata
 
 /** The bench: the bar at the top, the picture, the desk under it, and the column of what is selected. */
 function OpenBench({ opened, catalogue }: { opened: BenchState; catalogue: Catalogue }) {
-  const { say, warn } = useNotices();
-  const [bench] = useState(() => makeBench(opened, catalogue, { say, warn }));
+  const { say, warn, tell } = useNotices();
+  const [bench] = useState(() => makeBench(opened, catalogue, { say, warn, tell }));
   const keys = useMemo(() => keysOf(bench), [bench]);
   useKeys(bench, keys);
   useEffect(() => bench.start(), [bench]);

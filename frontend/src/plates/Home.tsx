@@ -80,7 +80,7 @@ const orders: { value: Order; text: string }[] = [
 
 /** All plates, with what brings new ones in. */
 export function Home({ catalogue }: { catalogue: Catalogue }) {
-  const { say, warn } = useNotices();
+  const { say, warn, tell } = useNotices();
   const [plates, setPlates] = useState<Plate[] | null>(null);
   const [layers, setLayers] = useState<{ plate: Plate; names: string[] } | null>(null);
   const [blank, setBlank] = useState(false);
@@ -130,7 +130,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
 
   const came = (plate: BroughtIn) => {
     setPlates((all) => [plate, ...(all ?? [])]);
-    plate.said.forEach((sentence) => say(sentence));
+    plate.said.forEach(tell);
   };
 
   const showLayers = async (plate: Plate) => {

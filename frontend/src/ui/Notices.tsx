@@ -8,6 +8,8 @@ interface Notice {
   id: number;
   text: string;
   wrong: boolean;
+  /** It is said on the next page too. */
+  stays?: boolean;
   action?: { text: string; act: () => void } | undefined;
 }
 
@@ -15,6 +17,8 @@ interface Notice {
 export interface Board {
   say: (text: string, action?: Notice["action"]) => void;
   warn: (text: string) => void;
+  /** What should be known of something that the next page shows. */
+  tell: (text: string) => void;
 }
 
 interface Notices extends Board {
@@ -44,11 +48,15 @@ export function NoticeProvider({ page, children }: { page: string; children: Rea
     },
     [drop],
   );
-  useEffect(() => setNotices([]), [page]);
+  useEffect(() => setNotices((all) => all.filter((n) => n.stays).map((n) => ({ ...n, stays: false }))), [page]);
   const say = useCallback<Board["say"]>((text, action) => add({ text, action, wrong: false }), [add]);
   const warn = useCallback<Board["warn"]>((text) => add({ text, wrong: true }), [add]);
+  const tell = useCallback<Board["tell"]>((text) => add({ text, wrong: false, stays: true }), [add]);
   const forget = useCallback(() => setErrors([]), []);
-  const board = useMemo<Notices>(() => ({ notices, errors, drop, forget, say, warn }), [notices, errors, drop, forget, say, warn]);
+  const board = useMemo<Notices>(
+    () => ({ notices, errors, drop, forget, say, warn, tell }),
+    [notices, errors, drop, forget, say, warn, tell],
+  );
   return <Context.Provider value={board}>{children}</Context.Provider>;
 }
 

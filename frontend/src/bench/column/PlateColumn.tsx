@@ -27,12 +27,7 @@ export function PlateColumn() {
       place="prepare"
       group={catalogue.plate}
       onResetAll={() => editing.resetAll("prepare", catalogue.plate, { crop: null })}
-      above={
-        <>
-          <Histograms />
-          <ViewRows />
-        </>
-      }
+      above={<Histograms />}
       below={
         <>
           <Tools>
@@ -59,6 +54,7 @@ export function PlateColumn() {
             </Button>
           </Tools>
           <MatteList />
+          <ViewRows />
         </>
       }
     />

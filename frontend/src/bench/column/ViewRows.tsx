@@ -1,9 +1,15 @@
 import styled from "styled-components";
+import { tone } from "../../ui/theme";
 import { useBench, useNow } from "../store/bench";
 import { SettingGroup } from "./settings/SettingGroup";
 
-const Box = styled.div`
-  margin-bottom: 14px;
+const Box = styled.section`
+  margin-top: 18px;
+  h3 {
+    font-size: 13px;
+    font-weight: 600;
+    color: ${tone.strong};
+  }
 `;
 
 /** How the picture is looked at: the exposure of the view and the peak. No part of the rig, and gone with the page. */
@@ -12,6 +18,7 @@ export function ViewRows() {
   const seeing = useNow((s) => s.seeing);
   return (
     <Box>
+      <h3>{catalogue.viewing.label}</h3>
       <SettingGroup
         plate={now().plate}
         group={catalogue.viewing}
