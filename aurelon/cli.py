@@ -182,7 +182,7 @@ def make_parser() -> argparse.ArgumentParser:
     many.add_argument("--resume", action="store_true", help="go on with what an earlier run left; nothing finished is made again")
     many.add_argument("--workers", type=_pixels, help="pictures made at once; as many as fit where left out")
     many.add_argument("--threads", type=_pixels, help="threads in each worker; the processors shared out where left out")
-    many.add_argument("--cluster", metavar="tcp://HOST:PORT", help="have the workers of a cluster make them")
+    many.add_argument("--cluster", default="", metavar="tcp://HOST:PORT", help="have the workers of a cluster make them")
     many.add_argument("--watch", type=Path, metavar="FOLDER", help="make whatever arrives in this folder, until Ctrl-C")
     many.add_argument("--long-edge", type=_pixels, help="pixels on the long edge; may enlarge up to four times")
     _add_writing(many)

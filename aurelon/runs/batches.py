@@ -16,6 +16,7 @@ from aurelon.core.rig.transfer import apply_rig
 from aurelon.runs.contents import Contents
 from aurelon.runs.driver import Item, Wish, drive
 from aurelon.runs.engines import Engine
+from aurelon.runs.engines.choosing import engine_for
 from aurelon.runs.room import Room, room_for
 from aurelon.runs.tasks import Made, Placing, Task
 from aurelon.store import Conflict, Result, RunItemRecord, RunRecord, Store, Unknown
@@ -101,7 +102,7 @@ class Batches:
         with closing(Contents()) as contents:
             rig = runs.rig(run.id)
             if run.export or run.placing == "found":
-                with closing(_engine(self._store, run)) as engine:
+                with closing(self._engine(run)) as engine:
                     drive(self._coming(run, rig, contents), engine, contents, _Keeping(self._store, run, contents), wish)
             else:
                 for _ in self._coming(run, rig, contents):
@@ -109,6 +110,9 @@ class Batches:
                         return
         if runs.state(run.id) in GOING and not runs.left(run.id) and not self._closed.is_set():
             runs.set_state(run.id, "done")
+
+    def _engine(self, run: RunRecord) -> Engine:
+        return engine_for(run.cluster, room_of(self._store, [item.plate for item in run.items]))
 
     def _coming(self, run: RunRecord, rig: Rig | None, contents: Contents) -> Iterator[Item | None]:
         runs, placing = self._store.runs, _placing(run)
@@ -198,16 +202,6 @@ def room_of(store: Store, plates: list[int]) -> Room:
     """The room that this machine has for a run over these plates."""
     sizes = [record.width * record.height for record in (store.plates.get(plate) for plate in plates)]
     return room_for(max(sizes), len(sizes))
-
-
-def _engine(store: Store, run: RunRecord) -> Engine:
-    if run.cluster:
-        from aurelon.runs.engines.cluster import Cluster
-
-        return Cluster(run.cluster)
-    from aurelon.runs.engines.processes import Processes
-
-    return Processes(room_of(store, [item.plate for item in run.items]))
 
 
 def _placing(run: RunRecord) -> Placing:

@@ -18,7 +18,7 @@ from aurelon.core.export.passes import container_of_path
 from aurelon.runs.contents import Contents
 from aurelon.runs.driver import Item, drive
 from aurelon.runs.engines import Engine
-from aurelon.runs.engines.processes import Processes
+from aurelon.runs.engines.choosing import engine_for
 from aurelon.runs.folder import Folder, FolderKeeping
 from aurelon.runs.naming import check_pattern, output_for, outputs_for, plates_in
 from aurelon.runs.room import room_for
@@ -41,7 +41,7 @@ class RunOptions:
     resume: bool = False
     workers: int | None = None
     threads: int | None = None
-    cluster: str | None = None
+    cluster: str = ""
 
 
 def _say(line: str) -> None:
@@ -63,7 +63,7 @@ def run_many(given: Sequence[Path], options: RunOptions) -> int:
         skipped = len(items) - len(todo)
         made, failed, stopped = 0, len(unread), False
         if todo:
-            engine = engine_for(options, max(item.pixels for item in todo), len(todo))
+            engine = _engine(options, max(item.pixels for item in todo), len(todo))
             _say(f"{_pictures(len(todo))}, {engine.says}" + (f"; {skipped} of {len(items)} are there already" if skipped else ""))
             with closing(engine), tqdm(total=len(todo), unit="picture", disable=None, file=sys.stderr) as bar:
 
@@ -97,7 +97,7 @@ def run_watching(source: Path, options: RunOptions) -> int:
         raise OutputError(f"{source} cannot be watched and written to at once; choose another folder for what is made")
     with closing(Contents()) as contents, closing(Folder(fixed, resume=True)) as folder:
         rig = contents.put(options.rig.model_dump_json().encode())
-        engine = engine_for(options, WATCHED_PIXELS, 1 << 20)
+        engine = _engine(options, WATCHED_PIXELS, 1 << 20)
         with closing(engine):
             _say(f"watching {source}, {engine.says}; Ctrl-C ends it")
 
@@ -127,13 +127,8 @@ def run_watching(source: Path, options: RunOptions) -> int:
     return 2 if keeping.failed else 0
 
 
-def engine_for(options: RunOptions, pixels: int, tasks: int) -> Engine:
-    """The cluster that is asked for, or else processes on this machine."""
-    if options.cluster is not None:
-        from aurelon.runs.engines.cluster import Cluster
-
-        return Cluster(options.cluster)
-    return Processes(room_for(pixels, tasks, options.workers, options.threads))
+def _engine(options: RunOptions, pixels: int, tasks: int) -> Engine:
+    return engine_for(options.cluster, room_for(pixels, tasks, options.workers, options.threads))
 
 
 def _checked(options: RunOptions) -> Path:

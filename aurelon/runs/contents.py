@@ -4,20 +4,18 @@ from __future__ import annotations
 
 import hashlib
 import shutil
-import tempfile
 from collections import Counter
 from pathlib import Path
 
 from aurelon.core import PlateError
-
-FOLDER = "aurelon-run-"
+from aurelon.runs.scratch import scratch_folder
 
 
 class Contents:
     """Where each file is: one of the artist's own, or one put into a folder that is gone with this object."""
 
     def __init__(self) -> None:
-        self._folder = Path(tempfile.mkdtemp(prefix=FOLDER))
+        self._folder = scratch_folder("run")
         self._paths: dict[str, Path] = {}
         self._users: Counter[str] = Counter()
 

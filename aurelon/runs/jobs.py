@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import logging
 import shutil
-import tempfile
 import time
 import uuid
 from collections.abc import Callable, Iterator, Mapping
@@ -20,6 +19,7 @@ from typing import Any, Literal
 
 from aurelon.core import AurelonError
 from aurelon.core.errors import Cancelled
+from aurelon.runs.scratch import scratch_folder
 
 State = Literal["waiting", "working", "done", "failed", "cancelled"]
 Lane = Literal["export", "bench", "thumbnail"]
@@ -100,7 +100,7 @@ class Jobs:
     """Runs jobs off the threads that answer requests, and keeps their results for a while."""
 
     def __init__(self) -> None:
-        self._folder = Path(tempfile.mkdtemp(prefix="aurelon-jobs-"))
+        self._folder = scratch_folder("jobs")
         self._pools = {lane: ThreadPoolExecutor(many, lane) for lane, many in LANES.items()}
         self._jobs: dict[str, Job] = {}
 

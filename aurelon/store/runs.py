@@ -172,7 +172,8 @@ class Runs:
         table.update(state="waiting").where(table.id == item_id, table.state == "working").execute()
 
     def begin(self, item_id: int) -> None:
-        self._t.RunItem.update(state="working").where(self._t.RunItem.id == item_id).execute()
+        table = self._t.RunItem
+        table.update(state="working").where(table.id == item_id, table.state == "waiting").execute()
 
     def finish(self, item_id: int, result: Result) -> None:
         """Keeps what was made of a plate, and that it was, in one; nothing where the run was cancelled meanwhile. Raises Conflict

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from filelock import FileLock, Timeout
-from peewee import SqliteDatabase
+from peewee import DatabaseError, SqliteDatabase
 
 from aurelon.store.errors import StoreError
 from aurelon.store.files import Files
@@ -18,6 +18,21 @@ from aurelon.store.tables import Tables
 from aurelon.store.takes import Takes
 
 PRAGMAS = {"journal_mode": "wal", "foreign_keys": 1, "synchronous": "full", "busy_timeout": 10000}
+
+
+def _unusable(path: Path, error: DatabaseError) -> str:
+    """Why a data file cannot be used, and what to do."""
+    said = str(error)
+    if path.is_dir():
+        return f"{path} is a folder, where the data file should be; move it away, or choose another folder with --data"
+    if "not a database" in said or "malformed" in said:
+        other = "put a copy of it back, or choose another folder with --data"
+        return f"{path} is no data file of Aurelon's, or is damaged ({said}); {other}"
+    if "readonly" in said or "unable to open" in said:
+        return f"{path} cannot be written to ({said}); allow it, or choose another folder with --data"
+    if "locked" in said:
+        return f"{path} is held by another program; close that one, and start again"
+    return f"{path} cannot be used ({said}); make room for it, or choose another folder with --data"
 
 
 class Store:
@@ -49,6 +64,9 @@ class Store:
             self.rigs = Rigs(tables, self.files)
             self.runs = Runs(tables, self.plates, self.files, self.revisions)
             self._purge()
+        except DatabaseError as error:
+            self.close()
+            raise StoreError(_unusable(path, error)) from error
         except BaseException:
             self.close()
             raise

@@ -6,8 +6,8 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 
-from fastapi import FastAPI, Response
-from fastapi.responses import FileResponse, JSONResponse
+from fastapi import FastAPI, Request, Response
+from fastapi.responses import FileResponse, JSONResponse, RedirectResponse
 from fastapi.staticfiles import StaticFiles
 
 from aurelon import __version__
@@ -34,7 +34,8 @@ def make_app(store: Store, *, token: str | None = None) -> FastAPI:
         jobs.close()
         batches.close()
 
-    app = FastAPI(title="Aurelon", version=__version__, lifespan=lifespan)
+    # The pages that FastAPI would show of it take their scripts from elsewhere.
+    app = FastAPI(title="Aurelon", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.context = Context(store, Renderers(store), jobs, batches)
     app.add_middleware(Guard, token=token)
     for router in routers():
@@ -45,12 +46,14 @@ def make_app(store: Store, *, token: str | None = None) -> FastAPI:
         app.mount("/assets", StaticFiles(directory=STATIC / "assets"), name="assets")
 
         @app.get("/{path:path}", include_in_schema=False)
-        async def page(path: str) -> Response:
+        async def page(path: str, request: Request) -> Response:
+            if token is not None and "token" in request.query_params:
+                # Taken once from the link; from then on it is a cookie, and no longer in the address.
+                away = RedirectResponse(request.url.path, 303)
+                away.set_cookie(COOKIE, token, httponly=True, samesite="strict", secure=request.url.scheme == "https")
+                return away
             if path.startswith("api/"):
                 return JSONResponse(Problem(error=f"there is nothing at /{path}").model_dump(), 404)
-            response = FileResponse(STATIC / "index.html", headers={"cache-control": "no-cache"})
-            if token is not None:
-                response.set_cookie(COOKIE, token, httponly=True, samesite="strict")
-            return response
+            return FileResponse(STATIC / "index.html", headers={"cache-control": "no-cache"})
 
     return app

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import asyncio
+import errno
 import logging
 import secrets
+import socket
+from contextlib import suppress
 from pathlib import Path
 
 import uvicorn
@@ -28,6 +31,7 @@ def serve(host: str, port: int, data: Path, *, demo: bool) -> None:
         data.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise AurelonError(f"{data} cannot be used for data: {error.strerror}; choose another with --data") from error
+    listening = _listening(host, port)
     store = Store(data / "aurelon.sqlite")
     if demo:
         seed_demo(store)
@@ -35,12 +39,24 @@ def serve(host: str, port: int, data: Path, *, demo: bool) -> None:
     suffix = f"/?token={token}" if token else ""
     logging.getLogger("uvicorn.error").addFilter(_without_what_stopping_ends)
     print(f"Aurelon is at http://{host}:{port}{suffix}", flush=True)
-    uvicorn.run(
+    config = uvicorn.Config(
         make_app(store, token=token),
-        host=host,
-        port=port,
         log_level="warning",
         ws_max_size=MOST_BYTES,
         ws_per_message_deflate=False,
         timeout_graceful_shutdown=2,
     )
+    with suppress(KeyboardInterrupt):  # that is how it is stopped
+        uvicorn.Server(config).run(sockets=[listening])
+
+
+def _listening(host: str, port: int) -> socket.socket:
+    """The socket on which the service answers. Raises AurelonError in a sentence where it cannot be had."""
+    if not 0 < port < 65536:
+        raise AurelonError(f"there is no port {port}; choose one from 1 to 65535 with --port")
+    try:
+        family = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)[0][0]
+        return socket.create_server((host, port), family=family)
+    except OSError as error:
+        told = "is in use by another program" if error.errno == errno.EADDRINUSE else f"cannot be used ({error.strerror or error})"
+        raise AurelonError(f"{host}:{port} {told}; choose another with --port or --host") from error

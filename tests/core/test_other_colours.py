@@ -7,6 +7,7 @@ import json
 import struct
 import tracemalloc
 import unittest
+import warnings
 import zipfile
 import zlib
 from typing import Any
@@ -151,6 +152,41 @@ class Travelling(unittest.TestCase):
                         read: Any = Image.open(io.BytesIO(data))
                         xmp = read.tag_v2[700] if to == "tiff" else read.info["xmp"]
                         self.assertIn(b'dc:source="Merrow Point"', bytes(xmp))
+
+
+class Exif(unittest.TestCase):
+    def block(self, tag: int, text: bytes, shift: int = 0) -> bytes:
+        """A block with one text."""
+        head = b"II*\0" + struct.pack("<IHHHII", 8, 1, tag, 2, len(text), 26 + shift)
+        return b"Exif\0\0" + head + struct.pack("<I", 0) + text
+
+    def jpeg(self, exif: bytes) -> bytes:
+        out = io.BytesIO()
+        Image.fromarray(np.full((20, 30, 3), 90, np.uint8)).save(out, "JPEG", exif=exif)
+        return out.getvalue()
+
+    def test_text_that_is_not_ascii_is_carried_as_it_is(self) -> None:
+        text = "© 2024, Küste von Merrow".encode()
+        plate = read_plate(self.jpeg(self.block(0x8298, text)), "a.jpg")
+        for depth in ("8", "16", "float"):
+            with tifffile.TiffFile(io.BytesIO(exported(plate, Rig(), "tiff", depth))) as file:
+                tag: Any = file.pages.first.tags[0x8298]
+                file.filehandle.seek(tag.valueoffset)
+                self.assertEqual(file.filehandle.read(len(text)), text)
+                read_plate(exported(plate, Rig(), "tiff", depth), "a.tif")
+
+    def test_a_damaged_block_is_left_out_and_the_picture_written(self) -> None:
+        whole = self.block(0x8298, b"Merrow Point, in the morning")
+        far = b"Exif\0\0II*\0\x08\0\0\0\x01\0\x69\x87\x04\0\x01\0\0\0\xff\xff\xff\x7f\0\0\0\0"
+        number = b"Exif\0\0II*\0\x08\0\0\0\x01\0\x98\x82\x04\0\x01\0\0\0\x07\0\0\0\0\0\0\0"
+        noise = b"Exif\0\0" + bytes(range(200))
+        for said, block in {"short": whole[:30], "far": far, "number": number, "noise": noise}.items():
+            plate = read_plate(self.jpeg(block), "a.jpg")
+            for form in ("tiff", "png", "jpeg", "webp"):
+                with self.subTest(said, form=form), warnings.catch_warnings():
+                    warnings.simplefilter("ignore")
+                    made = read_plate(exported(plate, Rig(), form, "8"), f"a.{form}")
+                    np.testing.assert_allclose(made.pixels, plate.pixels, atol=0.02)
 
 
 class Bombs(unittest.TestCase):

@@ -211,20 +211,7 @@ def _exif_block(data: bytes) -> bytes | None:
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
     samples = raster.samples if raster.alpha is None else np.dstack([raster.samples, raster.alpha])
-    extra: list[tuple[int, int, int, Any, bool]] = []
-    directories: dict[int, dict[int, Any]] = {}
-    if raster.exif:
-        exif = Image.Exif()
-        exif.load(raster.exif)
-        for tag in DESCRIPTIVE_TAGS:
-            if isinstance(exif.get(tag), str):
-                # As it is in the block, whose bytes come as characters of one byte each.
-                text = str(exif[tag]).encode("latin-1", "replace") + b"\0"
-                extra.append((tag, 2, len(text), text, True))
-        for tag in (EXIF_IFD, GPS_IFD):
-            if inner := dict(exif.get_ifd(tag)):
-                directories[tag] = inner
-                extra.append((tag - PLACEHOLDER, 4, 1, 0, True))
+    extra, directories = _carried(raster.exif)
     if xmp := with_rig(raster.xmp, raster.rig):
         extra.append((XMP_TAG, 1, len(xmp), xmp, True))
     out = io.BytesIO()
@@ -247,6 +234,42 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
     return out.getvalue()
 
 
+Tag = tuple[int, int, int, Any, bool]
+
+
+def _carried(block: bytes | None) -> tuple[list[Tag], dict[int, dict[int, Any]]]:
+    """The tags of an EXIF block for the first page, and the directories that hang below it. A block that is damaged is left out:
+    the picture is what matters."""
+    extra: list[Tag] = []
+    directories: dict[int, dict[int, Any]] = {}
+    if not block:
+        return extra, directories
+    exif = Image.Exif()
+    try:
+        exif.load(block)
+        for tag in DESCRIPTIVE_TAGS:
+            if isinstance(exif.get(tag), str):
+                # As it is in the block, whose bytes come as characters of one byte each.
+                text = str(exif[tag]).encode("latin-1", "replace") + b"\0"
+                extra.append((tag, 2, len(text), text, True))
+        for tag in (EXIF_IFD, GPS_IFD):
+            if inner := dict(exif.get_ifd(tag)):
+                _directory("<", inner).tobytes(8)  # which shows whether it can be written
+                directories[tag] = inner
+                extra.append((tag - PLACEHOLDER, 4, 1, 0, True))
+    except (SyntaxError, OSError, ValueError, TypeError, KeyError, struct.error):
+        return [], {}
+    return extra, directories
+
+
+def _directory(order: str, content: dict[int, Any]) -> ImageFileDirectory_v2:
+    directory = ImageFileDirectory_v2(prefix=b"II" if order == "<" else b"MM")
+    for key, value in content.items():
+        if not isinstance(value, dict):
+            directory[key] = value
+    return directory
+
+
 def _append_directories(out: io.BytesIO, directories: dict[int, dict[int, Any]]) -> None:
     """Adds EXIF and GPS directories at the end of the file and points the first page at them.
 
@@ -259,11 +282,7 @@ def _append_directories(out: io.BytesIO, directories: dict[int, dict[int, Any]])
     for tag, content in directories.items():
         end = out.seek(0, io.SEEK_END)
         offset = end + end % 2
-        directory = ImageFileDirectory_v2(prefix=b"II" if order == "<" else b"MM")
-        for key, value in content.items():
-            if not isinstance(value, dict):
-                directory[key] = value
-        out.write(b"\0" * (offset - end) + directory.tobytes(offset))
+        out.write(b"\0" * (offset - end) + _directory(order, content).tobytes(offset))
         out.seek(places[tag].offset)
         out.write(struct.pack(order + "H", tag))
         out.seek(places[tag].valueoffset)

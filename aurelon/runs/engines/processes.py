@@ -21,6 +21,7 @@ from aurelon.runs.room import Room
 from aurelon.runs.tasks import Made, Task, WorkerLost
 from aurelon.runs.worker import make, use_threads
 
+ENDING = 5  # seconds in which workers that have nothing to do must end
 LOOK_EVERY = 0.5  # seconds between a worker's looks at whether the run is still there
 
 
@@ -81,8 +82,12 @@ class Processes:
     def close(self) -> None:
         if all(future.done() for future in self._given):
             self._pool.close()
-        else:
-            self._pool.stop()
+            try:
+                self._pool.join(ENDING)
+                return
+            except TimeoutError:
+                pass  # one of them does not end by itself
+        self._pool.stop()
         self._pool.join()
 
 

@@ -1,0 +1,110 @@
+"""Starting on what cannot be used is one sentence; what a dead process left is cleared away; what every answer carries."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+from aurelon.runs.scratch import scratch_folder
+from aurelon.store import Store, StoreError
+from tests.web.service import ServiceTest
+
+
+class Starting(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def refused(self, *words: str) -> str:
+        """The one sentence of a service that does not start."""
+        command = [sys.executable, "-m", "aurelon", "serve", "--data", str(self.folder), *words]
+        done = subprocess.run(command, capture_output=True, text=True, timeout=120)
+        self.assertEqual((done.returncode, done.stdout, len(done.stderr.splitlines())), (2, "", 1), done.stderr)
+        return done.stderr
+
+    def test_a_port_that_cannot_be_had(self) -> None:
+        with socket.create_server(("127.0.0.1", 0)) as taken:
+            port = str(taken.getsockname()[1])
+            self.assertIn(f"127.0.0.1:{port} is in use by another program", self.refused("--port", port))
+        for port in ("0", "65536", "99999999"):
+            self.assertIn(f"there is no port {port}", self.refused("--port", port))
+        self.assertIn("cannot be used", self.refused("--host", "203.0.113.7", "--port", "8421"))
+
+    def test_a_data_file_that_is_none(self) -> None:
+        path = self.folder / "aurelon.sqlite"
+        for content, said in ((b"no database at all" * 100, "no data file of Aurelon's, or is damaged"), (None, "is a folder")):
+            with self.subTest(said):
+                if content is None:
+                    path.unlink()
+                    path.mkdir()
+                else:
+                    path.write_bytes(content)
+                self.assertIn(said, self.refused("--port", "8422"))
+
+    def test_a_data_file_that_was_cut_short(self) -> None:
+        path = self.folder / "data.sqlite"
+        store = Store(path)
+        store.close()
+        whole = path.read_bytes()
+        path.write_bytes(whole[: len(whole) // 2 - 100])
+        with self.assertRaisesRegex(StoreError, "is damaged .*; put a copy of it back"):
+            Store(path)
+
+
+class Scratch(unittest.TestCase):
+    def test_what_a_dead_process_left_is_removed_and_only_that(self) -> None:
+        dead = subprocess.Popen([sys.executable, "-c", "pass"])
+        dead.wait()
+        temporary = Path(tempfile.gettempdir())
+        left = temporary / f"aurelon-jobs-{dead.pid}-left"
+        alive = temporary / f"aurelon-run-{os.getppid()}-alive"
+        other = temporary / f"aurelon-notes-{time.monotonic_ns()}"
+        for folder in (left, alive, other):
+            folder.mkdir()
+            (folder / "half").write_bytes(b"half a file")
+        made = scratch_folder("run")
+        try:
+            self.assertFalse(left.exists())
+            self.assertTrue(alive.exists() and other.exists() and made.is_dir())
+        finally:
+            for folder in (alive, other):
+                (folder / "half").unlink()
+                folder.rmdir()
+            made.rmdir()
+
+
+class Answers(ServiceTest):
+    token = "made-for-this-test"
+
+    def test_every_answer_says_what_a_page_may_do(self) -> None:
+        self.client.cookies.set("aurelon-token", self.token)
+        for path in ("/api/plates", "/api/none", "/", "/api/runs/7"):
+            with self.subTest(path):
+                headers = self.client.get(path).headers
+                self.assertIn("default-src 'self'", headers["content-security-policy"])
+                self.assertIn("frame-ancestors 'none'", headers["content-security-policy"])
+                self.assertEqual((headers["x-content-type-options"], headers["referrer-policy"]), ("nosniff", "no-referrer"))
+        refused = self.client.get("/api/plates", headers={"host": "["})
+        self.assertEqual((refused.status_code, refused.headers["x-content-type-options"]), (403, "nosniff"))
+
+    def test_the_token_leaves_the_address_at_once(self) -> None:
+        answer = self.client.get("/plates/3", params={"token": self.token}, follow_redirects=False)
+        self.assertEqual((answer.status_code, answer.headers["location"]), (303, "/plates/3"))
+        self.assertIn("HttpOnly", answer.headers["set-cookie"])
+        self.assertEqual(self.client.get("/api/plates").status_code, 200)
+
+    def test_no_page_takes_scripts_from_elsewhere(self) -> None:
+        self.client.cookies.set("aurelon-token", self.token)
+        for path in ("/docs", "/redoc", "/"):
+            self.assertNotIn("https://", self.client.get(path).text)
+
+
+if __name__ == "__main__":
+    unittest.main()
