@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 from tests.browser.window import ROOT, add_light, demo_window, rested
 
@@ -42,9 +42,14 @@ def take(camera: Camera) -> None:
     page.goto(camera.url)
     page.wait_for_timeout(1500)
     camera.shoot("plates")
-    camera.press("New blank plate…")
-    page.wait_for_timeout(400)
-    camera.shoot("blank")
+    for plate in ("Headland at dawn", "Boatshed", "Harbour at dusk"):
+        page.get_by_role("checkbox", name=f"Tick {plate}", exact=True).check(force=True)
+    camera.press("Export…")
+    page.wait_for_timeout(1000)
+    camera.press("Start")
+    expect(page.get_by_text("3 of 3 done")).to_be_visible(timeout=90000)
+    page.wait_for_timeout(1500)
+    camera.shoot("runs")
     camera.open("Headland at dawn", "Low sun")
     camera.shoot("bench")
     page.keyboard.press("a")

@@ -54,7 +54,7 @@ const WORDS: Record<Item["state"], string> = {
 };
 
 function size(bytes: number): string {
-  return bytes < 1e6 ? `${Math.max(1, Math.round(bytes / 1e3))} kB` : `${(bytes / 1e6).toFixed(1)} MB`;
+  return bytes < 1e6 ? `${Math.max(1, Math.round(bytes / 1e3))}\u00a0kB` : `${(bytes / 1e6).toFixed(1)}\u00a0MB`;
 }
 
 /** A plate of a run: its picture as it is now, how it stands, its file, and the way to its bench. */
