@@ -7,6 +7,7 @@ import { RunDialog } from "../runs/RunDialog";
 import { Button } from "../ui/Button";
 import { LayerDialog } from "../ui/LayerDialog";
 import { Message } from "../ui/Message";
+import { PageBar } from "../ui/PageBar";
 import { Errors, useNotices } from "../ui/Notices";
 import { Progress } from "../ui/Progress";
 import { Select } from "../ui/Select";
@@ -24,23 +25,6 @@ const Zone = styled(DropZone)`
   outline: none;
   &[data-drop-target] {
     box-shadow: inset 0 0 0 3px ${tone.accent};
-  }
-`;
-
-const Bar = styled.header`
-  display: flex;
-  align-items: center;
-  gap: 14px;
-  padding: 14px 24px;
-  h1 {
-    font-size: 17px;
-    font-weight: 600;
-    letter-spacing: 0.02em;
-    color: ${tone.strong};
-  }
-  p {
-    color: ${tone.faint};
-    flex: 1;
   }
 `;
 
@@ -182,7 +166,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
         void Promise.all(dropped.map((item) => item.getFile())).then(bring);
       }}
     >
-      <Bar>
+      <PageBar>
         <h1>Aurelon</h1>
         <p>Plates</p>
         <Errors />
@@ -193,7 +177,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
         <FileTrigger acceptedFileTypes={endings} allowsMultiple onSelect={(list) => list && void bring([...list])}>
           <Button weight="strong">Bring in a picture…</Button>
         </FileTrigger>
-      </Bar>
+      </PageBar>
       {sending.map((t) => (
         <Sending key={t.id}>
           <Progress label={`Bringing in ${t.name}`} share={t.share} note={t.share >= 1 ? "reading…" : undefined} />

@@ -10,6 +10,7 @@ import { useNotices } from "../ui/Notices";
 import { PictureChoice } from "../ui/PictureChoice";
 import { TextField } from "../ui/TextField";
 import { tone } from "../ui/theme";
+import { Note } from "../ui/words";
 
 const Bar = styled.div`
   display: grid;
@@ -39,10 +40,6 @@ const Grid = styled.div`
     right: 6px;
     bottom: 4px;
   }
-`;
-
-const Note = styled.p`
-  color: ${tone.faint};
 `;
 
 interface Props {

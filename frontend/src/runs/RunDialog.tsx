@@ -8,8 +8,10 @@ import { Button } from "../ui/Button";
 import { Check } from "../ui/Check";
 import { Dialog } from "../ui/Dialog";
 import { Select } from "../ui/Select";
+import { SmallPlate } from "../ui/SmallPlate";
 import { TextField } from "../ui/TextField";
 import { tone } from "../ui/theme";
+import { Note, Wrong } from "../ui/words";
 
 const Halves = styled.div`
   display: grid;
@@ -30,17 +32,13 @@ const Plates = styled.div`
   max-height: 56vh;
   overflow: auto;
   align-content: start;
-  img {
-    width: 100%;
-    aspect-ratio: 3 / 2;
-    object-fit: contain;
-    display: block;
-    margin-bottom: 4px;
-    background: ${tone.base};
-    cursor: pointer;
+  > div {
+    display: grid;
+    gap: 4px;
+    align-content: start;
   }
-  .off img {
-    opacity: 0.4;
+  img {
+    cursor: pointer;
   }
 `;
 
@@ -49,15 +47,6 @@ const Line = styled.div`
   align-items: center;
   justify-content: space-between;
   color: ${tone.faint};
-`;
-
-const Note = styled.p`
-  color: ${tone.faint};
-`;
-
-const Wrong = styled.p`
-  color: ${tone.danger};
-  user-select: text;
 `;
 
 /** Which rig is laid: none, a saved one, or that of a plate. */
@@ -164,8 +153,14 @@ export function RunDialog({ info, plates: first, rig: firstRig, files: firstFile
           </Line>
           <Plates role="group" aria-label="Plates of the run">
             {listed.map((plate) => (
-              <div key={plate.id} className={ticked.includes(plate.id) ? "" : "off"}>
-                <img src={`${thumbnailOf(plate)}&at_once=true`} alt="" draggable={false} onClick={() => turn(plate.id)} />
+              <div key={plate.id}>
+                <SmallPlate
+                  $faint={!ticked.includes(plate.id)}
+                  src={`${thumbnailOf(plate)}&at_once=true`}
+                  alt=""
+                  draggable={false}
+                  onClick={() => turn(plate.id)}
+                />
                 <Check label={plate.name} isSelected={ticked.includes(plate.id)} onChange={() => turn(plate.id)} />
               </div>
             ))}

@@ -2,23 +2,16 @@ import styled from "styled-components";
 import type { RunState } from "../api/client";
 import { go } from "../route";
 import { Button } from "../ui/Button";
+import { SmallPlate } from "../ui/SmallPlate";
 import { tone } from "../ui/theme";
 import { fileOf } from "./saving";
 
 type Item = RunState["run"]["items"][number];
 
-const Cell = styled.article<{ $faint: boolean }>`
+const Cell = styled.article`
   display: grid;
   gap: 4px;
   align-content: start;
-  img {
-    width: 100%;
-    aspect-ratio: 3 / 2;
-    object-fit: contain;
-    display: block;
-    background: ${tone.base};
-    opacity: ${(p) => (p.$faint ? 0.35 : 1)};
-  }
   h3 {
     font-size: 13px;
     color: ${tone.strong};
@@ -63,8 +56,13 @@ export function RunItem({ run, item }: { run: number; item: Item }) {
   // The picture of the plate as it stands; that of a plate whose turn is still to come is the one it had.
   const at = item.state === "done" ? "" : "&at_once=true";
   return (
-    <Cell $faint={item.state === "waiting" || item.state === "cancelled"} aria-label={item.plate_name}>
-      <img src={`/api/plates/${item.plate}/thumbnail?revision=${item.thumbnail_of}${at}`} alt="" draggable={false} />
+    <Cell aria-label={item.plate_name}>
+      <SmallPlate
+        $faint={item.state === "waiting" || item.state === "cancelled"}
+        src={`/api/plates/${item.plate}/thumbnail?revision=${item.thumbnail_of}${at}`}
+        alt=""
+        draggable={false}
+      />
       <div className="row">
         <h3>{item.plate_name}</h3>
         <Button weight="bare" aria-label={`Open ${item.plate_name} on the bench`} onPress={() => go(`/plates/${item.plate}`)}>

@@ -5,8 +5,10 @@ import { go } from "../route";
 import { Button } from "../ui/Button";
 import { Message } from "../ui/Message";
 import { Errors, useNotices } from "../ui/Notices";
+import { PageBar } from "../ui/PageBar";
 import { Progress } from "../ui/Progress";
 import { tone } from "../ui/theme";
+import { Note, Wrong } from "../ui/words";
 import { RunItem } from "./RunItem";
 import { canSaveToFolder, saveToFolder } from "./saving";
 import { isGoing, useRuns } from "./useRuns";
@@ -15,23 +17,6 @@ const Frame = styled.div`
   height: 100%;
   display: flex;
   flex-direction: column;
-`;
-
-const Bar = styled.header`
-  display: flex;
-  align-items: center;
-  gap: 14px;
-  padding: 14px 24px;
-  h1 {
-    font-size: 17px;
-    font-weight: 600;
-    letter-spacing: 0.02em;
-    color: ${tone.strong};
-  }
-  p {
-    color: ${tone.faint};
-    flex: 1;
-  }
 `;
 
 const List = styled.main`
@@ -74,15 +59,6 @@ const Grid = styled.div`
   gap: 12px;
 `;
 
-const Faint = styled.p`
-  color: ${tone.faint};
-`;
-
-const Wrong = styled.p`
-  color: ${tone.danger};
-  user-select: text;
-`;
-
 function timeLeft(seconds: number): string {
   return seconds < 90 ? `about ${Math.max(1, Math.round(seconds))} s left` : `about ${Math.round(seconds / 60)} min left`;
 }
@@ -108,12 +84,12 @@ export function Runs({ chosen }: { chosen: number | null }) {
   const shown = chosen ?? runs?.[0]?.run.id ?? null;
   return (
     <Frame>
-      <Bar>
+      <PageBar>
         <Button onPress={() => go("/")}>Plates</Button>
         <h1>Runs</h1>
         <p>They go on when this page is closed, and after a restart.</p>
         <Errors />
-      </Bar>
+      </PageBar>
       {runs?.length === 0 ? (
         <Message title="No runs yet">
           Tick several plates and lay a rig on all of them, or have their pictures made; the work and its results are shown here.
@@ -167,7 +143,7 @@ function RunCard({ state, open, onOpen, onAct, onForget, onSave }: CardProps) {
       <header>
         <div>
           <h2>{run.name}</h2>
-          {going ? <Progress label={standing(state)} share={share} /> : <Faint role="status">{standing(state)}</Faint>}
+          {going ? <Progress label={standing(state)} share={share} /> : <Note role="status">{standing(state)}</Note>}
         </div>
         {going && <Button onPress={() => onAct("pause")}>Pause</Button>}
         {run.state === "paused" && <Button onPress={() => onAct("resume")}>Go on</Button>}

@@ -1,7 +1,7 @@
 import styled from "styled-components";
 import { Button } from "./Button";
 import { Dialog } from "./Dialog";
-import { tone } from "./theme";
+import { Note } from "./words";
 
 const List = styled.div`
   display: grid;
@@ -9,10 +9,6 @@ const List = styled.div`
   max-height: 50vh;
   overflow: auto;
   padding: 3px;
-`;
-
-const Note = styled.p`
-  color: ${tone.faint};
 `;
 
 interface Props {

@@ -10,21 +10,13 @@ import { useBench, useNow } from "../store/bench";
 import { useFileSize } from "./useFileSize";
 import { ExportFields } from "./ExportFields";
 import { keepExport, rememberedExport, wasExported } from "../store/exporting";
+import { Note, Wrong } from "../../ui/words";
 
 const Size = styled.p`
   align-self: end;
   min-height: 28px;
   line-height: 28px;
   color: ${tone.faint};
-`;
-
-const Note = styled.p`
-  color: ${tone.faint};
-`;
-
-const Wrong = styled.p`
-  color: ${tone.danger};
-  user-select: text;
 `;
 
 function gone(error: unknown): string {

@@ -3,19 +3,15 @@ import type { ReactNode } from "react";
 import type { ExportInfo, FormatInfo, SettingInfo } from "../../api/client";
 import { Check } from "../../ui/Check";
 import { Select } from "../../ui/Select";
-import { tone } from "../../ui/theme";
 import { SettingGroup } from "../column/settings/SettingGroup";
 import { firstChoice, waysOf, type ExportChoice } from "../store/exporting";
 import type { Size } from "../column/units";
+import { Note } from "../../ui/words";
 
 const Pair = styled.div`
   display: grid;
   grid-template-columns: 1fr 1fr;
   gap: 12px;
-`;
-
-const Note = styled.p`
-  color: ${tone.faint};
 `;
 
 /** The format that is chosen. */
