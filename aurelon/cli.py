@@ -144,7 +144,10 @@ def _check(options: argparse.Namespace) -> None:
 def _serve(options: argparse.Namespace) -> None:
     from aurelon.web.server import serve
 
-    serve(options.host, options.port, options.data, demo=options.demo)
+    if (options.tls_cert is None) != (options.tls_key is None):
+        raise AurelonError("--tls-cert and --tls-key go together: a certificate, and its key")
+    tls = None if options.tls_cert is None else (options.tls_cert, options.tls_key)
+    serve(options.host, options.port, options.data, demo=options.demo, tls=tls)
 
 
 def make_parser() -> argparse.ArgumentParser:
@@ -158,6 +161,8 @@ def make_parser() -> argparse.ArgumentParser:
     serve.add_argument("--port", type=int, default=8420, help="port to listen on")
     serve.add_argument("--data", type=Path, default=Path.home() / ".aurelon", help="folder of the one data file")
     serve.add_argument("--demo", action="store_true", help="put the demo plates in place if there are none")
+    serve.add_argument("--tls-cert", type=Path, help="certificate (PEM) for an encrypted service")
+    serve.add_argument("--tls-key", type=Path, help="the certificate's key (PEM)")
     serve.set_defaults(run=_serve)
 
     render = commands.add_parser("render", help="render a rig on a plate into a file")

@@ -119,13 +119,9 @@ def _naming(task: Task, said: str) -> str:
 
 
 def _tasks_of(item: Item, workers: int) -> list[Task]:
-    if item.pixels < LARGE or workers < 2 or not item.task.export or _writes_passes(item.task):
+    if item.pixels < LARGE or workers < 2 or not item.task.cuttable:
         return [item.task]
     return [replace(item.task, strip=(number, workers)) for number in range(workers)]
-
-
-def _writes_passes(task: Task) -> bool:
-    return '"passes": true' in task.export or '"target":"passes"' in task.export
 
 
 def _whole(item: Item) -> Made:

@@ -49,6 +49,12 @@ class Task:
         return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()
 
     @property
+    def cuttable(self) -> bool:
+        """Whether it can be made in strips: a single picture can."""
+        wanted = json.loads(self.export) if self.export else {}
+        return bool(wanted) and not wanted.get("passes") and wanted.get("target", "picture") == "picture"
+
+    @property
     def contents(self) -> tuple[str, ...]:
         """Everything that must be at hand to make it."""
         return (self.plate, self.rig, *self.files)

@@ -16,6 +16,7 @@ from aurelon.runs.jobs import Jobs
 from aurelon.store import Store
 from aurelon.web.context import Context
 from aurelon.web.guard import COOKIE, Guard
+from aurelon.web.limits import Limits
 from aurelon.web.problems import Problem, answer_problems
 from aurelon.web.renderers import Renderers
 from aurelon.web.routers import routers
@@ -37,6 +38,7 @@ def make_app(store: Store, *, token: str | None = None) -> FastAPI:
     # The pages that FastAPI would show of it take their scripts from elsewhere.
     app = FastAPI(title="Aurelon", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.context = Context(store, Renderers(store), jobs, batches)
+    app.add_middleware(Limits)
     app.add_middleware(Guard, token=token)
     for router in routers():
         app.include_router(router, prefix="/api", responses={"4XX": {"model": Problem}})

@@ -62,13 +62,13 @@ class Guard:
         headers: Headers = connection.headers
         try:
             host = urlsplit(f"//{headers.get('host', '')}").hostname
-            from_origin = urlsplit(headers.get("origin") or "").netloc
+            origin = urlsplit(headers.get("origin") or "")
         except ValueError:
             return "the host or origin of this request is none that there can be"
         if self._token is None and host not in LOOPBACK:
             return "this service answers on the loopback address only"
-        origin = headers.get("origin")
-        if origin is not None and from_origin != headers.get("host"):
+        scheme = "https" if connection.url.scheme in ("https", "wss") else "http"
+        if "origin" in headers and (origin.scheme, origin.netloc) != (scheme, headers.get("host")):
             return "a page from another origin may not speak to this service"
         if self._token is not None:
             given = connection.query_params.get("token") or connection.cookies.get(COOKIE) or ""

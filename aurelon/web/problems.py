@@ -6,6 +6,7 @@ from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field, TypeAdapter
+from starlette.exceptions import HTTPException
 
 from aurelon.core import AurelonError, OutputError, PlateError, RigError
 from aurelon.core.rig import problem_of
@@ -44,6 +45,11 @@ def answer_problems(app: FastAPI) -> None:
         status = next((code for kind, code in STATUS.items() if isinstance(error, kind)), 400)
         problems = error.problems if isinstance(error, RigError) else []
         return JSONResponse(Problem(error=str(error), problems=problems).model_dump(), status)
+
+    @app.exception_handler(HTTPException)
+    async def not_here(_: Request, error: HTTPException) -> Response:
+        said = str(error.detail).rstrip(".").lower() or "this cannot be done"
+        return JSONResponse(Problem(error=said, problems=[]).model_dump(), error.status_code, headers=error.headers)
 
     @app.exception_handler(OverflowError)
     async def too_large(_: Request, error: OverflowError) -> Response:

@@ -7,8 +7,10 @@ import errno
 import logging
 import secrets
 import socket
+import ssl
 from contextlib import suppress
 from pathlib import Path
+from typing import Any
 
 import uvicorn
 
@@ -25,8 +27,10 @@ def _without_what_stopping_ends(record: logging.LogRecord) -> bool:
     return not (record.exc_info and isinstance(record.exc_info[1], asyncio.CancelledError))
 
 
-def serve(host: str, port: int, data: Path, *, demo: bool) -> None:
-    """Serves until stopped. Off the loopback address a token is made and printed with the address."""
+def serve(host: str, port: int, data: Path, *, demo: bool, tls: tuple[Path, Path] | None = None) -> None:
+    """Serves until stopped, with `tls` (certificate, key) encrypted. Off the loopback address a token is made and printed with the
+    address."""
+    sealed = {} if tls is None else _sealed(*tls)
     try:
         data.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -38,16 +42,29 @@ def serve(host: str, port: int, data: Path, *, demo: bool) -> None:
     token = None if host in LOOPBACK else secrets.token_urlsafe(18)
     suffix = f"/?token={token}" if token else ""
     logging.getLogger("uvicorn.error").addFilter(_without_what_stopping_ends)
-    print(f"Aurelon is at http://{host}:{port}{suffix}", flush=True)
+    print(f"Aurelon is at {'https' if sealed else 'http'}://{host}:{port}{suffix}", flush=True)
     config = uvicorn.Config(
         make_app(store, token=token),
         log_level="warning",
         ws_max_size=MOST_BYTES,
         ws_per_message_deflate=False,
         timeout_graceful_shutdown=2,
+        **sealed,
     )
     with suppress(KeyboardInterrupt):  # that is how it is stopped
         uvicorn.Server(config).run(sockets=[listening])
+
+
+def _sealed(certificate: Path, key: Path) -> dict[str, Any]:
+    """What the server is told of its certificate. Raises AurelonError in a sentence where it cannot be used."""
+    for path in (certificate, key):
+        if not path.is_file():
+            raise AurelonError(f"{path} is not there; --tls-cert and --tls-key name a certificate and its key, both PEM files")
+    try:
+        ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER).load_cert_chain(certificate, key)
+    except (ssl.SSLError, OSError) as error:
+        raise AurelonError(f"{certificate} and {key} are no certificate with its key ({error.strerror or error})") from error
+    return {"ssl_certfile": str(certificate), "ssl_keyfile": str(key)}
 
 
 def _listening(host: str, port: int) -> socket.socket:

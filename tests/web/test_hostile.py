@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import unittest
+from collections.abc import Iterator
 from typing import Any
 
 from tests.web.service import ServiceTest
@@ -58,6 +59,33 @@ class Numbers(ServiceTest):
             with self.subTest(spot):
                 answer = self.client.post(f"/api/plates/{plate}/edits/match", json={"rig": rig, "light": "a", "spot": spot})
                 self.assertIn(answer.status_code, (200, 422))
+
+
+class Bodies(ServiceTest):
+    def test_what_says_that_it_is_too_large_is_refused_before_it_is_read(self) -> None:
+        for kind, size in (("application/json", 65 << 20), ("multipart/form-data; boundary=x", 1300 << 20)):
+            with self.subTest(kind):
+                headers = {"content-type": kind, "content-length": str(size)}
+                answer = self.client.post("/api/plates", headers=headers, content=b"")
+                self.assertEqual(answer.status_code, 413)
+                self.assertIn("MB that are taken", answer.json()["error"])
+
+    def test_what_does_not_say_so_is_cut_off_as_it_comes(self) -> None:
+        sent = [0]
+
+        def much() -> Iterator[bytes]:
+            for _ in range(400):
+                sent[0] += 1 << 20
+                yield b" " * (1 << 20)
+
+        answer = self.client.post("/api/runs", headers={"content-type": "application/json"}, content=much())
+        self.assertEqual((answer.status_code, set(answer.json())), (413, {"error", "problems"}))
+
+    def test_every_refusal_has_one_shape(self) -> None:
+        for method, path, status in (("GET", "/api/none", 404), ("PUT", "/api/plates", 405), ("POST", "/api/runs", 422)):
+            with self.subTest(path):
+                answer = self.client.request(method, path)
+                self.assertEqual((answer.status_code, set(answer.json())), (status, {"error", "problems"}))
 
 
 class Hosts(ServiceTest):

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import os
 import socket
+import ssl
 import subprocess
 import sys
 import tempfile
 import time
 import unittest
 from pathlib import Path
+
+import httpx
 
 from aurelon.runs.scratch import scratch_folder
 from aurelon.store import Store, StoreError
@@ -56,6 +59,50 @@ class Starting(unittest.TestCase):
         path.write_bytes(whole[: len(whole) // 2 - 100])
         with self.assertRaisesRegex(StoreError, "is damaged .*; put a copy of it back"):
             Store(path)
+
+
+class Sealed(unittest.TestCase):
+    """Over TLS, with a certificate made for the test."""
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.certificate, self.key = self.folder / "cert.pem", self.folder / "key.pem"
+        names = ["-subj", "/CN=localhost", "-addext", "subjectAltName=IP:127.0.0.1"]
+        command = ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", *names]
+        subprocess.run([*command, "-keyout", self.key, "-out", self.certificate], check=True, capture_output=True)
+
+    def command(self, *words: str) -> list[str]:
+        return [sys.executable, "-m", "aurelon", "serve", "--data", str(self.folder / "data"), *words]
+
+    def test_the_service_answers_encrypted_and_only_its_own_pages(self) -> None:
+        with socket.create_server(("127.0.0.1", 0)) as free:
+            port = free.getsockname()[1]
+        words = ("--port", str(port), "--tls-cert", str(self.certificate), "--tls-key", str(self.key))
+        service = subprocess.Popen(self.command(*words), stdout=subprocess.PIPE, text=True)
+        try:
+            assert service.stdout is not None
+            self.assertEqual(service.stdout.readline(), f"Aurelon is at https://127.0.0.1:{port}\n")
+            trusted = ssl.create_default_context(cafile=str(self.certificate))
+            with httpx.Client(base_url=f"https://127.0.0.1:{port}", verify=trusted) as client:
+                for origin, status in ((f"https://127.0.0.1:{port}", 200), (f"http://127.0.0.1:{port}", 403)):
+                    self.assertEqual(client.get("/api/plates", headers={"origin": origin}).status_code, status)
+        finally:
+            service.terminate()
+            service.communicate(timeout=60)
+
+    def test_a_certificate_that_cannot_be_used_is_one_sentence(self) -> None:
+        here, gone = str(self.certificate), str(self.folder / "gone.pem")
+        for words, said in (
+            (("--tls-cert", here), "go together"),
+            (("--tls-cert", here, "--tls-key", gone), "gone.pem is not there"),
+            (("--tls-cert", here, "--tls-key", here), "are no certificate with its key"),
+        ):
+            with self.subTest(said):
+                done = subprocess.run(self.command(*words), capture_output=True, text=True, timeout=120)
+                self.assertEqual((done.returncode, done.stdout, len(done.stderr.splitlines())), (2, "", 1), done.stderr)
+                self.assertIn(said, done.stderr)
 
 
 class Scratch(unittest.TestCase):

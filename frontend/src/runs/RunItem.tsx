@@ -61,6 +61,7 @@ export function RunItem({ run, item }: { run: number; item: Item }) {
         $faint={item.state === "waiting" || item.state === "cancelled"}
         src={`/api/plates/${item.plate}/thumbnail?revision=${item.thumbnail_of}${at}`}
         alt=""
+        loading="lazy"
         draggable={false}
       />
       <div className="row">

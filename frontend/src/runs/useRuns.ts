@@ -23,23 +23,32 @@ export function useRuns(warn: (what: string) => void): Runs {
     if (data) setRuns(data);
     else warn(said(error));
   }, [warn]);
-  const going = runs === null || runs.some(isGoing) || runs.some(({ run }) => run.items.some((item) => item.state === "working"));
+  // Those that are over stay as they are, and are not asked for again.
+  const going = (runs ?? []).filter((state) => isGoing(state) || state.run.items.some((item) => item.state === "working"));
+  const asked = going.map(({ run }) => run.id).join(" ");
 
   useEffect(() => {
-    let asked = false;
-    const look = () => {
-      if (asked) return;
-      asked = true;
-      // A service that does not answer for a while is asked again; its runs go on when it is back.
-      load()
-        .catch(() => undefined)
-        .finally(() => (asked = false));
+    load().catch(() => warn("Aurelon's service does not answer; start it again and reload this page."));
+  }, [load, warn]);
+  useEffect(() => {
+    if (asked === "") return;
+    let busy = false;
+    const look = async () => {
+      for (const id of asked.split(" ").map(Number)) {
+        const { data } = await api.GET("/api/runs/{run_id}", { params: { path: { run_id: id } } });
+        if (data) setRuns((all) => (all ?? []).map((one) => (one.run.id === id ? data : one)));
+      }
     };
-    look();
-    if (!going) return;
-    const timer = window.setInterval(look, EVERY);
+    const timer = window.setInterval(() => {
+      if (busy) return;
+      busy = true;
+      // A service that does not answer for a while is asked again; its runs go on when it is back.
+      look()
+        .catch(() => undefined)
+        .finally(() => (busy = false));
+    }, EVERY);
     return () => window.clearInterval(timer);
-  }, [load, going]);
+  }, [asked]);
 
   const change = (run: RunState, act: Act) => {
     api
