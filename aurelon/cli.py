@@ -147,7 +147,14 @@ def _serve(options: argparse.Namespace) -> None:
     if (options.tls_cert is None) != (options.tls_key is None):
         raise AurelonError("--tls-cert and --tls-key go together: a certificate, and its key")
     tls = None if options.tls_cert is None else (options.tls_cert, options.tls_key)
-    serve(options.host, options.port, options.data, demo=options.demo, tls=tls)
+    serve(
+        options.host,
+        options.port,
+        options.data,
+        demo=options.demo,
+        tls=tls,
+        memory=None if options.memory is None else options.memory << 20,
+    )
 
 
 def make_parser() -> argparse.ArgumentParser:
@@ -163,6 +170,9 @@ def make_parser() -> argparse.ArgumentParser:
     serve.add_argument("--demo", action="store_true", help="put the demo plates in place if there are none")
     serve.add_argument("--tls-cert", type=Path, help="certificate (PEM) for an encrypted service")
     serve.add_argument("--tls-key", type=Path, help="the certificate's key (PEM)")
+    serve.add_argument(
+        "--memory", type=_pixels, metavar="MB", help="for pictures that are kept at hand; a quarter of the machine's, 1024 at most"
+    )
     serve.set_defaults(run=_serve)
 
     render = commands.add_parser("render", help="render a rig on a plate into a file")

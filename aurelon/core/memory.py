@@ -9,6 +9,7 @@ from __future__ import annotations
 import ctypes
 import ctypes.util
 import sys
+from contextlib import suppress
 
 # Parameters of mallopt(3) in <malloc.h> of the GNU C library.
 M_TRIM_THRESHOLD, M_MMAP_THRESHOLD, M_ARENA_MAX = -1, -3, -8
@@ -26,3 +27,10 @@ def keep_freed() -> bool:
         return False
     wanted = ((M_ARENA_MAX, 1), (M_MMAP_THRESHOLD, LARGEST_REUSED), (M_TRIM_THRESHOLD, KEPT_FREE))
     return all(mallopt(name, value) == 1 for name, value in wanted)
+
+
+def give_back() -> None:
+    """Gives what is free back to the system, after much was let go at once. Does nothing with another C library than GNU's."""
+    if sys.platform.startswith("linux"):
+        with suppress(OSError, AttributeError):
+            ctypes.CDLL(ctypes.util.find_library("c") or "libc.so.6").malloc_trim(0)

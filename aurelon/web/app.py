@@ -24,8 +24,9 @@ from aurelon.web.routers import routers
 STATIC = Path(__file__).parent / "static"
 
 
-def make_app(store: Store, *, token: str | None = None) -> FastAPI:
-    """The service on a store. With a `token`, every request must carry it."""
+def make_app(store: Store, *, token: str | None = None, memory: int | None = None) -> FastAPI:
+    """The service on a store. With a `token`, every request must carry it. Pictures that are kept at hand have `memory`
+    bytes."""
     jobs, batches = Jobs(), Batches(store)
 
     @asynccontextmanager
@@ -37,7 +38,7 @@ def make_app(store: Store, *, token: str | None = None) -> FastAPI:
 
     # The pages that FastAPI would show of it take their scripts from elsewhere.
     app = FastAPI(title="Aurelon", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
-    app.state.context = Context(store, Renderers(store), jobs, batches)
+    app.state.context = Context(store, Renderers(store, memory), jobs, batches)
     app.add_middleware(Limits)
     app.add_middleware(Guard, token=token)
     for router in routers():

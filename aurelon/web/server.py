@@ -27,9 +27,9 @@ def _without_what_stopping_ends(record: logging.LogRecord) -> bool:
     return not (record.exc_info and isinstance(record.exc_info[1], asyncio.CancelledError))
 
 
-def serve(host: str, port: int, data: Path, *, demo: bool, tls: tuple[Path, Path] | None = None) -> None:
+def serve(host: str, port: int, data: Path, *, demo: bool, tls: tuple[Path, Path] | None = None, memory: int | None = None) -> None:
     """Serves until stopped, with `tls` (certificate, key) encrypted. Off the loopback address a token is made and printed with the
-    address."""
+    address. `memory` is that of `make_app`."""
     sealed = {} if tls is None else _sealed(*tls)
     try:
         data.mkdir(parents=True, exist_ok=True)
@@ -44,7 +44,7 @@ def serve(host: str, port: int, data: Path, *, demo: bool, tls: tuple[Path, Path
     logging.getLogger("uvicorn.error").addFilter(_without_what_stopping_ends)
     print(f"Aurelon is at {'https' if sealed else 'http'}://{host}:{port}{suffix}", flush=True)
     config = uvicorn.Config(
-        make_app(store, token=token),
+        make_app(store, token=token, memory=memory),
         log_level="warning",
         ws_max_size=MOST_BYTES,
         ws_per_message_deflate=False,

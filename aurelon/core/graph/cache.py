@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from threading import Lock
-from typing import Protocol, TypeVar, cast
+from typing import NamedTuple, Protocol, TypeVar, cast
 
 
 class Sized(Protocol):
@@ -51,6 +51,12 @@ class Cache:
             self._bytes = 0
             self._clearings += 1
 
+    def forget(self, owner: Hashable) -> None:
+        """Forgets what the share of an `owner` keeps."""
+        with self._lock:
+            for key in [key for key in self._kept if isinstance(key, Owned) and key.owner == owner]:
+                self._bytes -= self._kept.pop(key).nbytes
+
     @property
     def nbytes(self) -> int:
         """What is kept, in bytes."""
@@ -62,3 +68,32 @@ class Cache:
             if key in self._kept:
                 self._kept.move_to_end(key)
             return self._kept.get(key)
+
+
+class Owned(NamedTuple):
+    """A key in the share of an owner."""
+
+    owner: Hashable
+    key: Hashable
+
+
+class Share(Cache):
+    """What one owner keeps in a cache that several use: the same key of two owners is two."""
+
+    def __init__(self, whole: Cache, owner: Hashable) -> None:
+        self._whole = whole
+        self._owner = owner
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        return self._whole.get(Owned(self._owner, key), make)
+
+    def peek(self, key: Hashable) -> Sized | None:
+        return self._whole.peek(Owned(self._owner, key))
+
+    def clear(self) -> None:
+        self._whole.forget(self._owner)
+
+    @property
+    def nbytes(self) -> int:
+        """Of the whole."""
+        return self._whole.nbytes
