@@ -17,7 +17,8 @@ class Axe(BrowserTest):
         """Holds the page, as it is, to axe."""
         self.page.wait_for_timeout(250)
         if not self.page.evaluate("typeof window.axe === 'object'"):
-            self.page.add_script_tag(path=AXE)
+            # Not as a script of the page, which may have none but the service's.
+            self.page.evaluate(AXE.read_text("utf-8"))
         found: Any = self.page.evaluate(
             "async () => (await axe.run()).violations.map(v => v.id + ': ' + v.help + ' '"
             " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + ' ' + (n.failureSummary || '')).join(' | '))"
@@ -51,6 +52,15 @@ class Axe(BrowserTest):
             self.check(dialog)
             self.page.keyboard.press("Escape")
             expect(self.page.get_by_role("dialog")).to_have_count(0)
+
+    def test_runs_and_the_dialog_that_starts_one(self) -> None:
+        self.page.get_by_role("checkbox", name="Tick Boatshed", exact=True).check(force=True)
+        self.page.get_by_role("button", name="Export…", exact=True).click()
+        self.choose("Rig", "That of Headland at dawn")
+        self.check("start a run")
+        self.page.get_by_role("button", name="Start", exact=True).click()
+        expect(self.page.get_by_text("1 of 1 done")).to_be_visible(timeout=90000)
+        self.check("runs")
 
     def test_masks_and_strips(self) -> None:
         self.bring_in("masked")

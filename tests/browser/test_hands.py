@@ -118,7 +118,7 @@ class Hands(BrowserTest):
         self.page.get_by_role("button", name="Plate prepare").click()
         self.type_value("Exposure, value", "4")
         plain = self.picture()
-        self.page.get_by_role("button", name="Clipping").click()
+        self.page.get_by_role("button", name="Clipping", exact=True).click()
         self.page.wait_for_timeout(200)
         self.rested()
         self.page.wait_for_timeout(150)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import json
 import os
 import random
@@ -16,6 +18,7 @@ from unittest import mock
 
 import psutil
 
+from aurelon.cli import main
 from aurelon.core import OutputError
 from aurelon.core.export.picture import PictureExport, export, joined
 from aurelon.core.plate import open_plate
@@ -82,9 +85,11 @@ class Many(RunTest):
             ([here], "rig.json/{name}.png", "cannot be written to"),
         ):
             with self.subTest(said):
-                done = self.run_it(*plates, out=out)
-                self.assertEqual((done.returncode, len(done.stderr.splitlines())), (2, 1), done.stderr)
-                self.assertIn(said, done.stderr)
+                stderr = io.StringIO()
+                with contextlib.redirect_stderr(stderr):
+                    code = main(self.command(*plates, out=out)[3:])
+                self.assertEqual((code, len(stderr.getvalue().splitlines())), (2, 1), stderr.getvalue())
+                self.assertIn(said, stderr.getvalue())
         self.assertFalse((self.folder / "out").exists())
 
     def test_a_matte_that_is_not_there_is_said_once(self) -> None:

@@ -20,7 +20,7 @@ from aurelon.runs.tasks import EngineLost, Made, OtherBuild, Task, WorkerLost, b
 from aurelon.runs.worker import make, use_threads
 
 ADDRESS = re.compile(r"(tcp|tls)://[\w.\-\[\]:]+:\d{1,5}")
-TIMEOUT = 10  # seconds in which a scheduler must answer
+TIMEOUT = 6  # seconds in which a scheduler must answer
 ASK_EVERY = 0.5  # seconds between questions which workers there are
 AHEAD = 1  # tasks that wait at each worker's thread, so that none is idle while the next one comes
 THREADS = "AURELON_THREADS"  # in a worker's environment: threads for each picture, one where it is not set
