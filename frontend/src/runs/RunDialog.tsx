@@ -177,13 +177,13 @@ export function RunDialog({ info, plates: first, rig: firstRig, files: firstFile
             ]}
             onChange={(value) => setRig(fromValue(value))}
           />
-          {rig !== null && (
+          {rig !== null && room && (
             <>
               <Select
                 label="Lights"
                 value={placing ?? "rig"}
-                options={(room?.placings ?? []).map(({ value, label }) => ({ value, text: label }))}
-                onChange={(value) => setPlacing(room?.placings.find((one) => one.value === value)?.value ?? null)}
+                options={room.placings.map(({ value, label }) => ({ value, text: label }))}
+                onChange={(value) => setPlacing(room.placings.find((one) => one.value === value)?.value ?? null)}
               />
               <Note>It takes the place of the lights that are there; each plate can be opened, mended and undone.</Note>
             </>
