@@ -60,6 +60,10 @@ class Raster:
     said: tuple[str, ...] = ()
 
 
+# Sizes are held to a limit before anything is decoded; the library is not to warn of pictures within it.
+Image.MAX_IMAGE_PIXELS = 150_000_000
+
+
 class UnreadableError(ValueError):
     """Why bytes cannot be decoded, as the end of a sentence that begins with the file's name."""
 
