@@ -11,6 +11,9 @@ import numpy as np
 from tests.pictures import Floats
 
 NODES = 5
+# By its primaries and white (IEC 61966-2-5), which the library knows by another name.
+D65 = colour.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"]["D65"]
+OPRGB = colour.RGB_Colourspace("opRGB", [[0.64, 0.33], [0.21, 0.71], [0.15, 0.06]], D65, "D65")
 D50 = colour.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"]["D50"]
 
 
@@ -24,7 +27,7 @@ def lab_of_inks(inks: Floats) -> Floats:
 def oprgb_of_lab(lab: Floats) -> Floats:
     """opRGB codes in 0..1 of CIELAB under D50."""
     xyz = colour.Lab_to_XYZ(lab, D50)
-    linear = colour.XYZ_to_RGB(xyz, "Adobe RGB (1998)", illuminant=D50, chromatic_adaptation_transform="Bradford")
+    linear = colour.XYZ_to_RGB(xyz, OPRGB, illuminant=D50, chromatic_adaptation_transform="Bradford")
     return np.asarray(np.clip(linear, 0, 1) ** (256 / 563), np.float32)
 
 

@@ -7,7 +7,7 @@ import { Check } from "../ui/Check";
 import { Icon } from "../ui/Icon";
 import { ContextMenu, Menu, type Choice } from "../ui/Menu";
 import { TextField } from "../ui/TextField";
-import { focusRing, tone } from "../ui/theme";
+import { focusRing, oneLine, tone } from "../ui/theme";
 
 const Card = styled.article`
   display: grid;
@@ -44,9 +44,7 @@ const Line = styled.div`
   h2 {
     font-size: 14px;
     color: ${tone.strong};
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
+    ${oneLine}
   }
   p {
     color: ${tone.faint};

@@ -3,7 +3,7 @@ import type { RunState } from "../api/client";
 import { go } from "../route";
 import { Button } from "../ui/Button";
 import { SmallPlate } from "../ui/SmallPlate";
-import { tone } from "../ui/theme";
+import { oneLine, tone } from "../ui/theme";
 import { fileOf } from "./saving";
 
 type Item = RunState["run"]["items"][number];
@@ -15,9 +15,7 @@ const Cell = styled.article`
   h3 {
     font-size: 13px;
     color: ${tone.strong};
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
+    ${oneLine}
   }
   p {
     color: ${tone.faint};

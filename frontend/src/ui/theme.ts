@@ -17,6 +17,9 @@ export const tone = {
   danger: "#e2857a",
 } as const;
 
+/** A text that stays on its line, and ends in dots where it is too long. */
+export const oneLine = `overflow: hidden; text-overflow: ellipsis; white-space: nowrap;`;
+
 export const focusRing = `outline: 2px solid ${tone.accent}; outline-offset: 1px;`;
 
 export const GlobalStyle = createGlobalStyle`
