@@ -9,14 +9,16 @@ from pathlib import Path
 from typing import Any
 
 from aurelon import __version__
-from aurelon.core import AurelonError, OutputError, Rig, open_plate, parse_rig, read_plate
-from aurelon.core.codecs import codecs, suffixes
+from aurelon.core import AurelonError, OutputError, Plate, Rig, open_plate, open_reel, parse_rig, read_plate
+from aurelon.core.codecs import codecs, format_of_path, suffixes
 from aurelon.core.export import targets
 from aurelon.core.export.passes import CONTAINERS, PassesExport, passes_for_path
 from aurelon.core.export.picture import PROFILES, PictureExport, frame_for, options_for_path
 from aurelon.core.files import write_whole
 from aurelon.core.graph.renderer import never, seen_frame
 from aurelon.core.graph.show import parse_show
+from aurelon.core.reel import is_reel_path
+from aurelon.core.reels.writers import is_reel_output
 from aurelon.core.settings.catalogue import catalogue, whole_catalogue
 from aurelon.core.settings.slider import Slider
 from aurelon.core.settings.types.choice import Choice
@@ -38,6 +40,13 @@ def _pixels(text: str) -> int:
     return int(text)
 
 
+def _frames(text: str) -> tuple[int, int | None]:
+    first, colon, last = text.partition(":")
+    if not colon or not all(part == "" or part.isdecimal() for part in (first, last)):
+        raise argparse.ArgumentTypeError(f"'{text}' is no range of frames such as 0:48")
+    return int(first or 0), int(last) if last else None
+
+
 def _quality(text: str) -> int:
     if not text.isdecimal() or not 1 <= int(text) <= 100:
         raise argparse.ArgumentTypeError(f"'{text}' is no quality from 1 to 100")
@@ -51,12 +60,14 @@ def _read_text(path: Path) -> bytes:
         raise AurelonError(f"{path} cannot be read ({error.strerror})") from error
 
 
-def _render(options: argparse.Namespace) -> None:
+def _render(options: argparse.Namespace) -> int:
     out: Path = options.out
-    if not out.parent.is_dir():
+    if not out.parent.is_dir() and not is_reel_output(out):
         raise OutputError(f"{out} cannot be written: the folder {out.parent} does not exist")
     rig = _parse(options.rig)
-    plate = open_plate(options.plate, options.layer)
+    if is_reel_path(options.plate) and is_reel_output(out):
+        return _render_reel(options, rig)
+    plate = _one_plate(options)
     for said in plate.said:
         print(said, file=sys.stderr)
     sized = {"size": options.size, "long_edge": options.long_edge}
@@ -75,6 +86,42 @@ def _render(options: argparse.Namespace) -> None:
         print(f"{out}: written without what the camera noted (EXIF), which this kind of file does not carry", file=sys.stderr)
     made = targets()[wanted.target].run(plate, rig, wanted, lambda share: None, never)
     write_whole(out, made.data)
+    return 0
+
+
+def _one_plate(options: argparse.Namespace) -> Plate:
+    """The picture of which one picture is made; of a reel one frame."""
+    if is_reel_path(options.plate):
+        format_of_path(options.out)
+        number = (options.frames or (0, None))[0]
+        reel = open_reel(options.plate)
+        try:
+            plate = reel[number]
+        except IndexError as error:
+            raise OutputError(f"{error}") from error
+        print(f"{options.out}: frame {number} of {len(reel)}", file=sys.stderr)
+        return plate
+    if options.frames is not None or options.resume:
+        raise OutputError("--frames and --resume are for reels: name a video or numbered stills, and such an output")
+    return open_plate(options.plate, options.layer)
+
+
+def _render_reel(options: argparse.Namespace, rig: Rig) -> int:
+    from aurelon.runs.command import RunOptions
+    from aurelon.runs.reels import ReelRun, render_reel
+
+    chosen = {"long_edge": options.long_edge, "size": options.size, "format": options.format, **_chosen(options)}
+    wanted = RunOptions(
+        rig,
+        "",
+        passes=options.passes,
+        chosen={name: value for name, value in chosen.items() if value is not None},
+        resume=options.resume,
+        workers=options.workers,
+        threads=options.threads,
+        cluster=options.cluster,
+    )
+    return render_reel(ReelRun(options.plate, options.out, options.frames or (0, None), wanted))
 
 
 def _chosen(options: argparse.Namespace) -> dict[str, Any]:
@@ -176,14 +223,31 @@ def make_parser() -> argparse.ArgumentParser:
     serve.set_defaults(run=_serve)
 
     render = commands.add_parser("render", help="render a rig on a plate into a file")
-    render.add_argument("plate", type=Path, help="the picture file")
+    render.add_argument(
+        "plate", type=Path, help="the picture file; or a video, a folder of numbered stills, a pattern such as in/%%04d.png"
+    )
     render.add_argument("--rig", type=Path, required=True, help=RIG_HELP)
     render.add_argument("--layer", default="", help="of a file that holds several pictures, the one of this name")
-    render.add_argument("-o", "--out", type=Path, required=True, help="the file to write; its ending says in which format")
+    render.add_argument(
+        "-o",
+        "--out",
+        type=Path,
+        required=True,
+        help="the file to write; its ending says in which format; of a reel also a folder or a pattern",
+    )
     size = render.add_mutually_exclusive_group()
     size.add_argument("--size", type=_size, help="WIDTHxHEIGHT in pixels, in the picture's own proportions")
     size.add_argument("--long-edge", type=_pixels, help="pixels on the long edge; may enlarge up to four times")
     render.add_argument("--show", default="result", help="result, before, stage:LIGHT:STAGE, light:LIGHT or mask:LIGHT")
+    render.add_argument(
+        "--frames",
+        type=_frames,
+        metavar="A:B",
+        help="of a reel, from frame A up to, without, B, counted from 0; all where left out",
+    )
+    render.add_argument("--format", help="of a reel, where an ending has several: vp9 or av1 in WebM")
+    render.add_argument("--resume", action="store_true", help="of a reel, go on with what an earlier command left")
+    _add_workers(render)
     _add_writing(render)
     render.set_defaults(run=_render)
 
@@ -195,9 +259,7 @@ def make_parser() -> argparse.ArgumentParser:
     )
     many.add_argument("--place", choices=PLACINGS, default="rig", help="where the lights are: as in the rig, or found anew in each")
     many.add_argument("--resume", action="store_true", help="go on with what an earlier run left; nothing finished is made again")
-    many.add_argument("--workers", type=_pixels, help="pictures made at once; as many as fit where left out")
-    many.add_argument("--threads", type=_pixels, help="threads in each worker; the processors shared out where left out")
-    many.add_argument("--cluster", default="", metavar="tcp://HOST:PORT", help="have the workers of a cluster make them")
+    _add_workers(many)
     many.add_argument("--watch", type=Path, metavar="FOLDER", help="make whatever arrives in this folder, until Ctrl-C")
     many.add_argument("--long-edge", type=_pixels, help="pixels on the long edge; may enlarge up to four times")
     _add_writing(many)
@@ -211,6 +273,13 @@ def make_parser() -> argparse.ArgumentParser:
     check.add_argument("rig", type=Path, help=RIG_HELP)
     check.set_defaults(run=_check)
     return parser
+
+
+def _add_workers(many: argparse.ArgumentParser) -> None:
+    """Where pictures are made."""
+    many.add_argument("--workers", type=_pixels, help="pictures made at once; as many as fit where left out")
+    many.add_argument("--threads", type=_pixels, help="threads in each worker; the processors shared out where left out")
+    many.add_argument("--cluster", default="", metavar="tcp://HOST:PORT", help="have the workers of a cluster make them")
 
 
 def _add_writing(render: argparse.ArgumentParser) -> None:

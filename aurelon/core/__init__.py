@@ -8,6 +8,7 @@ from aurelon.core.graph.rendering import Rendering
 from aurelon.core.lit import Lit
 from aurelon.core.memory import keep_freed
 from aurelon.core.plate import Plate, open_plate, read_plate
+from aurelon.core.reel import Reel, open_reel, read_reel
 from aurelon.core.rig import Rig, check_rig, parse_rig
 
 __all__ = [
@@ -16,14 +17,17 @@ __all__ = [
     "OutputError",
     "Plate",
     "PlateError",
+    "Reel",
     "Renderer",
     "Rendering",
     "Rig",
     "RigError",
     "check_rig",
     "open_plate",
+    "open_reel",
     "parse_rig",
     "read_plate",
+    "read_reel",
     "render",
 ]
 

@@ -16,7 +16,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from aurelon.core.codecs import layer_of, read_raster
-from aurelon.core.codecs.shared.raster import Raster
+from aurelon.core.codecs.shared.raster import DEPTHS, Raster
 from aurelon.core.errors import PlateError
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
@@ -47,6 +47,8 @@ class Plate:
     rig: str = ""  # the rig that travelled in the file, as JSON
     said: tuple[str, ...] = ()  # what a person should know of how the file was read, in sentences
     key: str = ""
+    frame: int = 0  # of a reel, counted from 0, and when it is seen, in seconds from the first
+    seconds: float = 0.0
     # Files that rigs on this plate refer to, by the SHA-256 of each; None where there is none.
     file_of: Callable[[str], bytes | None] = field(default=lambda name: None, repr=False)
     _reduced: OrderedDict[tuple[int, int], Floats] = field(default_factory=OrderedDict, repr=False)
@@ -111,8 +113,11 @@ def open_plate(path: str | Path, layer: str = "") -> Plate:
 
 def read_plate(data: bytes, name: str) -> Plate:
     """A plate from the bytes of the file called `name`. Raises PlateError that names the file."""
-    raster = read_raster(data, name)
-    key = hashlib.sha256(data).hexdigest()
+    return plate_of(read_raster(data, name), name, hashlib.sha256(data).hexdigest())
+
+
+def plate_of(raster: Raster, name: str, key: str, *, frame: int = 0, seconds: float = 0.0) -> Plate:
+    """A plate from the samples of the file called `name`. Raises PlateError where they cannot be brought to linear light."""
     space: RgbSpace | None
     try:
         if raster.space is not None:
@@ -125,7 +130,7 @@ def read_plate(data: bytes, name: str) -> Plate:
             raster, space = _convert_to_srgb(raster, raster.icc or b""), SRGB
     except ProfileError as error:
         raise PlateError(f"{name} cannot be used: {error}; save it again with a standard profile") from error
-    depth = {"uint8": "8", "uint16": "16"}.get(str(raster.samples.dtype), "float")
+    depth = DEPTHS.get(str(raster.samples.dtype), "float")
     pixels = _to_linear(raster.samples, space)
     return Plate(
         pixels,
@@ -138,6 +143,8 @@ def read_plate(data: bytes, name: str) -> Plate:
         raster.rig,
         tuple(f"{name} {said}." for said in raster.said),
         key,
+        frame,
+        seconds,
     )
 
 

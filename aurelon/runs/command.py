@@ -44,7 +44,7 @@ class RunOptions:
     cluster: str = ""
 
 
-def _say(line: str) -> None:
+def say(line: str) -> None:
     tqdm.write(" ".join(line.split()), file=sys.stderr)
 
 
@@ -58,34 +58,44 @@ def run_many(given: Sequence[Path], options: RunOptions) -> int:
         rig = contents.put(options.rig.model_dump_json().encode())
         items, unread = _items(plates, outs, rig, options, contents)
         for why in unread:
-            _say(why)
+            say(why)
         todo = [item for item in items if not folder.holds(item.mark, item.task.key)]
         skipped = len(items) - len(todo)
-        made, failed, stopped = 0, len(unread), False
-        if todo:
-            engine = _engine(options, max(item.pixels for item in todo), len(todo))
-            _say(f"{_pictures(len(todo))}, {engine.says}" + (f"; {skipped} of {len(items)} are there already" if skipped else ""))
-            with closing(engine), tqdm(total=len(todo), unit="picture", disable=None, file=sys.stderr) as bar:
-
-                def told(item: Item, said: str | None) -> None:
-                    if said is not None:
-                        _say(said)
-                    bar.update()
-
-                keeping = FolderKeeping(folder, told)
-                try:
-                    drive(todo, engine, contents, keeping, lambda: "go")
-                except KeyboardInterrupt:
-                    stopped = True
-                except AurelonError as error:
-                    stopped = True
-                    _say(str(error))
-                made, failed = keeping.made, failed + len(keeping.failed)
+        made, failed, stopped = have_made(todo, skipped, options, contents, folder)
+        failed += len(unread)
     missing = len(plates) - made - skipped
-    _say(_summary(made, skipped, failed, missing - failed, time.monotonic() - begun))
+    say(summary(made, skipped, failed, missing - failed, time.monotonic() - begun))
     if stopped and missing:
-        _say("what is made stays; the same command with --resume goes on from there")
+        say("what is made stays; the same command with --resume goes on from there")
     return 2 if missing else 0
+
+
+def have_made(
+    todo: Sequence[Item], skipped: int, options: RunOptions, contents: Contents, folder: Folder, unit: str = "picture"
+) -> tuple[int, int, bool]:
+    """Has items made and kept in a folder, with a line of progress: how many were, how many failed, and whether it was stopped."""
+    if not todo:
+        return 0, 0, False
+    engine = _engine(options, max(item.pixels for item in todo), len(todo))
+    there = f"; {skipped} of {len(todo) + skipped} are there already" if skipped else ""
+    say(f"{counted(len(todo), unit)}, {engine.says}{there}")
+    stopped = False
+    with closing(engine), tqdm(total=len(todo), unit=unit, disable=None, file=sys.stderr) as bar:
+
+        def told(item: Item, said: str | None) -> None:
+            if said is not None:
+                say(said)
+            bar.update()
+
+        keeping = FolderKeeping(folder, told)
+        try:
+            drive(todo, engine, contents, keeping, lambda: "go")
+        except KeyboardInterrupt:
+            stopped = True
+        except AurelonError as error:
+            stopped = True
+            say(str(error))
+    return keeping.made, len(keeping.failed), stopped
 
 
 def run_watching(source: Path, options: RunOptions) -> int:
@@ -99,10 +109,10 @@ def run_watching(source: Path, options: RunOptions) -> int:
         rig = contents.put(options.rig.model_dump_json().encode())
         engine = _engine(options, WATCHED_PIXELS, 1 << 20)
         with closing(engine):
-            _say(f"watching {source}, {engine.says}; Ctrl-C ends it")
+            say(f"watching {source}, {engine.says}; Ctrl-C ends it")
 
             def told(item: Item, said: str | None) -> None:
-                _say(said if said is not None and item.mark.name not in said else f"{item.task.name} -> {item.mark}")
+                say(said if said is not None and item.mark.name not in said else f"{item.task.name} -> {item.mark}")
 
             keeping = FolderKeeping(folder, told)
 
@@ -116,14 +126,14 @@ def run_watching(source: Path, options: RunOptions) -> int:
                     out = output_for(options.pattern, path, number)
                     made, why = _items([path], [out], rig, options, contents)
                     for said in why:
-                        _say(said)
+                        say(said)
                     for item in made:
                         if not folder.holds(out, item.task.key):
                             yield item
 
             with suppress(KeyboardInterrupt):
                 drive(coming(), engine, contents, keeping, lambda: "go")
-    _say(f"{_pictures(keeping.made)} made" + (f", {len(keeping.failed)} failed" if keeping.failed else ""))
+    say(f"{counted(keeping.made)} made" + (f", {len(keeping.failed)} failed" if keeping.failed else ""))
     return 2 if keeping.failed else 0
 
 
@@ -138,7 +148,7 @@ def _checked(options: RunOptions) -> Path:
     container_of_path(ending) if options.passes else format_of_path(ending)
     for matte, users in options.rig.missing_mattes().items():
         go = "goes" if len(users) == 1 else "go"
-        _say(f"the matte '{matte}' is missing in the rig; {' and '.join(users)} used it and {go} on without it")
+        say(f"the matte '{matte}' is missing in the rig; {' and '.join(users)} used it and {go} on without it")
     return fixed
 
 
@@ -159,12 +169,12 @@ def _items(
     return items, unread
 
 
-def _pictures(count: int) -> str:
-    return "1 picture" if count == 1 else f"{count} pictures"
+def counted(count: int, unit: str = "picture") -> str:
+    return f"1 {unit}" if count == 1 else f"{count} {unit}s"
 
 
-def _summary(made: int, skipped: int, failed: int, undone: int, seconds: float) -> str:
-    parts = [f"{_pictures(made)} made"]
+def summary(made: int, skipped: int, failed: int, undone: int, seconds: float, unit: str = "picture") -> str:
+    parts = [f"{counted(made, unit)} made"]
     parts += [f"{skipped} there already"] if skipped else []
     parts += [f"{failed} failed"] if failed else []
     parts += [f"{undone} not begun"] if undone > 0 else []

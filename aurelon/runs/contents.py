@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import shutil
+import zipfile
 from collections import Counter
+from collections.abc import Sequence
 from pathlib import Path
 
 from aurelon.core import PlateError
@@ -41,6 +43,23 @@ class Contents:
         name = hashlib.sha256(data).hexdigest()
         self._paths.setdefault(name, path)
         return name, data
+
+    def hold(self, path: Path, name: str) -> None:
+        """Takes a file where it is, whose name is known."""
+        self._paths.setdefault(name, path)
+
+    def pack(self, files: Sequence[Path]) -> str:
+        """Puts an archive of files in the folder, each byte for byte; its name, which is the same for the same files."""
+        made = self._folder / "packed"
+        with zipfile.ZipFile(made, "w", zipfile.ZIP_STORED) as archive:
+            for file in files:
+                with archive.open(zipfile.ZipInfo(file.name), "w", force_zip64=True) as entry, file.open("rb") as source:
+                    shutil.copyfileobj(source, entry)
+        with made.open("rb") as whole:
+            name = hashlib.file_digest(whole, "sha256").hexdigest()
+        self._paths[name] = made.rename(self._folder / name)
+        self._users[name] += 1
+        return name
 
     def path(self, name: str) -> Path:
         return self._paths[name]

@@ -31,7 +31,8 @@ def build() -> str:
 class Task:
     """`plate`, `rig` and `files` are named by the SHA-256 of their content. `export` holds the options of an export; or the
     `suffix` of a file's name with what was `chosen` for it and whether `passes` are wanted; or nothing, where only the rig is to
-    be placed. `strip` is (number, of how many) where only a strip of the picture is wanted."""
+    be placed. `strip` is (number, of how many) where only a strip of the picture is wanted. Where the plate is a reel, `frames`
+    says which are wanted: from the first up to, without, the second; a single picture is made of the first alone."""
 
     name: str
     plate: str
@@ -40,6 +41,7 @@ class Task:
     placing: Placing = "rig"
     export: str = ""
     strip: tuple[int, int] | None = None
+    frames: tuple[int, int] | None = None
     build: str = field(default_factory=build)
 
     @property
@@ -52,7 +54,8 @@ class Task:
     def cuttable(self) -> bool:
         """Whether it can be made in strips: a single picture can."""
         wanted = json.loads(self.export) if self.export else {}
-        return bool(wanted) and not wanted.get("passes") and wanted.get("target", "picture") == "picture"
+        single = not wanted.get("passes") and wanted.get("target", "picture") == "picture"
+        return bool(wanted) and single and self.frames is None
 
     @property
     def contents(self) -> tuple[str, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import os
 import time
@@ -9,25 +10,30 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import PurePath
 from threading import Lock
+from typing import BinaryIO
 
 import cv2
 import numba
 from pydantic import TypeAdapter
 from threadpoolctl import threadpool_limits
 
-from aurelon.core import PlateError, Renderer, parse_rig, read_plate
+from aurelon.core import PlateError, Reel, Renderer, parse_rig, read_plate, read_reel
 from aurelon.core.analysis.placed_anew import placed_anew
 from aurelon.core.codecs import codecs
 from aurelon.core.export import AnyExport, targets
 from aurelon.core.export.passes import PassesExport, passes_for_path
 from aurelon.core.export.picture import PictureExport, options_for_path, strip_of
+from aurelon.core.export.reels import ReelExport, segment_of
 from aurelon.core.graph.renderer import never
 from aurelon.core.plate import Plate
+from aurelon.core.reels.writers import reel_format
 from aurelon.runs.tasks import Made, OtherBuild, Task, build
 
 Content = Callable[[str], bytes]
+Opened = Callable[[str], BinaryIO]
 _EXPORTS = TypeAdapter[PictureExport | PassesExport](AnyExport)
 _last: list[tuple[str, Renderer]] = []
+_last_reel: list[tuple[str, Reel]] = []
 _lock = Lock()
 
 
@@ -38,13 +44,23 @@ def use_threads(count: int) -> None:
     threadpool_limits(count, "blas")
 
 
-def make(task: Task, content: Content) -> Made:
-    """What comes of a task. `content` gives a file by its SHA-256. Raises AurelonError in one sentence for what cannot be made."""
+def make(task: Task, content: Content, opened: Opened | None = None) -> Made:
+    """What comes of a task. `content` gives a file by its SHA-256, `opened` the same as one that is read where it lies. Raises
+    AurelonError in one sentence for what cannot be made."""
     begun = time.perf_counter()
     if task.build != build():
         raise OtherBuild(f"a worker on {os.uname().nodename} has another Aurelon ({build()}) than this one ({task.build})")
     rig = parse_rig(content(task.rig))
-    renderer = _renderer(task, content)
+    if task.frames is not None:
+        reel = _reel(task, content, opened or (lambda name: io.BytesIO(content(name))))
+        wanted = json.loads(task.export)
+        if wanted.get("target") == "reel":
+            asked = ReelExport.model_validate(wanted)
+            data = segment_of(reel, rig, asked, *task.frames)
+            return Made(data, reel_format(asked.format)[0].suffix, seconds=time.perf_counter() - begun)
+        renderer = Renderer(reel[task.frames[0]])
+    else:
+        renderer = _renderer(task, content)
     notes: list[str] = []
     if task.placing == "found":
         rig, notes = placed_anew(renderer, rig)
@@ -70,6 +86,23 @@ def _options(task: Task, plate: Plate) -> PictureExport | PassesExport:
         return _EXPORTS.validate_python(wanted)
     path = PurePath("picture" + wanted["suffix"])
     return (passes_for_path if wanted["passes"] else options_for_path)(path, plate, **wanted["chosen"])
+
+
+def _reel(task: Task, content: Content, opened: Opened) -> Reel:
+    """The reel of the task, which the next frames of it find at hand."""
+    with _lock:
+        if not _last_reel or _last_reel[0][0] != task.plate:
+            for _, reel in _last_reel:
+                reel.close()
+            _last_reel.clear()
+            reel = read_reel(partial(opened, task.plate), task.name)
+            if reel.key != task.plate:
+                raise PlateError(f"{task.name} was changed while the run was going; start it again")
+            _last_reel.append((task.plate, reel))
+        reel = _last_reel[0][1]
+        kept = {name: content(name) for name in task.files}
+        reel.file_of = kept.get
+        return reel
 
 
 def _renderer(task: Task, content: Content) -> Renderer:

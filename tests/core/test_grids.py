@@ -7,6 +7,7 @@ import sys
 import threading
 import unittest
 import weakref
+from dataclasses import replace
 from typing import Any
 from unittest import mock
 
@@ -192,8 +193,8 @@ class Rendering(unittest.TestCase):
 
     def test_a_frame_of_a_reel_has_nodes_of_its_own(self) -> None:
         plate, rig = plate_of(scene(60, 40)), rig_of(light("bloom"), light("line") | {"id": "made"}, prepare={"exposure": 1})
-        first, second = (resolve(plate, rig, frame_number=n) for n in (0, 1))
-        again = resolve(plate, rig, frame_number=0)
+        first, second = (resolve(replace(plate, frame=n), rig) for n in (0, 1))
+        again = resolve(plate, rig)
         for name in ("original", "prepared", "base", "result"):
             self.assertEqual(getattr(first, name).digest, getattr(again, name).digest)
             self.assertNotEqual(getattr(first, name).digest, getattr(second, name).digest, name)

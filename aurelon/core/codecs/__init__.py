@@ -15,7 +15,7 @@ from typing import Any, Protocol, cast, runtime_checkable
 
 import numpy as np
 
-from aurelon.core.codecs.shared.raster import Format, Raster, UnreadableError
+from aurelon.core.codecs.shared.raster import DEPTHS, Format, Raster, UnreadableError
 from aurelon.core.errors import OutputError, PlateError
 from aurelon.core.plugins import Found, with_extensions
 
@@ -128,7 +128,7 @@ def layer_of(data: bytes, name: str, layer: str) -> tuple[bytes, str]:
     if raster.icc is None and raster.space is not None:
         raster = replace(raster, icc=raster.space.icc)
     writer = codec if codec.FORMAT.written else codecs()["png"]
-    depth = {"uint8": "8", "uint16": "16"}.get(str(raster.samples.dtype), "float")
+    depth = DEPTHS.get(str(raster.samples.dtype), "float")
     called = f"{PurePath(name).stem} - {layer.replace('/', '-')}{writer.FORMAT.suffixes[0]}"
     return writer.write(raster, depth, 100), called
 

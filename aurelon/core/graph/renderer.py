@@ -20,6 +20,7 @@ from aurelon.core.imaging.crop_and_straighten import cropped, needed, turned
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.masks.shared.part import Ground
 from aurelon.core.plate import Plate
+from aurelon.core.reel import Reel
 from aurelon.core.rig.model import Rig
 
 BAND_PIXELS = 2_000_000  # a rendering that is not kept goes in bands of about this many pixels
@@ -61,14 +62,13 @@ class Renderer:
         rig: Rig,
         *,
         draft: bool = False,
-        frame_number: int = 0,
         cancelled: Callable[[], bool] = never,
         passing: Frame | None = None,
         cache: Cache | None = None,
     ) -> Iterator[Working]:
         """A rig resolved on the plate, for as long as nobody else works on this plate."""
         kept = cache or self.cache or Cache(SHARED_BYTES)
-        graph = resolve(self.plate, rig, draft=draft, frame_number=frame_number)
+        graph = resolve(self.plate, rig, draft=draft)
         with self._lock:
             yield Working(graph, Work(kept, cancelled, passing))
 
@@ -80,10 +80,10 @@ class Renderer:
         region: tuple[int, int, int, int] | None = None,
         show: Show | str = RESULT,
         draft: bool = False,
-        frame_number: int = 0,
         cancelled: Callable[[], bool] = never,
     ) -> Floats:
         """The picture, float32 (h, w, 3), linear light in the plate's primaries; see `aurelon.core.render`."""
+        rig = rig.at(self.plate.frame)
         frame = seen_frame(self.plate, rig, size)
         if region is not None:
             x0, y0, x1, y1 = region
@@ -92,48 +92,42 @@ class Renderer:
                 raise ValueError(f"region {region} does not lie within {columns} x {rows}")
             frame = Frame(frame.width, frame.height, frame.x0 + x0, frame.y0 + y0, frame.x0 + x1, frame.y0 + y1)
         if self.cache is not None:
-            return self.part(rig, frame, show=show, draft=draft, frame_number=frame_number, cancelled=cancelled)
+            return self.part(rig, frame, show=show, draft=draft, cancelled=cancelled)
         out = np.empty((*frame.shape, 3), np.float32)
-        for band, pixels in self.bands(rig, frame, show=show, frame_number=frame_number, cancelled=cancelled):
+        for band, pixels in self.bands(rig, frame, show=show, cancelled=cancelled):
             out[band.y0 - frame.y0 : band.y1 - frame.y0] = pixels
         return out
 
     def part(
-        self,
-        rig: Rig,
-        frame: Frame,
-        *,
-        show: Show | str = RESULT,
-        draft: bool = False,
-        frame_number: int = 0,
-        cancelled: Callable[[], bool] = never,
+        self, rig: Rig, frame: Frame, *, show: Show | str = RESULT, draft: bool = False, cancelled: Callable[[], bool] = never
     ) -> Floats:
         """Any part of the straightened frame, cropped away or not; as `render` else."""
-        with self.working(rig, draft=draft, frame_number=frame_number, cancelled=cancelled) as now:
+        with self.working(rig, draft=draft, cancelled=cancelled) as now:
             return shown(now, show, frame)
 
     def bands(
-        self, rig: Rig, frame: Frame, *, show: Show | str = RESULT, frame_number: int = 0, cancelled: Callable[[], bool] = never
+        self, rig: Rig, frame: Frame, *, show: Show | str = RESULT, cancelled: Callable[[], bool] = never
     ) -> Iterator[tuple[Frame, Floats]]:
         """Yields (band, pixels) of a part of the straightened frame from top to bottom, keeping what bands share."""
-        for band, (pixels,) in self.bands_of(rig, frame, [show], frame_number=frame_number, cancelled=cancelled):
+        for band, (pixels,) in self.bands_of(rig, frame, [show], cancelled=cancelled):
             yield band, pixels
 
     def bands_of(
-        self, rig: Rig, frame: Frame, shows: Sequence[Show | str], *, frame_number: int = 0, cancelled: Callable[[], bool] = never
+        self, rig: Rig, frame: Frame, shows: Sequence[Show | str], *, cancelled: Callable[[], bool] = never
     ) -> Iterator[tuple[Frame, list[Floats]]]:
         """The same of several things to show at once: what they share is made once for each band."""
+        rig = rig.at(self.plate.frame)
         between = Cache(SHARED_BYTES)
         for band in frame.bands(BAND_PIXELS):
             passing = needed(band, rig.prepare.straighten)
-            working = partial(self.working, rig, frame_number=frame_number, cancelled=cancelled)
+            working = partial(self.working, rig, cancelled=cancelled)
             with working(passing=passing, cache=between) as now:
                 pictures = [shown(now, show, band) for show in shows]
             yield band, pictures
 
     def alpha(self, rig: Rig, frame: Frame) -> Floats | None:
         """(h, w) in 0..1 as the straightened frame shows it, or None where the plate has none."""
-        angle = rig.prepare.straighten
+        angle = rig.at(self.plate.frame).prepare.straighten
         upright = needed(frame, angle)
         cover = self.plate.alpha_at(upright)
         return cover if cover is None or angle == 0 else np.minimum(turned(cover, upright, frame, angle)[:, :, 0], 1)
@@ -149,29 +143,28 @@ def shown(now: Working, show: Show | str, frame: Frame) -> Floats:
 
 def seen_frame(plate: Plate, rig: Rig, size: tuple[int, int] | None = None) -> Frame:
     """The part of the frame that is seen, at `size` (width, height) or as large as on the plate."""
-    return cropped(rig.prepare.box(plate.size), plate.size, size)
+    return cropped(rig.at(plate.frame).prepare.box(plate.size), plate.size, size)
 
 
 def render(
-    plate: Plate,
+    plate: Plate | Reel,
     rig: Rig,
     *,
+    frame: int = 0,
     size: tuple[int, int] | None = None,
     region: tuple[int, int, int, int] | None = None,
     show: Show | str = RESULT,
     cache: Cache | None = None,
     draft: bool = False,
-    frame_number: int = 0,
     cancelled: Callable[[], bool] = never,
 ) -> Rendering:
     """The picture, float32 (h, w, 3), linear light in the plate's primaries.
 
     `size` is the (width, height) of the picture that is seen, after straightening and crop; its own
     where left out. `region` is the part (x0, y0, x1, y1) of that which is wanted. With a `cache` stages
-    are kept from call to call. Raises RigError for a `show` that the rig cannot give, Cancelled once
-    `cancelled()` is true.
+    are kept from call to call. Of a reel the `frame` of that number, counted from 0, is rendered. Raises RigError for a `show`
+    that the rig cannot give, Cancelled once `cancelled()` is true.
     """
-    made = Renderer(plate, cache).render(
-        rig, size=size, region=region, show=show, draft=draft, frame_number=frame_number, cancelled=cancelled
-    )
+    plate = plate[frame] if isinstance(plate, Reel) else plate
+    made = Renderer(plate, cache).render(rig, size=size, region=region, show=show, draft=draft, cancelled=cancelled)
     return Rendering.of(made, plate.space)

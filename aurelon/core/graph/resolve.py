@@ -92,15 +92,16 @@ class Graph:
         return next(nodes for nodes in self.all_lights if nodes.light is light)
 
 
-def resolve(plate: Plate, rig: Rig, *, draft: bool = False, frame_number: int = 0) -> Graph:
-    """The nodes of a rig on a plate, of which nothing is made yet. `frame_number` counts the frames of a reel."""
+def resolve(plate: Plate, rig: Rig, *, draft: bool = False) -> Graph:
+    """The nodes of a rig on a plate, of which nothing is made yet."""
+    rig = rig.at(plate.frame)
     reading = Frame.whole(fit_within(plate.size, DRAFT_READING_EDGE) if draft else plate.size)
 
     def file_of(name: str) -> bytes | None:
         return rig.file(name) or plate.file_of(name)
 
     backdrop = Backdrop(plate, file_of, reading, DRAFT_EDGE if draft else WORKING_EDGE)
-    original = PictureNode(digest_of("original", plate.key, frame_number), lambda work, frame: plate.at(frame), kept=False)
+    original = PictureNode(digest_of("original", plate.key, plate.frame), lambda work, frame: plate.at(frame), kept=False)
     prepared = _prepared(backdrop, rig, original)
     masks = _Masks(backdrop, original, prepared)
     for matte in rig.mattes:

@@ -20,6 +20,7 @@ from aurelon.core.imaging.crop_and_straighten import WHOLE, Box, largest_box
 from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.kind import AnyKind, Colour, LookAt, Merge
 from aurelon.core.masks.shared.mask import Mask
+from aurelon.core.rig.keys import HOUSE, PLATE, Keys, at_frame, check_tracks, values_at
 from aurelon.core.rig.migrate import VERSION, up_to_date
 from aurelon.core.settings import Settings, matte_setting, number, settings_of, temperature_setting, tint_setting
 
@@ -181,6 +182,11 @@ class Rig(Settings):
     house: HouseLight = HouseLight()
     mattes: tuple[Matte, ...] = Field((), max_length=64, description="Saved areas that lights refer to")
     lights: list[AnyLight] = Field([], max_length=64)
+    keys: Keys = Field(
+        {},
+        max_length=66,
+        description="Settings that change over the frames of a reel: by the id of a light, `plate` or `house`, and by their path",
+    )
     files: dict[Annotated[str, Field(pattern=FILE)], str] = Field(
         {}, max_length=64, description="Files that the rig carries with it, in base64 by their SHA-256"
     )
@@ -221,6 +227,42 @@ class Rig(Settings):
                     raise ValueError(f"the matte '{matte.id}' uses '{used}', which is not above it; move it up or leave it out")
             above.add(matte.id)
         return self
+
+    @model_validator(mode="after")
+    def _keys_lead_to_settings(self) -> Self:
+        for owner, tracks in self.keys.items():
+            settings = self._owner(owner)
+            if settings is not None:
+                try:
+                    check_tracks(settings, tracks)
+                except ValueError as error:
+                    raise ValueError(f"keys of {owner}: {error}") from error
+        return self
+
+    def _owner(self, owner: str) -> Settings | None:
+        """Whose settings keys belong to; None where a light of that id is not there."""
+        if owner in (PLATE, HOUSE):
+            return self.prepare if owner == PLATE else self.house
+        return next((light for light in self.stack if light.id == owner), None)
+
+    def at(self, frame: int) -> Self:
+        """The rig as it is at a frame of a reel, counted from 0: what is keyed has the value that it has there."""
+        if not self.keys:
+            return self
+        update: dict[str, Any] = {"keys": {}}
+        update["prepare"] = at_frame(self.prepare, self.keys.get(PLATE, {}), frame)
+        update["house"] = at_frame(self.house, self.keys.get(HOUSE, {}), frame)
+        update["lights"] = [at_frame(light, self.keys.get(light.id, {}), frame) for light in self.stack]
+        return self.model_copy(update=update)
+
+    def keyed_at(self, frame: int) -> dict[str, dict[str, Any]]:
+        """What each keyed setting is at a frame, by owner and path."""
+        owners = [(owner, self._owner(owner), tracks) for owner, tracks in self.keys.items()]
+        return {owner: dict(values_at(settings, tracks, frame)) for owner, settings, tracks in owners if settings is not None}
+
+    def unused_keys(self) -> list[str]:
+        """Ids of lights that keys name and that are not there."""
+        return [owner for owner in self.keys if self._owner(owner) is None]
 
     def matte(self, matte_id: str) -> Matte | None:
         return next((matte for matte in self.mattes if matte.id == matte_id), None)

@@ -47,8 +47,8 @@ class Setting(BaseModel):
 
     `group` puts it beside others under a heading, `essential` settings are those that are always seen. `when`
     shows it only while other settings of its stage have one of the listed values. In a group of copies each light
-    has its `own`. `swept` says how a test strip goes through it: over a part of its `range`, through `each` of its
-    values, or not at all.
+    has its `own`. One that is `keyed` may change over the frames of a reel. `swept` says how a test strip goes through it:
+    over a part of its `range`, through `each` of its values, or not at all.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -62,6 +62,7 @@ class Setting(BaseModel):
     essential: bool = False
     when: dict[str, list[Any]] = {}
     own: bool = False
+    keyed: bool = False
     swept: Swept | None = None
 
     ON_A_STRIP: ClassVar[int] = 7  # pictures of a test strip of this setting alone
@@ -94,9 +95,25 @@ class Setting(BaseModel):
         """The value moved by plate fractions, for types that say where something is."""
         return value
 
+    def numbers(self, value: Any) -> list[float]:
+        """The value as numbers between which others lie, for settings that can be keyed."""
+        return _flat(value)
+
+    def of_numbers(self, like: Any, numbers: list[float]) -> Any:
+        """A value of the same shape as `like`, of such numbers."""
+        return _shaped(like, iter(numbers))
+
     def files(self, value: Any) -> list[str]:
         """SHA-256 names of the files that the value refers to."""
         return []
+
+
+def _flat(value: Any) -> list[float]:
+    return [number for one in value for number in _flat(one)] if isinstance(value, list | tuple) else [float(value)]
+
+
+def _shaped(like: Any, numbers: Iterator[float]) -> Any:
+    return tuple(_shaped(one, numbers) for one in like) if isinstance(like, list | tuple) else next(numbers)
 
 
 def settings_of(model: type[BaseModel]) -> Iterator[tuple[str, Setting]]:

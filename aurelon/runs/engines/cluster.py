@@ -141,8 +141,8 @@ class Cluster:
             return held
 
     def _pass_on(self, given: Future[Made], task: Task, inner: Any) -> None:
-        # Only the plate: the rig and its files serve every task.
-        if task.strip is None:
+        # Only the plate of one picture: a reel, the rig and its files serve every task.
+        if task.strip is None and task.frames is None:
             with self._lock:
                 self._sent.pop(task.plate, None)
         try:

@@ -45,7 +45,7 @@ def _made_here(task: Task, paths: dict[str, str]) -> Made:
         except OSError as error:
             raise PlateError(f"{task.name} cannot be read any more ({error.strerror})") from error
 
-    return make(task, content)
+    return make(task, content, lambda name: Path(paths[name]).open("rb"))
 
 
 class Processes:

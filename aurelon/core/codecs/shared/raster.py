@@ -44,6 +44,9 @@ class Format:
     order: int = 99  # in which formats are tried and listed
 
 
+DEPTHS = {"uint8": "8", "uint16": "16"}  # of a plate, by the type of its samples; "float" for others
+
+
 @dataclass(frozen=True)
 class Raster:
     """Samples as stored: (H, W, C) uint8, uint16 or float32, upright; C is 1 or 3 without the alpha."""

@@ -12,6 +12,7 @@ class Number(Slider):
     """A number that may have a fraction."""
 
     type: Literal["number"] = "number"
+    keyed: bool = True
 
 
 def number(

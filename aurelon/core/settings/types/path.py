@@ -13,6 +13,7 @@ class Path(Setting):
 
     type: Literal["path"] = "path"
     own: bool = True
+    keyed: bool = True
 
     def moved(self, value: Any, by: tuple[float, float]) -> Any:
         return [shifted(one, by) for one in value]

@@ -27,6 +27,7 @@ class PlaceSetting(Setting):
     high: float = MOST
     step: float = 0.005
     own: bool = True
+    keyed: bool = True
     mark: Mark = "cross"
     joined: str = ""
 

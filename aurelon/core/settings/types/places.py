@@ -14,6 +14,7 @@ class Places(Setting):
     type: Literal["places"] = "places"
     adds: bool = True
     own: bool = True
+    keyed: bool = True
 
     def moved(self, value: Any, by: tuple[float, float]) -> Any:
         return [shifted(one, by) for one in value]

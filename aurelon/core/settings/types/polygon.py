@@ -13,6 +13,7 @@ class PolygonSetting(Setting):
 
     type: Literal["polygon"] = "polygon"
     own: bool = True
+    keyed: bool = True
 
     def moved(self, value: Any, by: tuple[float, float]) -> Any:
         return [shifted(one, by) for one in value]

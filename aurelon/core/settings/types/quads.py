@@ -15,6 +15,7 @@ class Quads(Setting):
 
     type: Literal["quads"] = "quads"
     own: bool = True
+    keyed: bool = True
 
     def moved(self, value: Any, by: tuple[float, float]) -> Any:
         return [[shifted(corner, by) for corner in quad] for quad in value]

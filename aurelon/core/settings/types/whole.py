@@ -12,9 +12,13 @@ class Whole(Slider):
     """A number without a fraction."""
 
     type: Literal["whole"] = "whole"
+    keyed: bool = True
 
     def value(self, raw: float) -> float:
         return int(super().value(raw))
+
+    def of_numbers(self, like: Any, numbers: list[float]) -> Any:
+        return round(numbers[0])
 
 
 def whole(

@@ -1,0 +1,183 @@
+"""A reel: a plate made of frames, decoded one at a time."""
+
+from __future__ import annotations
+
+import hashlib
+from collections import OrderedDict
+from collections.abc import Callable, Iterator
+from fractions import Fraction
+from pathlib import Path
+from threading import Lock
+from typing import BinaryIO
+
+from aurelon.core.codecs import MAX_PIXELS, MAX_SIDE
+from aurelon.core.codecs.shared.raster import UnreadableError
+from aurelon.core.errors import PlateError
+from aurelon.core.plate import Plate, plate_of
+from aurelon.core.reels import kinds_of_reel
+from aurelon.core.reels.shared.footage import Footage
+from aurelon.core.reels.stills import is_pattern, stills_in
+
+KEPT_FRAMES = 3
+HEAD = 4096  # bytes from which a kind of file is told
+CHUNK = 1 << 20
+Opener = Callable[[], BinaryIO]
+
+
+class Reel:
+    """`len(reel)` frames; `reel[i]` is one as a plate, counted from 0. `times` are seconds from the first frame. Safe between
+    threads."""
+
+    def __init__(self, footage: Footage, name: str, key: str, opened: Opener | None = None, file: BinaryIO | None = None) -> None:
+        self.footage = footage
+        self.name = name
+        self.key = key
+        self.opened = opened  # opens its file anew, for what reads it at another place; None where it is no one file
+        self._file = file
+        # Files that rigs on its frames refer to, by the SHA-256 of each.
+        self.file_of: Callable[[str], bytes | None] = lambda name: None
+        self._kept: OrderedDict[int, Plate] = OrderedDict()
+        self._lock = Lock()
+
+    def __len__(self) -> int:
+        return len(self.footage.times)
+
+    def __getitem__(self, number: int) -> Plate:
+        """Raises IndexError beyond the end, and PlateError in one sentence for a frame that cannot be read."""
+        if not 0 <= number < len(self):
+            raise IndexError(f"{self.name} has the frames 0 to {len(self) - 1}, not {number}")
+        with self._lock:
+            kept = self._kept.get(number)
+            if kept is not None:
+                self._kept.move_to_end(number)
+                return kept
+        plate = self._decoded(number)
+        with self._lock:
+            self._kept[number] = plate
+            while len(self._kept) > KEPT_FRAMES:
+                self._kept.popitem(last=False)
+        return plate
+
+    def __iter__(self) -> Iterator[Plate]:
+        return (self[number] for number in range(len(self)))
+
+    @property
+    def times(self) -> list[float]:
+        """Seconds of each frame from the first."""
+        return [float(time) for time in self.footage.times]
+
+    @property
+    def fps(self) -> float:
+        """Frames a second, in the mean."""
+        return float(len(self) / self.footage.end)
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """(width, height) in pixels."""
+        return self.footage.size
+
+    @property
+    def said(self) -> tuple[str, ...]:
+        """What a person should know of how it was read, in sentences."""
+        return tuple(f"{self.name} {said}." for said in self.footage.said)
+
+    def shown(self, number: int) -> Fraction:
+        """Seconds for which a frame is seen."""
+        times = self.footage.times
+        return (times[number + 1] if number + 1 < len(times) else self.footage.end) - times[number]
+
+    def close(self) -> None:
+        self.footage.close()
+        if self._file is not None:
+            self._file.close()
+
+    def _decoded(self, number: int) -> Plate:
+        try:
+            raster = self.footage.raster(number)
+        except UnreadableError as error:
+            raise PlateError(f"{self.name} {error}") from error
+        plate = plate_of(raster, self.name, f"{self.key}/{number}", frame=number, seconds=float(self.footage.times[number]))
+        plate.file_of = self.file_of
+        return plate
+
+
+def open_reel(path: str | Path) -> Reel:
+    """Reads a video file, an animated picture, an archive or a folder of numbered stills, or a pattern such as `in/%04d.png`.
+
+    Raises PlateError in one sentence that names what cannot be read.
+    """
+    path = Path(path)
+    if path.is_dir() or is_pattern(path.name):
+        return _stills_reel(path)
+    return read_reel(lambda: path.open("rb"), path.name)
+
+
+def read_reel(opened: Opener, name: str, key: str = "") -> Reel:
+    """A reel from a file that `opened` opens, as often as it is called; its `key` is the SHA-256 of the file where it is not given.
+    Raises PlateError that names the file."""
+    try:
+        file = opened()
+    except OSError as error:
+        raise PlateError(f"{name} cannot be read ({error.strerror})") from error
+    try:
+        kind = next((kind for kind in kinds_of_reel().values() if kind.matches(_head(file))), None)
+        if kind is None:
+            raise PlateError(f"{name} holds no frames that Aurelon can read; it reads video, animated pictures and numbered stills")
+        key = key or _digest(file)
+        try:
+            footage = kind.open_footage(file)
+        except UnreadableError as error:
+            raise PlateError(f"{name} {error}") from error
+        _check_size(footage, name)
+    except BaseException:
+        file.close()
+        raise
+    return Reel(footage, name, key, opened, file)
+
+
+def is_reel(file: BinaryIO) -> bool:
+    """Whether a file holds frames, by its beginning."""
+    head = _head(file)
+    return any(kind.matches(head) for kind in kinds_of_reel().values())
+
+
+def is_reel_path(path: Path) -> bool:
+    """Whether a path is that of a reel: a file that holds frames, a folder of stills, a pattern of numbered names."""
+    if path.is_dir() or is_pattern(path.name):
+        return True
+    try:
+        with path.open("rb") as file:
+            return is_reel(file)
+    except OSError:
+        return False
+
+
+def _stills_reel(path: Path) -> Reel:
+    folder, pattern = (path, "") if path.is_dir() else (path.parent, path.name)
+    try:
+        footage = stills_in(folder, pattern)
+    except UnreadableError as error:
+        raise PlateError(f"{path} {error}") from error
+    except OSError as error:
+        raise PlateError(f"{folder} cannot be read ({error.strerror})") from error
+    _check_size(footage, str(path))
+    return Reel(footage, path.name, hashlib.sha256(str(path.resolve()).encode()).hexdigest())
+
+
+def _check_size(footage: Footage, name: str) -> None:
+    width, height = footage.size
+    if width * height > MAX_PIXELS or max(width, height) > MAX_SIDE:
+        raise PlateError(f"{name} has frames of {width} x {height} pixels; Aurelon takes up to {MAX_PIXELS // 10**6} megapixels")
+
+
+def _head(file: BinaryIO) -> bytes:
+    file.seek(0)
+    return file.read(HEAD)
+
+
+def _digest(file: BinaryIO) -> str:
+    file.seek(0)
+    digest = hashlib.sha256()
+    while piece := file.read(CHUNK):
+        digest.update(piece)
+    return digest.hexdigest()

@@ -1,0 +1,75 @@
+"""Animated WebP (RFC 9649), PNG (third edition) and GIF (version 89a), at 8 bits, each frame with its own time."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from threading import Lock
+from typing import BinaryIO
+
+import numpy as np
+from PIL import Image
+
+from aurelon.core.codecs.shared.raster import CUT_SHORT, Raster, UnreadableError, split_alpha
+from aurelon.core.reels.shared.footage import check_count
+
+TITLE = "animated picture"
+SUFFIXES = (".gif", ".webp", ".png", ".apng")
+SHORTEST = Fraction(1, 50)  # seconds; files that say less are shown at ten a second everywhere
+USUAL = Fraction(1, 10)
+FAULTS = (OSError, ValueError, SyntaxError, EOFError)
+ANIMATION = {b"RIFF": b"ANIM", b"\x89PNG": b"acTL", b"GIF8": b""}  # what the beginning of an animated one holds
+
+
+def matches(head: bytes) -> bool:
+    mark = ANIMATION.get(head[:4])
+    return mark is not None and mark in head
+
+
+def open_footage(file: BinaryIO) -> Animated:
+    return Animated(file)
+
+
+class Animated:
+    """Frames are put together by the decoder in their order. Safe between threads."""
+
+    sounds = False
+    points = None
+    depth = "8"
+
+    def __init__(self, file: BinaryIO) -> None:
+        self._lock = Lock()
+        file.seek(0)
+        try:
+            self._picture = Image.open(file)
+            count = getattr(self._picture, "n_frames", 1)
+            check_count(count)
+            self.size = self._picture.size
+            shown = [self._shown(number) for number in range(count)]
+        except FAULTS as error:
+            raise UnreadableError(CUT_SHORT) from error
+        self.icc: bytes | None = self._picture.info.get("icc_profile")
+        self.times = [sum(shown[:number], Fraction(0)) for number in range(count)]
+        self.end = sum(shown, Fraction(0))
+        self.numbers = range(count)
+        self.said: tuple[str, ...] = ()
+
+    def _shown(self, number: int) -> Fraction:
+        """Seconds for which a frame is shown."""
+        self._picture.seek(number)
+        self._picture.load()
+        seconds = Fraction(self._picture.info.get("duration") or 0).limit_denominator(1000) / 1000
+        return seconds if seconds >= SHORTEST else USUAL
+
+    def raster(self, number: int) -> Raster:
+        with self._lock:
+            try:
+                self._picture.seek(number)
+                samples = np.asarray(self._picture.convert("RGBA" if self._picture.has_transparency_data else "RGB"))
+            except FAULTS as error:
+                raise UnreadableError(CUT_SHORT) from error
+        colour, alpha = split_alpha(samples)
+        opaque = alpha is None or bool((alpha == 255).all())
+        return Raster(np.ascontiguousarray(colour), None if opaque else alpha, self.icc)
+
+    def close(self) -> None:
+        self._picture.close()

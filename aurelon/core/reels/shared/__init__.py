@@ -1,0 +1,1 @@
+"""What every kind of moving picture has."""

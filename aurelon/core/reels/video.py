@@ -1,0 +1,218 @@
+"""Video in WebM, Matroska, MP4 and MOV, and whatever else the decoders of FFmpeg's libraries read (through PyAV).
+
+Frames are told by their time stamps, so that any of them is found exactly, at variable rates too. Colours are those that the
+stream states by code points (ITU-T H.273); where it states no matrix, that of ITU-R BT.709 is taken from 720 rows on, that of
+BT.601 below, as is usual.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+from threading import Lock
+from typing import Any, BinaryIO
+
+import av
+import av.error
+import numpy as np
+from av.container import InputContainer
+from av.video.frame import VideoFrame
+from av.video.reformatter import ColorRange, Colorspace
+from av.video.stream import VideoStream
+from numpy.typing import NDArray
+
+from aurelon.core.codecs.shared.raster import CUT_SHORT, Raster, UnreadableError, by_code_points
+from aurelon.core.imaging.code_points import BT709, SRGB_TRANSFER, UNSPECIFIED
+from aurelon.core.reels.shared.footage import check_count
+
+TITLE = "video"
+SUFFIXES = (".webm", ".mkv", ".mp4", ".mov", ".m4v", ".avi")
+HIGH_DEFINITION = 720  # rows
+USUAL_RATE = Fraction(24)
+AHEAD = 48  # frames that are decoded past rather than sought for
+MATRICES = {
+    1: Colorspace.ITU709,
+    5: Colorspace.ITU601,
+    6: Colorspace.ITU601,
+    7: Colorspace.SMPTE240M,
+    9: Colorspace.BT2020,
+    10: Colorspace.BT2020,
+}
+
+
+def matches(head: bytes) -> bool:
+    matroska, boxes, riff = head[:4] == b"\x1aE\xdf\xa3", head[4:8] in (b"ftyp", b"moov", b"mdat", b"wide"), head[:4] == b"RIFF"
+    still = any(brand in head[8:64] for brand in (b"avif", b"avis", b"heic", b"mif1"))
+    return matroska or (boxes and not still) or (riff and head[8:12] == b"AVI ")
+
+
+def open_footage(file: BinaryIO) -> Video:
+    return Video(file)
+
+
+class Video:
+    """A file's first stream of pictures. Safe between threads: frames are decoded in turn."""
+
+    def __init__(self, file: BinaryIO) -> None:
+        self._file = file
+        self._lock = Lock()
+        self._container = _opened(file)
+        if not self._container.streams.video:
+            self._container.close()
+            raise UnreadableError("holds no pictures that move; it may be sound alone")
+        self._stream = self._container.streams.video[0]
+        self.sounds = bool(self._container.streams.audio)
+        self.said: tuple[str, ...] = ()
+        try:
+            self._index()
+            first = self._decoded(0)
+        except BaseException:
+            self._container.close()
+            raise
+        self.size = _upright(np.empty((first.height, first.width, 0), np.uint8), _turn_of(first)).shape[1::-1]
+        self.depth = "8" if _bits(first) <= 8 else "16"
+        self.points = _points(first)
+
+    def _index(self) -> None:
+        """The stamps of all frames, and how many there should be."""
+        stream, base = self._stream, self._stream.time_base or Fraction(1, 1000)
+        rate = Fraction(stream.average_rate or stream.guessed_rate or USUAL_RATE)
+        rate = rate if rate > 0 else USUAL_RATE
+        stated = stream.duration * base if stream.duration else Fraction(self._container.duration or 0, 1_000_000)
+        check_count(stream.frames or round(stated * rate))
+        stamps: list[int] = []
+        last, whole = 0, True
+        try:
+            for packet in self._container.demux(stream):
+                if packet.pts is None or packet.size == 0 or packet.is_discard:
+                    continue
+                stamps.append(packet.pts)
+                last = max(last, packet.pts + (packet.duration or 0))
+                check_count(len(stamps))
+        except av.error.FFmpegError:
+            whole = False
+        if not stamps:
+            raise UnreadableError("holds no frames; copy it again from where it came")
+        self._stamps = sorted(set(stamps))
+        self.numbers = range(len(self._stamps))
+        start = self._stamps[0]
+        self.times = [(stamp - start) * base for stamp in self._stamps]
+        self.end = max((last - start) * base, self.times[-1] + (0 if last > self._stamps[-1] else 1 / rate))
+        self.said = ("is cut short; it is used as far as it goes",) if not whole or self.end < stated * Fraction(9, 10) else ()
+        self._coming: Iterator[VideoFrame] | None = None
+        self._next = 0
+
+    def raster(self, number: int) -> Raster:
+        with self._lock:
+            frame = self._decoded(number)
+        pixels = _upright(_rgb(frame), _turn_of(frame))
+        if pixels.shape[1::-1] != self.size:
+            raise UnreadableError(f"changes to {pixels.shape[1]} x {pixels.shape[0]} at frame {number}; cut it there first")
+        if self.points is None:
+            return Raster(pixels)
+        return by_code_points(pixels, None, None, *self.points)
+
+    def close(self) -> None:
+        self._container.close()
+
+    def _decoded(self, number: int) -> VideoFrame:
+        wanted = self._stamps[number]
+        if self._coming is None or not self._next <= number <= self._next + AHEAD:
+            self._seek(wanted)
+        frame = self._forward(wanted)
+        if frame is None:  # the seek came too late, or the decoder had lost its way
+            self._seek(self._stamps[0])
+            frame = self._forward(wanted)
+        if frame is None:
+            raise UnreadableError(f"cannot be decoded at frame {number}; copy it again from where it came")
+        self._next = number + 1
+        return frame
+
+    def _seek(self, stamp: int) -> None:
+        try:
+            self._container.seek(stamp, stream=self._stream, backward=True)
+        except av.error.FFmpegError:  # it cannot be sought in: begin anew
+            self._file.seek(0)
+            self._container.close()
+            self._container = _opened(self._file)
+            self._stream = self._container.streams.video[0]
+        self._coming = _frames(self._container, self._stream)
+
+    def _forward(self, stamp: int) -> VideoFrame | None:
+        """The frame of that stamp, or None where the decoder is past it."""
+        for frame in self._coming or ():
+            if frame.pts is None or frame.pts < stamp:
+                continue
+            return frame if frame.pts == stamp else None
+        self._coming = None
+        return None
+
+
+def _opened(file: BinaryIO) -> InputContainer:
+    file.seek(0)
+    try:
+        container = av.open(file, "r")
+    except (av.error.FFmpegError, ValueError) as error:
+        raise UnreadableError("is damaged, or of a kind that is not known; copy it again from where it came") from error
+    for stream in container.streams.video[:1]:
+        stream.thread_type = "AUTO"
+    return container
+
+
+def _frames(container: InputContainer, stream: VideoStream) -> Iterator[VideoFrame]:
+    try:
+        for packet in container.demux(stream):
+            try:
+                yield from packet.decode()
+            except av.error.InvalidDataError:
+                continue  # the frames of this packet are missing; the next ones may be whole
+    except av.error.FFmpegError:
+        return
+
+
+def _bits(frame: VideoFrame) -> int:
+    return max(component.bits for component in frame.format.components)
+
+
+def _points(frame: VideoFrame) -> tuple[int, int] | None:
+    primaries, transfer = int(frame.color_primaries), int(frame.color_trc)
+    if primaries in (0, UNSPECIFIED) and transfer in (0, UNSPECIFIED):
+        return None
+    return primaries if primaries not in (0, UNSPECIFIED) else BT709, transfer if transfer not in (
+        0,
+        UNSPECIFIED,
+    ) else SRGB_TRANSFER
+
+
+def _rgb(frame: VideoFrame) -> NDArray[Any]:
+    """(h, w, 3) uint8, or uint16 over its whole range for what has more than 8 bits."""
+    deep = _bits(frame) > 8
+    try:
+        if frame.format.is_rgb:
+            if not deep:
+                return frame.to_ndarray(format="rgb24")
+            planes = frame.to_ndarray(format="gbrp16le") if frame.format.name != "gbrp16le" else frame.to_ndarray()
+            return np.ascontiguousarray(planes)
+        matrix = MATRICES.get(int(frame.colorspace))
+        if matrix is None:
+            matrix = Colorspace.ITU709 if frame.height >= HIGH_DEFINITION else Colorspace.ITU601
+        full = int(frame.color_range) == int(ColorRange.JPEG)
+        made = frame.reformat(
+            format="rgb48le" if deep else "rgb24",
+            src_colorspace=matrix,
+            dst_colorspace=matrix,
+            src_color_range=ColorRange.JPEG if full else ColorRange.MPEG,
+            dst_color_range=ColorRange.JPEG,
+        )
+        return made.to_ndarray()
+    except (ValueError, av.error.FFmpegError) as error:
+        raise UnreadableError(CUT_SHORT) from error
+
+
+def _turn_of(frame: VideoFrame) -> int:
+    """Quarter turns, counter-clockwise, after which it stands upright."""
+    return round(frame.rotation / 90) % 4
+
+
+def _upright(pixels: NDArray[Any], turns: int) -> NDArray[Any]:
+    return np.ascontiguousarray(np.rot90(pixels, turns)) if turns else pixels

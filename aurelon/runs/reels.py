@@ -1,0 +1,128 @@
+"""A reel lit on the command line: as one file of moving pictures, made of segments, or frame by frame as numbered stills."""
+
+from __future__ import annotations
+
+import shutil
+import time
+from contextlib import closing
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from aurelon.core import OutputError, Reel, open_reel
+from aurelon.core.codecs import format_of_path
+from aurelon.core.export.passes import container_of_path
+from aurelon.core.export.reels import ReelExport, check_reel, join_reel, options_for_reel, spans_of
+from aurelon.core.reels.stills import Stills, is_pattern
+from aurelon.core.reels.writers import reel_format_of_path
+from aurelon.runs.command import RunOptions, have_made, say, summary
+from aurelon.runs.contents import Contents
+from aurelon.runs.driver import Item
+from aurelon.runs.folder import Folder
+from aurelon.runs.tasks import Task, path_export
+
+USUAL_STILL = "%04d.png"
+
+
+@dataclass(frozen=True)
+class ReelRun:
+    """`options.pattern` is not read: `out` is a file of moving pictures, a folder, or a pattern of numbered names. `frames` are
+    those from the first up to, without, the second."""
+
+    source: Path
+    out: Path
+    frames: tuple[int, int | None]
+    options: RunOptions
+
+
+def render_reel(wanted: ReelRun) -> int:
+    """0 when everything is there, 2 when not. Raises AurelonError where nothing can be begun."""
+    begun = time.monotonic()
+    with closing(Contents()) as contents, closing(_opened(wanted.source, contents)) as reel:
+        for said in reel.said:
+            say(said)
+        first, last = wanted.frames[0], wanted.frames[1] if wanted.frames[1] is not None else len(reel)
+        if not 0 <= first < last <= len(reel):
+            raise OutputError(f"{reel.name} has the frames 0 to {len(reel) - 1}; choose --frames among them, such as 0:{len(reel)}")
+        rig = contents.put(wanted.options.rig.model_dump_json().encode())
+        if reel_format_of_path(wanted.out) is not None and not is_pattern(wanted.out.name):
+            return _as_one_file(reel, wanted, (first, last), rig, contents, begun)
+        return _as_stills(reel, wanted, (first, last), rig, contents, begun)
+
+
+def _opened(source: Path, contents: Contents) -> Reel:
+    """The reel, with its one file among the contents: stills are packed into one."""
+    reel = open_reel(source)
+    if reel.opened is not None:
+        contents.hold(source, reel.key)
+        return reel
+    assert isinstance(reel.footage, Stills)
+    folder = source if source.is_dir() else source.parent
+    packed = contents.pack([folder / name for name in reel.footage.names])
+    opened = open_reel(contents.path(packed))
+    opened.name = reel.name
+    return opened
+
+
+def _as_one_file(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str, contents: Contents, begun: float) -> int:
+    options, out = wanted.options, wanted.out
+    if options.passes:
+        raise OutputError(f"{out.name} cannot hold passes; have frames written, such as 'out/%04d.exr'")
+    if not out.parent.is_dir():
+        raise OutputError(f"{out} cannot be written: the folder {out.parent} does not exist")
+    chosen = {name: value for name, value in options.chosen.items() if name in ReelExport.model_fields}
+    export = options_for_reel(out, reel, **chosen, first=frames[0], last=frames[1])
+    check_reel(reel, options.rig, export)
+    work = out.with_name(f".aurelon-{out.name}.segments")
+    with closing(Folder(work, resume=options.resume)) as folder:
+        items = [
+            Item(
+                Task(reel.name, reel.key, rig, export=export.model_dump_json(), frames=span), _pixels(reel), work / f"{span[0]:06d}"
+            )
+            for span in spans_of(reel, export)
+        ]
+        todo = [item for item in items if not folder.holds(item.mark, item.task.key)]
+        skipped = len(items) - len(todo)
+        made, failed, stopped = have_made(todo, skipped, options, contents, folder, "segment")
+        if made + skipped < len(items):
+            say(summary(made, skipped, failed, len(items) - made - skipped - failed, time.monotonic() - begun, "segment"))
+            if stopped:
+                say("what is made stays; the same command with --resume goes on from there")
+            return 2
+        part = work / "joined"
+        try:
+            with part.open("w+b") as file:
+                join_reel(reel, options.rig, export, (item.mark.read_bytes() for item in items), file)
+            part.replace(out)
+        except OSError as error:
+            raise OutputError(f"{out} cannot be written: {error.strerror}; make room or mend the folder, then --resume") from error
+    shutil.rmtree(work, ignore_errors=True)
+    say(summary(frames[1] - frames[0], 0, 0, 0, time.monotonic() - begun, "frame"))
+    return 0
+
+
+def _as_stills(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str, contents: Contents, begun: float) -> int:
+    options, out = wanted.options, wanted.out
+    pattern = out if is_pattern(out.name) else out / USUAL_STILL
+    container_of_path(pattern) if options.passes else format_of_path(pattern)
+    outs = [pattern.with_name(pattern.name % reel.footage.numbers[number]) for number in range(*frames)]
+    if not is_pattern(wanted.source.name) and wanted.source.is_dir() and wanted.source.resolve() == pattern.parent.resolve():
+        raise OutputError(f"{pattern.parent} is where the frames are read from; choose another folder for what is made")
+    with closing(Folder(pattern.parent, resume=options.resume)) as folder:
+        export = path_export(pattern.suffix, options.chosen, passes=options.passes)
+        task = Task(reel.name, reel.key, rig, export=export)
+        items = [
+            Item(replace(task, frames=(number, number + 1)), _pixels(reel), out)
+            for number, out in zip(range(*frames), outs, strict=True)
+        ]
+        todo = [item for item in items if not folder.holds(item.mark, item.task.key)]
+        skipped = len(items) - len(todo)
+        made, failed, stopped = have_made(todo, skipped, options, contents, folder, "frame")
+    missing = len(items) - made - skipped
+    say(summary(made, skipped, failed, missing - failed, time.monotonic() - begun, "frame"))
+    if stopped and missing:
+        say("what is made stays; the same command with --resume goes on from there")
+    return 2 if missing else 0
+
+
+def _pixels(reel: Reel) -> int:
+    return reel.size[0] * reel.size[1]
