@@ -7,11 +7,16 @@ import time
 from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import dataclass
+from functools import partial
+from tempfile import SpooledTemporaryFile
 from threading import Event, Thread
+from typing import BinaryIO, cast
 
 from peewee import OperationalError
 
-from aurelon.core import AurelonError, Rig, check_rig
+from aurelon.core import AurelonError, Rig, check_rig, read_reel
+from aurelon.core.export.reels import ReelExport, join_reel
+from aurelon.core.reels.writers import reel_format
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.runs.contents import Contents
 from aurelon.runs.driver import Item, Wish, drive
@@ -23,6 +28,7 @@ from aurelon.store import Conflict, Result, RunItemRecord, RunRecord, Store, Unk
 
 log = logging.getLogger(__name__)
 GOING = ("working", "waiting")
+JOINED_IN_MEMORY = 64 << 20  # bytes
 IDLE = 0.1  # seconds until it is asked again whether a plate waits
 
 
@@ -122,6 +128,13 @@ class Batches:
                 time.sleep(IDLE)  # some are on their way, and may have to be made again
                 yield None
                 continue
+            if item.part == "joined":
+                if runs.left(run.id) > 1:
+                    time.sleep(IDLE)  # not all of its pieces are there
+                    yield None
+                else:
+                    self._join(run, item)
+                continue
             try:
                 laid = self._lay(run, item, rig)
                 if run.export or (placing == "found" and laid.rig is not None):
@@ -133,6 +146,27 @@ class Batches:
                 continue  # changed in that moment: laid on what is there now
             except AurelonError as error:
                 runs.fail(item.id, str(error))
+
+    def _join(self, run: RunRecord, item: RunItemRecord) -> None:
+        """Makes the file of a reel of its pieces."""
+        store, options = self._store, ReelExport.model_validate_json(run.export)
+        pieces = store.runs.segments(run.id)
+        if None in pieces:
+            store.runs.fail(item.id, "pieces of it could not be made; try the failed again")
+            return
+        try:
+            record = store.plates.get(item.plate)
+            opened = partial(store.plates.opened, item.plate)
+            with closing(read_reel(opened, record.file_name, record.hash)) as reel, SpooledTemporaryFile(JOINED_IN_MEMORY) as out:
+                rig = store.revisions.bench(item.plate).rig
+                join_reel(reel, rig, options, (store.files.get(piece) or b"" for piece in pieces), cast(BinaryIO, out))
+                out.seek(0)
+                form = reel_format(options.format)[0]
+                name = f"{stem_of(record.name)}-lit{form.suffix}"
+                store.runs.finish(item.id, Result(data=out.read(), file_name=name, media_type=form.media_type))
+            store.runs.drop_segments(run.id)
+        except AurelonError as error:
+            store.runs.fail(item.id, str(error))
 
     def _lay(self, run: RunRecord, item: RunItemRecord, rig: Rig | None) -> _Laid:
         state = self._store.revisions.bench(item.plate)
@@ -146,9 +180,11 @@ class Batches:
         rig = laid.rig or self._store.revisions.bench(laid.item.plate).rig
         files = [name for name in rig.file_names() if rig.file(name) is None]
         kept = [contents.put(data) for name in files if (data := self._store.files.get(name)) is not None]
-        plate = contents.put(self._store.plates.file(laid.item.plate))
+        plate = contents.put_open(self._store.plates.opened(laid.item.plate), record.hash)
         placing = _placing(run) if laid.rig is not None else "rig"
-        task = Task(record.file_name, plate, contents.put(rig.model_dump_json().encode()), tuple(kept), placing, run.export)
+        frames = (laid.item.first, laid.item.last) if laid.item.last else ((0, 1) if record.frames else None)
+        packed = contents.put(rig.model_dump_json().encode())
+        task = Task(record.file_name, plate, packed, tuple(kept), placing, run.export, frames=frames)
         return Item(task, record.width * record.height, laid)
 
 
@@ -168,7 +204,8 @@ class _Keeping:
         laid: _Laid = item.mark
         rig = laid.rig if not made.rig else check_rig_text(made.rig, laid.rig)
         says = " ".join(part for part in (laid.says, *made.notes) if part)
-        name = f"{stem_of(laid.item.plate_name)}-lit{made.suffix}"
+        number = f"-{laid.item.first:04d}" if laid.item.last else ""
+        name = f"{stem_of(laid.item.plate_name)}-lit{number}{made.suffix}"
         data = made.data or None
         try:
             self._store.runs.finish(laid.item.id, Result(rig, laid.base, laid.label, data, name, made.media_type, says))

@@ -8,9 +8,12 @@ import zipfile
 from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
+from typing import BinaryIO
 
 from aurelon.core import PlateError
 from aurelon.runs.scratch import scratch_folder
+
+PIECE = 1 << 20
 
 
 class Contents:
@@ -31,6 +34,16 @@ class Contents:
         if name not in self._paths:
             path = self._folder / name
             path.write_bytes(data)
+            self._paths[name] = path
+        return name
+
+    def put_open(self, file: BinaryIO, name: str) -> str:
+        """Puts a file in the folder whose name is known, piece by piece; as `put` else."""
+        self._users[name] += 1
+        if name not in self._paths:
+            path = self._folder / name
+            with path.open("wb") as made:
+                shutil.copyfileobj(file, made, PIECE)
             self._paths[name] = path
         return name
 

@@ -3,11 +3,44 @@
 from __future__ import annotations
 
 import hashlib
+import io
+from typing import Any, BinaryIO
 
 from aurelon.core import Rig
 from aurelon.store.tables import Tables
 
 CHUNK = 1 << 20
+
+
+class _Lying(io.RawIOBase):
+    """A file read where it lies, chunk by chunk."""
+
+    def __init__(self, tables: Tables, name: str) -> None:
+        self._t = tables
+        self._name = name
+        self._size = int(tables.Blob.select(tables.Blob.size).where(tables.Blob.hash == name).scalar() or 0)
+        self._at = 0
+
+    def readable(self) -> bool:
+        return True
+
+    def seekable(self) -> bool:
+        return True
+
+    def tell(self) -> int:
+        return self._at
+
+    def seek(self, offset: int, whence: int = io.SEEK_SET, /) -> int:
+        self._at = max(0, offset + {io.SEEK_SET: 0, io.SEEK_CUR: self._at, io.SEEK_END: self._size}[whence])
+        return self._at
+
+    def readinto(self, buffer: Any, /) -> int:
+        chunk = self._t.Chunk
+        held = chunk.select(chunk.data).where(chunk.blob == self._name, chunk.place == self._at // CHUNK).scalar()
+        piece = bytes(held or b"")[self._at % CHUNK :][: len(buffer)]
+        buffer[: len(piece)] = piece
+        self._at += len(piece)
+        return len(piece)
 
 
 class Files:
@@ -35,6 +68,25 @@ class Files:
         chunk = self._t.Chunk
         rows = chunk.select(chunk.data).where(chunk.blob == name).order_by(chunk.place)
         return b"".join(bytes(row.data) for row in rows)
+
+    def put_whole(self, file: BinaryIO) -> str:
+        """Keeps a file that is read piece by piece, in a transaction of its own; its name."""
+        digest = hashlib.sha256()
+        file.seek(0)
+        while piece := file.read(CHUNK):
+            digest.update(piece)
+        name, size = digest.hexdigest(), file.tell()
+        file.seek(0)
+        with self._t.db.atomic("IMMEDIATE"):
+            if not self.has(name):
+                self._t.Blob.create(hash=name, size=size)
+                for place in range(max(-(-size // CHUNK), 1)):
+                    self._t.Chunk.create(blob=name, place=place, data=file.read(CHUNK))
+        return name
+
+    def opened(self, name: str) -> BinaryIO:
+        """A file that is there, to be read where it lies."""
+        return io.BufferedReader(_Lying(self._t, name), CHUNK)
 
     def add(self, data: bytes, file_name: str, *, plate_id: int) -> str:
         """Keeps a file that rigs on a plate refer to; its name."""

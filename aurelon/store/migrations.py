@@ -85,6 +85,14 @@ def _runs(tables: Tables) -> None:
     _run(tables.db, RUNS)
 
 
+def _reels(tables: Tables) -> None:
+    """Plates know how many frames they have, and runs which frames a file is of."""
+    _sql(tables.db, 'ALTER TABLE "plate" ADD COLUMN "frames" INTEGER NOT NULL DEFAULT 0')
+    for column in ("first", "last"):
+        _sql(tables.db, f'ALTER TABLE "runitem" ADD COLUMN "{column}" INTEGER NOT NULL DEFAULT 0')
+    _sql(tables.db, 'ALTER TABLE "runitem" ADD COLUMN "part" VARCHAR(255) NOT NULL DEFAULT \'\'')
+
+
 def _rigs_of_version_2(tables: Tables) -> None:
     """Saved rigs move to version 2 of the rig, and revisions know how many lights they have."""
     _sql(tables.db, 'ALTER TABLE "revision" ADD COLUMN "lights" INTEGER NOT NULL DEFAULT 0')
@@ -98,7 +106,7 @@ def _rigs_of_version_2(tables: Tables) -> None:
                 _sql(tables.db, 'UPDATE "revision" SET "lights" = ? WHERE "id" = ?', (count, number))
 
 
-MIGRATIONS = (_first, _takes_and_rigs, _rigs_of_version_2, _runs)
+MIGRATIONS = (_first, _takes_and_rigs, _rigs_of_version_2, _runs, _reels)
 
 
 def migrate(tables: Tables) -> None:

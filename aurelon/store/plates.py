@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, BinaryIO
 
 from aurelon.core import Rig
 from aurelon.store.files import Files
@@ -16,7 +16,7 @@ from aurelon.store.tables import Tables
 @dataclass(frozen=True)
 class PlateRecord:
     """A plate as it is listed: its size in pixels, the depth of its file, its present revision and how many lights
-    that has."""
+    that has. `frames` is 0 for a still picture."""
 
     id: int
     name: str
@@ -28,6 +28,7 @@ class PlateRecord:
     lights: int
     created: float
     hash: str
+    frames: int
 
 
 class Plates:
@@ -42,15 +43,34 @@ class Plates:
         revision = self._t.Revision
         lights = revision.select(revision.lights).where(revision.id == row.head).scalar()
         return PlateRecord(
-            row.id, row.name, row.file_name, row.width, row.height, row.depth, row.head, lights, row.created, row.blob_id
+            row.id,
+            row.name,
+            row.file_name,
+            row.width,
+            row.height,
+            row.depth,
+            row.head,
+            lights,
+            row.created,
+            row.blob_id,
+            row.frames,
         )
 
-    def add(self, data: bytes, file_name: str, size: tuple[int, int], depth: str, rig: Rig, name: str) -> PlateRecord:
-        """Keeps a picture file with its first rig."""
+    def add(
+        self, data: bytes | str, file_name: str, size: tuple[int, int], depth: str, rig: Rig, name: str, frames: int = 0
+    ) -> PlateRecord:
+        """Keeps a picture file with its first rig; or a file that is kept already, by its name."""
         now = time.time()
         with self._t.db.atomic("IMMEDIATE"):
             row = self._t.Plate.create(
-                name=name, file_name=file_name, blob=self._files.put(data), width=size[0], height=size[1], depth=depth, created=now
+                name=name,
+                file_name=file_name,
+                blob=data if isinstance(data, str) else self._files.put(data),
+                width=size[0],
+                height=size[1],
+                depth=depth,
+                frames=frames,
+                created=now,
             )
             rig = self._files.adopt(row.id, rig)
             first = self._t.Revision.create(
@@ -84,6 +104,10 @@ class Plates:
     def file(self, plate_id: int) -> bytes:
         """The plate's file, byte for byte as it came."""
         return self._files.get(self.hash(plate_id)) or b""
+
+    def opened(self, plate_id: int) -> BinaryIO:
+        """The plate's file, to be read where it lies."""
+        return self._files.opened(self.hash(plate_id))
 
     def thumbnail(self, plate_id: int) -> tuple[bytes | None, bool]:
         """The picture that was kept last, and whether it is of the present revision."""

@@ -25,7 +25,8 @@ ItemState = Literal["waiting", "working", "done", "failed", "cancelled"]
 @dataclass(frozen=True)
 class RunItemRecord:
     """A plate of a run: how it stands, what there is to say of it, the revision that the run made of it (0 where none), and the
-    file that was made of it, if any."""
+    file that was made of it, if any. Of a reel its frames from `first` up to, without, `last`; `part` is "segment" for a piece of
+    a file of moving pictures, "joined" for that file."""
 
     id: int
     plate: int
@@ -36,6 +37,9 @@ class RunItemRecord:
     revision: int
     file_name: str
     file_size: int
+    first: int = 0
+    last: int = 0
+    part: str = ""
 
 
 @dataclass(frozen=True)
@@ -101,6 +105,34 @@ class Runs:
                 self._plates.shelf.row(plate)
                 t.RunItem.create(run=row, plate=plate, state="waiting", says="", revision=0, file_name="", media_type="")
         return self.get(row.id)
+
+    def add_reel(
+        self, name: str, plate: int, spans: Sequence[tuple[int, int]], *, export: str, joined: bool, cluster: str
+    ) -> RunRecord:
+        """A new run over the frames of a reel: a file of each span, or pieces that are joined to one."""
+        t = self._t
+        with t.db.atomic("IMMEDIATE"):
+            run = self.add(name, [], rig=None, rig_name="", placing="rig", export=export, cluster=cluster)
+            self._plates.shelf.row(plate)
+            parts = [(first, last, "segment" if joined else "") for first, last in spans]
+            parts += [(spans[0][0], spans[-1][1], "joined")] if joined else []
+            for first, last, part in parts:
+                empty = {"says": "", "revision": 0, "file_name": "", "media_type": ""}
+                t.RunItem.create(run=run.id, plate=plate, state="waiting", first=first, last=last, part=part, **empty)
+        return self.get(run.id)
+
+    def segments(self, run_id: int) -> list[str]:
+        """The files of the pieces of a run, in the order of their frames."""
+        table = self._t.RunItem
+        rows = table.select().where(table.run == run_id, table.part == "segment").order_by(table.first)
+        return [row.blob_id for row in rows]
+
+    def drop_segments(self, run_id: int) -> None:
+        """Forgets the pieces of a file that is there whole."""
+        table = self._t.RunItem
+        with self._t.db.atomic("IMMEDIATE"):
+            table.update(blob=None).where(table.run == run_id, table.part == "segment").execute()
+            self._files.purge()
 
     def all(self) -> list[RunRecord]:
         """Every run, newest first."""
@@ -187,7 +219,8 @@ class Runs:
                 row.revision = self._revisions.save(row.plate_id, result.base, result.rig, result.label).revision
             if result.data is not None:
                 row.blob = self._files.put(result.data)
-                row.file_name, row.media_type = self._free_name(row.run_id, result.file_name), result.media_type
+                if row.part != "segment":
+                    row.file_name, row.media_type = self._free_name(row.run_id, result.file_name), result.media_type
             row.state, row.says = "done", result.says
             row.save()
 
@@ -251,5 +284,16 @@ class Runs:
 def _item(row: Any) -> RunItemRecord:
     size = 0 if row.blob_id is None else row.blob.size
     return RunItemRecord(
-        row.id, row.plate_id, row.plate.name, row.plate.head, row.state, row.says, row.revision, row.file_name, size
+        row.id,
+        row.plate_id,
+        row.plate.name,
+        row.plate.head,
+        row.state,
+        row.says,
+        row.revision,
+        row.file_name,
+        size,
+        row.first,
+        row.last,
+        row.part,
     )

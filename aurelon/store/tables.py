@@ -63,6 +63,7 @@ class Tables:
             width = IntegerField()
             height = IntegerField()
             depth = CharField()
+            frames = IntegerField(default=0)
             head = IntegerField(default=0)
             thumbnail = BlobField(null=True)
             thumbnail_of = IntegerField(default=0)
@@ -131,7 +132,9 @@ class Tables:
             created = FloatField()
 
         class RunItem(Table):
-            """A plate of a run: `revision` is the one that the run made of it, `blob` the file."""
+            """A plate of a run: `revision` is the one that the run made of it, `blob` the file. Of a reel the frames from `first`
+            up to, without, `last`; `part` says what it is: "" for a whole, "segment" for a piece of a file of moving pictures,
+            "joined" for that file."""
 
             id = AutoField()
             run = ForeignKeyField(Run, on_delete="CASCADE", backref="items")
@@ -139,6 +142,9 @@ class Tables:
             state = CharField()
             says = TextField()
             revision = IntegerField()
+            first = IntegerField(default=0)
+            last = IntegerField(default=0)
+            part = CharField(default="")
             blob = ForeignKeyField(Blob, null=True, on_delete="RESTRICT")
             file_name = CharField()
             media_type = CharField()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Annotated
 
-from fastapi import Depends
+from fastapi import Depends, Query
 from starlette.requests import HTTPConnection
 
 from aurelon.runs.batches import Batches
@@ -28,3 +28,4 @@ def _context(connection: HTTPConnection) -> Context:
 
 
 Shared = Annotated[Context, Depends(_context)]
+FrameNumber = Annotated[int, Query(ge=0, description="Of a reel, the frame that is meant")]

@@ -12,6 +12,7 @@ import logging
 import struct
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from typing import Any
 
 from fastapi import WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
@@ -52,6 +53,7 @@ class PreviewRequest(BaseModel):
     lead: str | None = None
     painting: Painting | None = None
     view: View
+    frame: int = Field(0, ge=0)
     show: Show = RESULT
     viewing: Viewing = Viewing()
     clipping: bool = False
@@ -62,7 +64,7 @@ class PreviewRequest(BaseModel):
 
 class FrameHeader(BaseModel):
     """Goes before the picture in every binary frame, as JSON after a 4-byte length. `box` is what is seen of the
-    straightened frame, in its fractions."""
+    straightened frame, in its fractions; `keyed` what each keyed setting is at this frame of the reel, by owner and path."""
 
     seq: int
     part: str
@@ -70,6 +72,8 @@ class FrameHeader(BaseModel):
     view: View
     box: Box
     angle: float
+    frame: int = 0
+    keyed: dict[str, dict[str, Any]] = {}
 
 
 class PreviewFailure(BaseModel):
@@ -88,6 +92,8 @@ def frames(renderer: Renderer, request: PreviewRequest, rig: Rig, cancelled: Cal
     rig = following(rig, request.lead)
     if request.painting is not None:
         rig = painted_rig(rig, request.painting)
+    keyed = rig.keyed_at(plate.frame)
+    rig = rig.at(plate.frame)
     view = _drafted(request.view) if request.draft else request.view
 
     def drawn(show: Show, v: View) -> bytes:
@@ -101,7 +107,7 @@ def frames(renderer: Renderer, request: PreviewRequest, rig: Rig, cancelled: Cal
             request.viewing.mark(picture, pixels)
         return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture)
 
-    yield _frame(request, rig, plate.size, "picture", view, drawn(request.show, view))
+    yield _frame(request, rig, plate.size, "picture", view, drawn(request.show, view), keyed)
     if request.light is None:
         return
     width, height = fit_within(plate.size, request.stage_width)
@@ -127,9 +133,24 @@ def _drafted(view: View) -> View:
     )
 
 
-def _frame(request: PreviewRequest, rig: Rig, size: tuple[int, int], part: str, view: View, picture: bytes) -> bytes:
+def _frame(
+    request: PreviewRequest,
+    rig: Rig,
+    size: tuple[int, int],
+    part: str,
+    view: View,
+    picture: bytes,
+    keyed: dict[str, dict[str, Any]] | None = None,
+) -> bytes:
     header = FrameHeader(
-        seq=request.seq, part=part, exact=not request.draft, view=view, box=rig.prepare.box(size), angle=rig.prepare.straighten
+        seq=request.seq,
+        part=part,
+        exact=not request.draft,
+        view=view,
+        box=rig.prepare.box(size),
+        angle=rig.prepare.straighten,
+        frame=request.frame,
+        keyed=keyed or {},
     )
     head = header.model_dump_json().encode()
     return struct.pack("<I", len(head)) + head + picture
@@ -142,7 +163,7 @@ class _Unknown(AurelonError):
 class PreviewSession:
     """One bench: takes requests as they come, answers the newest, drops the rest."""
 
-    def __init__(self, socket: WebSocket, renderer: Callable[[], Renderer]) -> None:
+    def __init__(self, socket: WebSocket, renderer: Callable[[int], Renderer]) -> None:
         self._socket = socket
         self._renderer = renderer
         self._newest: tuple[PreviewRequest, Rig] | None = None
@@ -218,7 +239,7 @@ class PreviewSession:
                 return not request.draft and overtaken()
 
             try:
-                renderer = await loop.run_in_executor(_workers, self._renderer)
+                renderer = await loop.run_in_executor(_workers, self._renderer, request.frame)
                 answers = frames(renderer, request, rig, stale)
                 while (data := await loop.run_in_executor(_workers, next, answers, None)) is not None:
                     if self._socket.client_state is not WebSocketState.CONNECTED:

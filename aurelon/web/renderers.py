@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from functools import partial
 from threading import Lock
 
 import psutil
 
-from aurelon.core import Renderer, read_plate
+from aurelon.core import Plate, PlateError, Reel, Renderer, read_plate, read_reel
 from aurelon.core.graph.cache import Cache, Share
 from aurelon.core.memory import give_back
 from aurelon.store import Store
 
 MOST_BYTES = 1 << 30  # unless more is asked for
 PART_OF_MACHINE = 4
+OPEN_REELS = 2
 FOR_STAGES = 0.6  # of the budget, for what was computed; the rest is for plates
 
 
@@ -30,7 +32,8 @@ class Renderers:
         self._store = store
         self._budget = budget or usual_budget()
         self._cache = Cache(int(self._budget * FOR_STAGES))
-        self._open: OrderedDict[str, Renderer] = OrderedDict()
+        self._open: OrderedDict[tuple[str, int], Renderer] = OrderedDict()
+        self._reels: OrderedDict[str, Reel] = OrderedDict()
         self._lock = Lock()
 
     @property
@@ -38,19 +41,45 @@ class Renderers:
         """What is kept, in bytes."""
         return self._cache.nbytes + sum(renderer.plate.nbytes for renderer in self._open.values())
 
-    def get(self, plate_id: int) -> Renderer:
-        """The renderer of a plate. Raises Unknown where there is no such plate."""
+    def get(self, plate_id: int, frame: int = 0) -> Renderer:
+        """The renderer of a plate; of a reel that of a frame. Raises Unknown where there is no such plate, and PlateError where it
+        has no such frame."""
         name = self._store.plates.hash(plate_id)
         with self._lock:
-            found = self._open.get(name)
+            found = self._open.get((name, frame))
             if found is None:
-                record = self._store.plates.get(plate_id)
-                plate = read_plate(self._store.plates.file(plate_id), record.file_name)
+                plate = self._read(plate_id, name, frame)
                 plate.file_of = self._store.files.get
-                found = self._open[name] = Renderer(plate, Share(self._cache, name))
+                found = self._open[name, frame] = Renderer(plate, Share(self._cache, (name, frame)))
                 self._close_others()
-            self._open.move_to_end(name)
+            self._open.move_to_end((name, frame))
             return found
+
+    def reel(self, plate_id: int) -> Reel:
+        """A reel that is open. Raises PlateError where the plate is a still picture."""
+        with self._lock:
+            return self._reel(plate_id, self._store.plates.hash(plate_id))
+
+    def _read(self, plate_id: int, name: str, frame: int) -> Plate:
+        record = self._store.plates.get(plate_id)
+        if record.frames == 0:
+            return read_plate(self._store.plates.file(plate_id), record.file_name)
+        try:
+            return self._reel(plate_id, name)[frame]
+        except IndexError as error:
+            raise PlateError(f"{error}") from error
+
+    def _reel(self, plate_id: int, name: str) -> Reel:
+        if name not in self._reels:
+            record = self._store.plates.get(plate_id)
+            if record.frames == 0:
+                raise PlateError(f"{record.name} is a still picture; it has no frames")
+            self._reels[name] = read_reel(partial(self._store.plates.opened, plate_id), record.file_name, name)
+            self._reels[name].file_of = self._store.files.get
+            while len(self._reels) > OPEN_REELS:
+                self._reels.popitem(last=False)  # closed once nobody reads it any more
+        self._reels.move_to_end(name)
+        return self._reels[name]
 
     def _close_others(self) -> None:
         """Closes the plates that were used longest ago, until the others fit."""

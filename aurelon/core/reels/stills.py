@@ -86,6 +86,12 @@ def sequence_in(names: Iterable[str]) -> list[str] | None:
     return sorted(names, key=lambda name: numbers[name])
 
 
+def sequence_name(names: Sequence[str]) -> str:
+    """What numbered stills are called together."""
+    found = NUMBERED.match(PurePath(names[0]).stem)
+    return (found.group(1).rstrip(" -_.") if found else "") or "Reel"
+
+
 def _number(name: str) -> int:
     found = NUMBERED.match(PurePath(name).stem)
     return int(found.group(2)) if found else 0

@@ -9,6 +9,7 @@ from __future__ import annotations
 import itertools
 from bisect import bisect_right
 from collections.abc import Iterator, Mapping
+from functools import reduce
 from typing import Any, Literal, Self, TypeVar
 
 import numpy as np
@@ -100,6 +101,16 @@ def setting_at(owner: Settings, path: str) -> Setting:
     return found
 
 
+def value_of(owner: Settings, path: str) -> Any:
+    """The value under a dotted path of an owner."""
+    return reduce(getattr, path.split("."), owner)
+
+
+def with_value(owner: S, path: str, value: Any) -> S:
+    """The owner with another value under a dotted path; the value is taken as it is."""
+    return _set(owner, path.split("."), value, checked=False)
+
+
 def check_tracks(owner: Settings, tracks: Mapping[str, Track]) -> None:
     """Raises ValueError for a track that leads to no setting, or has a value that the setting cannot have."""
     for path, track in tracks.items():
@@ -115,7 +126,7 @@ def check_tracks(owner: Settings, tracks: Mapping[str, Track]) -> None:
 def at_frame(owner: S, tracks: Mapping[str, Track], frame: int) -> S:
     """The owner with its keyed settings as they are at a frame."""
     for path, track in tracks.items():
-        owner = _set(owner, path.split("."), track.value(frame, setting_at(owner, path)), checked=False)
+        owner = with_value(owner, path, track.value(frame, setting_at(owner, path)))
     return owner
 
 

@@ -20,7 +20,7 @@ from aurelon.core.imaging.crop_and_straighten import WHOLE, Box, largest_box
 from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.kind import AnyKind, Colour, LookAt, Merge
 from aurelon.core.masks.shared.mask import Mask
-from aurelon.core.rig.keys import HOUSE, PLATE, Keys, at_frame, check_tracks, values_at
+from aurelon.core.rig.keys import HOUSE, PLATE, Keys, Track, at_frame, check_tracks, value_of, values_at, with_value
 from aurelon.core.rig.migrate import VERSION, up_to_date
 from aurelon.core.settings import Settings, matte_setting, number, settings_of, temperature_setting, tint_setting
 
@@ -231,7 +231,7 @@ class Rig(Settings):
     @model_validator(mode="after")
     def _keys_lead_to_settings(self) -> Self:
         for owner, tracks in self.keys.items():
-            settings = self._owner(owner)
+            settings = self.owner(owner)
             if settings is not None:
                 try:
                     check_tracks(settings, tracks)
@@ -239,7 +239,7 @@ class Rig(Settings):
                     raise ValueError(f"keys of {owner}: {error}") from error
         return self
 
-    def _owner(self, owner: str) -> Settings | None:
+    def owner(self, owner: str) -> Settings | None:
         """Whose settings keys belong to; None where a light of that id is not there."""
         if owner in (PLATE, HOUSE):
             return self.prepare if owner == PLATE else self.house
@@ -257,12 +257,42 @@ class Rig(Settings):
 
     def keyed_at(self, frame: int) -> dict[str, dict[str, Any]]:
         """What each keyed setting is at a frame, by owner and path."""
-        owners = [(owner, self._owner(owner), tracks) for owner, tracks in self.keys.items()]
+        owners = [(owner, self.owner(owner), tracks) for owner, tracks in self.keys.items()]
         return {owner: dict(values_at(settings, tracks, frame)) for owner, settings, tracks in owners if settings is not None}
+
+    def with_track(self, owner: str, path: str, track: Track | None) -> Self:
+        """The rig with the keys of a setting; without any where it is None."""
+        tracks = {name: kept for name, kept in self.keys.get(owner, {}).items() if name != path}
+        if track is not None:
+            tracks[path] = track
+        keys = {name: kept for name, kept in self.keys.items() if name != owner}
+        return self.model_copy(update={"keys": {**keys, owner: tracks} if tracks else keys})
+
+    def with_value(self, owner: str, path: str, value: Any) -> Self:
+        """The rig with a setting of an owner that is there."""
+        changed = with_value(self.owner(owner) or self.prepare, path, value)
+        if isinstance(changed, Light):
+            return self.with_light(changed)
+        return self.model_copy(update={"house" if owner == HOUSE else "prepare": changed})
+
+    def keyed_anew(self, before: Self, frame: int) -> Self:
+        """The rig with a key at a frame for each keyed setting that has changed since `before`."""
+        keys: Keys = {}
+        for owner, tracks in self.keys.items():
+            now, then = self.owner(owner), before.owner(owner)
+            if now is None or then is None:
+                keys[owner] = tracks
+                continue
+            keys[owner] = {}
+            for path, track in tracks.items():
+                value = value_of(now, path)
+                known = before.keys.get(owner, {}).get(path) == track and value != value_of(then, path)
+                keys[owner][path] = track.with_key(frame, value) if known else track
+        return self.model_copy(update={"keys": keys}) if keys != self.keys else self
 
     def unused_keys(self) -> list[str]:
         """Ids of lights that keys name and that are not there."""
-        return [owner for owner in self.keys if self._owner(owner) is None]
+        return [owner for owner in self.keys if self.owner(owner) is None]
 
     def matte(self, matte_id: str) -> Matte | None:
         return next((matte for matte in self.mattes if matte.id == matte_id), None)

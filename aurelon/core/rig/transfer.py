@@ -11,6 +11,7 @@ from typing import Any
 
 from aurelon.core.rig.edits.shared.edit import Edited
 from aurelon.core.rig.ids import free_id
+from aurelon.core.rig.keys import HOUSE, PLATE, Keys
 from aurelon.core.rig.model import Matte, Rig
 from aurelon.core.rig.owner import LightOwner
 from aurelon.core.rig.reading import check_rig
@@ -27,11 +28,14 @@ def apply_rig(saved: Rig, onto: Rig, lights: list[str] | None = None, name: str 
     names, mattes, notes = _mattes_for(used, saved, onto)
     taken = {light.id for light in onto.stack} if lights is not None else set()
     added = []
+    keys = dict(onto.keys) if lights is not None else _of_the_whole(saved)
     for light in chosen:
         made = light.with_mattes(names).model_copy(update={"id": free_id(light.id, taken)})
         taken.add(made.id)
         added.append(made)
-    update: dict[str, Any] = {"mattes": (*onto.mattes, *mattes), "files": {**saved.files, **onto.files}}
+        if light.id in saved.keys:
+            keys[made.id] = saved.keys[light.id]
+    update: dict[str, Any] = {"mattes": (*onto.mattes, *mattes), "files": {**saved.files, **onto.files}, "keys": keys}
     if lights is None:
         kept = {"straighten": onto.prepare.straighten, "crop": onto.prepare.crop}
         update["prepare"] = saved.prepare.model_copy(update=kept)
@@ -41,6 +45,12 @@ def apply_rig(saved: Rig, onto: Rig, lights: list[str] | None = None, name: str 
         update["lights"] = [*onto.stack, *added]
     chosen_now = LightOwner(id=added[-1].id) if added else None
     return Edited(check_rig(onto.model_copy(update=update).model_dump()), f"Apply {name}", chosen_now, notes=notes)
+
+
+def _of_the_whole(saved: Rig) -> Keys:
+    """Keys of what is not a light's; straightening stays as it is on the plate."""
+    plate = {path: track for path, track in saved.keys.get(PLATE, {}).items() if path != "straighten"}
+    return {**({PLATE: plate} if plate else {}), **({HOUSE: saved.keys[HOUSE]} if HOUSE in saved.keys else {})}
 
 
 def _mattes_for(used: list[str], saved: Rig, onto: Rig) -> tuple[dict[str, str], list[Matte], list[str]]:

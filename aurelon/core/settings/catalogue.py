@@ -18,12 +18,17 @@ from aurelon.core.codecs import Codec, Layered, codecs, found_codecs
 from aurelon.core.codecs.shared.raster import Format
 from aurelon.core.export.passes import CONTAINERS, PassesExport
 from aurelon.core.export.picture import LARGEST_SCALE, PictureExport
+from aurelon.core.export.reels import ReelExport
 from aurelon.core.graph.show import STAGES
 from aurelon.core.lights import found_kinds, kinds
 from aurelon.core.lights.shared.kind import LOOKS
 from aurelon.core.masks import found_parts, parts
 from aurelon.core.masks.shared.part import Part
+from aurelon.core.reels import kinds_of_reel
+from aurelon.core.reels.shared.writing import ReelFormat
+from aurelon.core.reels.writers import reel_writers
 from aurelon.core.rig.copies import OFFSET
+from aurelon.core.rig.keys import BETWEEN
 from aurelon.core.rig.model import LIGHT_MODELS, NAME_LENGTH, SMALLEST_CROP, Behind, HouseLight, Prepare
 from aurelon.core.settings.base import Settings, settings_of
 from aurelon.core.settings.types import setting_types
@@ -91,13 +96,15 @@ class FormatInfo(BaseModel):
 
 
 class ExportInfo(BaseModel):
-    """What pictures can be exported as, and what passes can, with the settings of each. An enlargement goes up to
+    """What pictures, passes and reels can be exported as, with the settings of each. An enlargement goes up to
     `largest_scale` times the picture's own size."""
 
     formats: list[FormatInfo]
     group: GroupInfo
     passes: list[FormatInfo]
     passes_group: GroupInfo
+    reels: list[FormatInfo]
+    reels_group: GroupInfo
     largest_scale: float
 
 
@@ -112,11 +119,11 @@ class Limits(BaseModel):
 
 
 class Catalogue(BaseModel):
-    """Everything the screen is built from. `reads` is what can be brought in, `left_out` names extensions that could not be
-    used."""
+    """Everything the screen is built from. `reads` is what can be brought in, `between` the ways from one key to the next,
+    `left_out` names extensions that could not be used."""
 
     reads: list[ReadInfo]
-
+    between: list[Option]
     kinds: list[KindInfo]
     plate: GroupInfo
     viewing: GroupInfo
@@ -191,7 +198,22 @@ def _export() -> ExportInfo:
         group=group_of("export", "Export", "How the picture is written", PictureExport),
         passes=[_format(form) for form in CONTAINERS.values()],
         passes_group=group_of("passes", "Passes", "How passes are written", PassesExport),
+        reels=[_reel_format(form) for form, _ in reel_writers().values()],
+        reels_group=group_of("reel", "Reel", "How the lit reel is written", ReelExport),
         largest_scale=LARGEST_SCALE,
+    )
+
+
+def _reel_format(form: ReelFormat) -> FormatInfo:
+    return FormatInfo(
+        name=form.name,
+        title=form.title,
+        suffixes=[form.suffix],
+        depths=[Option(value=depth, text=DEPTHS[depth]) for depth in form.depths],
+        has_quality=form.has_quality,
+        has_alpha=False,
+        carries_rig=False,
+        without_exif=[],
     )
 
 
@@ -217,7 +239,11 @@ def whole_catalogue() -> Catalogue:
     """All that the screen is built from."""
     left_out = [*found_kinds().refused, *found_parts().refused, *found_codecs().refused]
     return Catalogue(
-        reads=[_readable(codec) for codec in codecs().values()],
+        reads=[
+            *[_readable(codec) for codec in codecs().values()],
+            *[ReadInfo(title=kind.TITLE, suffixes=list(kind.SUFFIXES), layered=False) for kind in kinds_of_reel().values()],
+        ],
+        between=[Option(value=value, text=text) for value, text in BETWEEN.items()],
         kinds=catalogue(),
         plate=group_of("prepare", "Plate", "What is done to the picture before any light", Prepare),
         viewing=group_of("viewing", "View", "How the picture is looked at; it changes nothing of it", Viewing),

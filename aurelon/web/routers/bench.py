@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from fastapi import APIRouter, WebSocket
 from pydantic import BaseModel, Field
 
@@ -64,4 +66,4 @@ async def preview(socket: WebSocket, plate_id: int) -> None:
     except Unknown as error:
         await socket.close(4404, str(error))
         return
-    await PreviewSession(socket, lambda: context.renderers.get(plate_id)).run()
+    await PreviewSession(socket, partial(context.renderers.get, plate_id)).run()

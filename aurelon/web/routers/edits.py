@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from fastapi import APIRouter
 from pydantic import BaseModel
 
@@ -13,7 +15,7 @@ from aurelon.core.rig.new_light import new_light
 from aurelon.core.rig.owner import LightOwner
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.core.settings import Place
-from aurelon.web.context import Shared
+from aurelon.web.context import FrameNumber, Shared
 
 router = APIRouter(prefix="/plates/{plate_id}/edits", tags=["edits"])
 
@@ -49,29 +51,30 @@ class ApplyRequest(BaseModel):
 
 
 @router.post("")
-def edit_rig(context: Shared, plate_id: int, body: EditRequest) -> Edited:
-    """The rig with something done to it."""
+def edit_rig(context: Shared, plate_id: int, body: EditRequest, frame: FrameNumber = 0) -> Edited:
+    """The rig with something done to it. What is keyed changes at the frame that is seen."""
     context.store.plates.hash(plate_id)
     made: Edited = body.edit.apply(body.rig)
-    return made
+    return replace(made, rig=made.rig.keyed_anew(body.rig, frame))
 
 
 @router.post("/add")
-def add_light(context: Shared, plate_id: int, body: AddRequest) -> Edited:
+def add_light(context: Shared, plate_id: int, body: AddRequest, frame: FrameNumber = 0) -> Edited:
     """Adds a light of a kind on top of the others, placed so that it shows on this plate."""
-    light = new_light(body.kind, context.renderers.get(plate_id).plate, body.rig)
+    light = new_light(body.kind, context.renderers.get(plate_id, frame).plate, body.rig)
     changed = body.rig.model_copy(update={"lights": [*body.rig.stack, light]})
     return Edited(changed, f"Add {light.name}", LightOwner(id=light.id))
 
 
 @router.post("/match")
-def match(context: Shared, plate_id: int, body: MatchRequest) -> Edited:
+def match(context: Shared, plate_id: int, body: MatchRequest, frame: FrameNumber = 0) -> Edited:
     """Sets a light's temperature and tint to those of the prepared picture at a spot."""
     light = body.rig.light(body.light)
-    kelvin, tint = match_colour(context.renderers.get(plate_id), body.rig, body.spot)
+    kelvin, tint = match_colour(context.renderers.get(plate_id, frame), body.rig, body.spot)
     colour = light.colour.model_copy(update={"origin": "temperature", "temperature": kelvin, "tint": tint})
     changed = body.rig.with_light(light.model_copy(update={"colour": colour}))
-    return Edited(following(changed, light.id), f"{light.name or light.id}: match the picture")
+    rig = following(changed, light.id).keyed_anew(body.rig, frame)
+    return Edited(rig, f"{light.name or light.id}: match the picture")
 
 
 @router.post("/apply")

@@ -10,7 +10,7 @@ from aurelon.core.analysis.areas import Area, areas_of
 from aurelon.core.analysis.edge_directions import edges_of
 from aurelon.core.analysis.finder import Proposals, propose
 from aurelon.core.analysis.measure import Facts, measure
-from aurelon.web.context import Shared
+from aurelon.web.context import FrameNumber, Shared
 
 router = APIRouter(prefix="/plates/{plate_id}", tags=["facts"])
 
@@ -35,24 +35,24 @@ class Edges(BaseModel):
 
 
 @router.post("/facts")
-def get_facts(context: Shared, plate_id: int, body: FactsRequest) -> Facts:
+def get_facts(context: Shared, plate_id: int, body: FactsRequest, frame: FrameNumber = 0) -> Facts:
     """Histograms, clipping, and what the lights have to say for themselves."""
-    return measure(context.renderers.get(plate_id), body.rig, body.light)
+    return measure(context.renderers.get(plate_id, frame), body.rig, body.light)
 
 
 @router.post("/finder")
-def find_light(context: Shared, plate_id: int, body: FinderRequest) -> Proposals:
+def find_light(context: Shared, plate_id: int, body: FinderRequest, frame: FrameNumber = 0) -> Proposals:
     """Where the light may come from in the prepared picture, the likeliest first."""
-    return propose(context.renderers.get(plate_id), body.rig)
+    return propose(context.renderers.get(plate_id, frame), body.rig)
 
 
 @router.get("/areas")
-def list_areas(context: Shared, plate_id: int) -> list[Area]:
+def list_areas(context: Shared, plate_id: int, frame: FrameNumber = 0) -> list[Area]:
     """The sky, what stands before it and the subject, each with how sure it is. Found beside the preview, once."""
-    return areas_of(context.renderers.get(plate_id).plate)
+    return areas_of(context.renderers.get(plate_id, frame).plate)
 
 
 @router.get("/edges")
-def list_edges(context: Shared, plate_id: int) -> Edges:
+def list_edges(context: Shared, plate_id: int, frame: FrameNumber = 0) -> Edges:
     """The directions of strong straight edges, for lines that are to run along them."""
-    return Edges(degrees=edges_of(context.renderers.get(plate_id).plate))
+    return Edges(degrees=edges_of(context.renderers.get(plate_id, frame).plate))

@@ -16,7 +16,7 @@ from aurelon.core.export import AnyExport, targets
 from aurelon.core.masks.subject import Subject
 from aurelon.runs.batches import stem_of
 from aurelon.runs.jobs import Control, FileResult, Job, State
-from aurelon.web.context import Shared
+from aurelon.web.context import FrameNumber, Shared
 from aurelon.web.sheets import KindCell, RigCell, light_every_kind, show_every_rig
 
 router = APIRouter(tags=["jobs"])
@@ -69,10 +69,10 @@ class SheetRequest(BaseModel):
 
 
 @router.post("/plates/{plate_id}/exports", status_code=202)
-def start_export(context: Shared, plate_id: int, body: ExportRequest) -> JobState:
+def start_export(context: Shared, plate_id: int, body: ExportRequest, frame: FrameNumber = 0) -> JobState:
     """Starts an export."""
     record = context.store.plates.get(plate_id)
-    plate, target, options = context.renderers.get(plate_id).plate, targets()[body.export.target], body.export
+    plate, target, options = context.renderers.get(plate_id, frame).plate, targets()[body.export.target], body.export
     target.check(plate, body.rig, options)
     stem = stem_of(record.name)
 
@@ -84,16 +84,16 @@ def start_export(context: Shared, plate_id: int, body: ExportRequest) -> JobStat
 
 
 @router.post("/plates/{plate_id}/exports/size")
-def size_of_export(context: Shared, plate_id: int, body: ExportRequest) -> FileSize:
+def size_of_export(context: Shared, plate_id: int, body: ExportRequest, frame: FrameNumber = 0) -> FileSize:
     """About how large the file of an export will be, by writing the middle of the picture."""
     trial = targets()[body.export.target].trial_size
-    return FileSize(about=None if trial is None else trial(context.renderers.get(plate_id), body.rig, body.export))
+    return FileSize(about=None if trial is None else trial(context.renderers.get(plate_id, frame), body.rig, body.export))
 
 
 @router.post("/plates/{plate_id}/cut", status_code=202)
-def start_cut(context: Shared, plate_id: int, body: CutRequest) -> JobState:
+def start_cut(context: Shared, plate_id: int, body: CutRequest, frame: FrameNumber = 0) -> JobState:
     """Cuts a subject out and keeps the cut for what is shown next."""
-    renderer = context.renderers.get(plate_id)
+    renderer = context.renderers.get(plate_id, frame)
 
     def work(control: Control) -> None:
         cut_subject(renderer, body.subject, progress=control.progress, cancelled=control.cancelled)
@@ -102,16 +102,16 @@ def start_cut(context: Shared, plate_id: int, body: CutRequest) -> JobState:
 
 
 @router.post("/plates/{plate_id}/sheets/kinds", status_code=202)
-def start_kind_sheet(context: Shared, plate_id: int, body: SheetRequest) -> JobState:
+def start_kind_sheet(context: Shared, plate_id: int, body: SheetRequest, frame: FrameNumber = 0) -> JobState:
     """A light of every kind, placed on this plate over the rig as it stands; none is added yet."""
-    renderer = context.renderers.get(plate_id)
+    renderer = context.renderers.get(plate_id, frame)
     return _state(context.jobs.start("bench", lambda control: light_every_kind(renderer, body.rig, control)))
 
 
 @router.post("/plates/{plate_id}/sheets/rigs", status_code=202)
-def start_rig_sheet(context: Shared, plate_id: int, body: SheetRequest) -> JobState:
+def start_rig_sheet(context: Shared, plate_id: int, body: SheetRequest, frame: FrameNumber = 0) -> JobState:
     """Every saved rig, seen on this plate."""
-    renderer, saved = context.renderers.get(plate_id), context.store.rigs.all()
+    renderer, saved = context.renderers.get(plate_id, frame), context.store.rigs.all()
     return _state(context.jobs.start("bench", lambda control: show_every_rig(renderer, saved, body.rig, control)))
 
 

@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
+import shutil
+import tempfile
+import zipfile
+from contextlib import closing
 from dataclasses import asdict, dataclass
+from functools import partial
 from pathlib import PurePath
-from typing import Annotated
+from typing import Annotated, BinaryIO
 
 from fastapi import APIRouter, File, Query, Response, UploadFile
+from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
-from aurelon.core import PlateError, Rig, RigError, parse_rig, read_plate
+from aurelon.core import PlateError, Rig, RigError, parse_rig, read_plate, read_reel
 from aurelon.core.blank import MOST_PIXELS, Blank, blank_picture
 from aurelon.core.codecs import layer_of, layers_in
+from aurelon.core.reel import is_reel
+from aurelon.core.reels.shared.footage import MOST_FRAMES
+from aurelon.core.reels.stills import sequence_in, sequence_name
 from aurelon.runs.jobs import Control
 from aurelon.store import PlateRecord
 from aurelon.web.context import Context, Shared
@@ -20,6 +29,7 @@ from aurelon.web.small_pictures import thumbnail
 router = APIRouter(prefix="/plates", tags=["plates"])
 
 MOST_BYTES = 1 << 30
+PIECE = 1 << 20
 NAME_LENGTH = 120
 TRAVELLED = "Rig in the file"
 
@@ -41,6 +51,28 @@ class Layers(BaseModel):
     """Names of the pictures in a file that holds several."""
 
     layers: list[str]
+
+
+class Names(BaseModel):
+    """Names of files that are about to be brought in."""
+
+    names: list[str] = Field(max_length=MOST_FRAMES)
+
+
+class Sequence(BaseModel):
+    """The names in the order of their numbers, and what they are called together; none where they are no sequence."""
+
+    names: list[str]
+    name: str
+
+
+class ReelInfo(BaseModel):
+    """A reel's frames: when each is seen, and when the last one ends, in seconds from the first."""
+
+    times: list[float]
+    end: float
+    fps: float
+    sound: bool
 
 
 class LayerRequest(BaseModel):
@@ -67,8 +99,54 @@ def add_plate(context: Shared, file: Annotated[UploadFile, File()]) -> BroughtIn
     file_name = PurePath((file.filename or "picture").replace("\\", "/")).name or "picture"
     if file.size is not None and file.size > MOST_BYTES:
         raise PlateError(f"{file_name} is larger than {MOST_BYTES >> 30} GB; reduce it first")
+    if is_reel(file.file):
+        return _reel_in(context, file.file, file_name)
+    file.file.seek(0)
     data = file.file.read(MOST_BYTES + 1)
     return _brought_in(context, data, file_name)
+
+
+@router.post("/sequence")
+def find_sequence(body: Names) -> Sequence:
+    """Whether files are the numbered stills of one reel, by their names."""
+    ordered = sequence_in(body.names)
+    return Sequence(names=ordered or [], name=sequence_name(ordered) if ordered else "")
+
+
+@router.post("/stills", status_code=201)
+def add_stills(context: Shared, files: Annotated[list[UploadFile], File()]) -> BroughtIn:
+    """Keeps numbered stills, byte for byte, as one reel with an empty rig."""
+    named = {PurePath((file.filename or "").replace("\\", "/")).name: file for file in files}
+    ordered = sequence_in(named)
+    if ordered is None:
+        raise PlateError("these files are not the numbered stills of one reel; bring them in one by one")
+    with tempfile.TemporaryFile() as packed:
+        with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as archive:
+            for name in ordered:
+                with archive.open(zipfile.ZipInfo(name), "w", force_zip64=True) as entry:
+                    shutil.copyfileobj(named[name].file, entry)
+        return _reel_in(context, packed, f"{sequence_name(ordered)}.zip", f"{len(ordered)} numbered stills became one reel.")
+
+
+def _reel_in(context: Context, file: BinaryIO, file_name: str, *said: str) -> BroughtIn:
+    """A new plate of a file that holds frames."""
+    kept = context.store.files.put_whole(file)
+    try:
+        reel = read_reel(partial(context.store.files.opened, kept), file_name, kept)
+    except PlateError:
+        context.store.files.purge()
+        raise
+    with closing(reel):
+        name = PurePath(file_name).stem[:NAME_LENGTH] or file_name[:NAME_LENGTH]
+        record = context.store.plates.add(kept, file_name, reel.size, reel.footage.depth, Rig(), name, len(reel))
+        return BroughtIn(**asdict(record), said=[*said, *reel.said])
+
+
+@router.get("/{plate_id}/reel")
+def get_reel(context: Shared, plate_id: int) -> ReelInfo:
+    """The frames of a reel."""
+    reel = context.renderers.reel(plate_id)
+    return ReelInfo(times=reel.times, end=float(reel.footage.end), fps=reel.fps, sound=reel.footage.sounds)
 
 
 def _brought_in(context: Context, data: bytes, file_name: str) -> BroughtIn:
@@ -148,8 +226,9 @@ def _render_thumbnail(context: Context, plate_id: int, control: Control) -> None
         context.store.plates.keep_thumbnail(plate_id, state.revision, picture)
 
 
-@router.get("/{plate_id}/file", response_class=Response)
-def get_file(context: Shared, plate_id: int) -> Response:
+@router.get("/{plate_id}/file", response_class=StreamingResponse)
+def get_file(context: Shared, plate_id: int) -> StreamingResponse:
     """The file as it came, byte for byte."""
-    data = context.store.plates.file(plate_id)
-    return Response(data, media_type="application/octet-stream", headers={"content-disposition": "attachment"})
+    file = context.store.plates.opened(plate_id)
+    pieces = iter(partial(file.read, PIECE), b"")
+    return StreamingResponse(pieces, media_type="application/octet-stream", headers={"content-disposition": "attachment"})

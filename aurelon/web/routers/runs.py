@@ -14,10 +14,12 @@ from pydantic import BaseModel, Field
 
 from aurelon.core import OutputError, Rig
 from aurelon.core.export import AnyExport
+from aurelon.core.export.reels import ReelExport, check_reel, spans_of
+from aurelon.core.reels.writers import reel_format
 from aurelon.runs.batches import room_of
 from aurelon.runs.tasks import PLACINGS, Placing
 from aurelon.store import RunRecord, RunStage, Store
-from aurelon.web.context import Shared
+from aurelon.web.context import Context, Shared
 
 router = APIRouter(prefix="/runs", tags=["runs"])
 MOST_PLATES = 10_000
@@ -33,12 +35,16 @@ class RigOf(BaseModel):
 
 
 class RunRequest(BaseModel):
-    """Plates, the rig to be laid on them, and what is to be made of them. With a `cluster` its workers make it."""
+    """Plates, the rig to be laid on them, and what is to be made of them. With a `cluster` its workers make it. Of a reel a file of
+    moving pictures can be made (`reel`), or numbered stills by an `export` of its `frames`: from the first up to, without, the
+    second."""
 
     plates: PlateIds
     rig: RigOf | None = None
     placing: Placing = "rig"
     export: AnyExport | None = None
+    reel: ReelExport | None = None
+    frames: tuple[int, int] | None = None
     cluster: str = Field("", max_length=200)
 
 
@@ -83,6 +89,8 @@ def list_runs(context: Shared) -> list[RunState]:
 def start_run(context: Shared, body: RunRequest) -> RunState:
     """Starts a run; it goes on whether or not anybody looks, and after a restart."""
     plates = list(dict.fromkeys(body.plates))
+    if body.reel is not None or body.frames is not None:
+        return _start_reel(context, plates, body)
     if body.rig is None and body.export is None:
         raise OutputError("this run would do nothing; choose a rig, or have files made")
     rig, rig_name = (None, "") if body.rig is None else _rig_of(context.store, body.rig)
@@ -93,6 +101,27 @@ def start_run(context: Shared, body: RunRequest) -> RunState:
     run = context.store.runs.add(
         name, plates, rig=rig, rig_name=rig_name, placing=body.placing, export=export, cluster=body.cluster
     )
+    context.batches.poke()
+    return _state(run)
+
+
+def _start_reel(context: Context, plates: list[int], body: RunRequest) -> RunState:
+    if len(plates) != 1 or body.rig is not None:
+        raise OutputError("a reel is written by itself, with its own rig; choose one plate")
+    (plate,) = plates
+    reel, rig = context.renderers.reel(plate), context.store.revisions.bench(plate).rig
+    if body.reel is not None:
+        check_reel(reel, rig, body.reel)
+        spans, export, joined = spans_of(reel, body.reel), body.reel.model_dump_json(), True
+        what = reel_format(body.reel.format)[0].title
+    else:
+        first, last = body.frames or (0, len(reel))
+        if body.export is None or not 0 <= first < last <= len(reel):
+            raise OutputError(f"{reel.name} has the frames 0 to {len(reel) - 1}; choose among them, and how they are written")
+        spans, export, joined = [(n, n + 1) for n in range(first, last)], body.export.model_dump_json(), False
+        what = f"{last - first} frames"
+    name = f"{context.store.plates.get(plate).name}: {what}"
+    run = context.store.runs.add_reel(name, plate, spans, export=export, joined=joined, cluster=body.cluster)
     context.batches.poke()
     return _state(run)
 

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from aurelon.core import Rig
 from aurelon.core.errors import RigError
 from aurelon.core.rig.test_strip import SettingPath, stepped
-from aurelon.web.context import Shared
+from aurelon.web.context import FrameNumber, Shared
 from aurelon.web.small_pictures import small_picture
 from aurelon.web.view import View
 
@@ -60,10 +60,10 @@ class Strip(BaseModel):
 
 
 @router.post("/strip")
-def make_strip(context: Shared, plate_id: int, body: StripRequest) -> Strip:
+def make_strip(context: Shared, plate_id: int, body: StripRequest, frame: FrameNumber = 0) -> Strip:
     """The picture with one or two settings of a light stepped through."""
-    renderer = context.renderers.get(plate_id)
-    frame = None if body.view is None else body.view.frame
+    renderer = context.renderers.get(plate_id, frame)
+    part = None if body.view is None else body.view.frame
     if body.view is not None and body.view.pixels > MOST_PIXELS:
         raise RigError([("view", f"a picture of a test strip has at most {MOST_PIXELS} pixels")])
     strip = stepped(body.rig, body.light, [SettingPath(s.stage, s.setting) for s in body.settings], body.span)
@@ -75,7 +75,7 @@ def make_strip(context: Shared, plate_id: int, body: StripRequest) -> Strip:
         StripCell(
             values=[value(path, made) for path, made in variant.values],
             present=variant.present,
-            picture=small_picture(renderer, variant.rig, frame),
+            picture=small_picture(renderer, variant.rig, part),
         )
         for variant in strip.variants
     ]

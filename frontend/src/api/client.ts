@@ -35,6 +35,8 @@ export type KeptFile = Schemas["KeptFile"];
 export type Job = Schemas["JobState"];
 export type JobNews = Schemas["JobNews"];
 export type RunState = Schemas["RunState"];
+export type RunRequest = Schemas["RunRequest"];
+export type ReelExport = Schemas["ReelExport"];
 export type RunRoom = Schemas["RunRoom"];
 export type PictureExport = Schemas["PictureExport"];
 export type View = Schemas["View"];
@@ -42,6 +44,8 @@ export type Show = Schemas["PreviewRequest"]["show"];
 export type PreviewRequest = Schemas["PreviewRequest"];
 export type Edit = Schemas["EditRequest"]["edit"];
 export type Edited = Schemas["Edited"];
+export type ReelInfo = Schemas["ReelInfo"];
+export type Track = Schemas["Track"];
 export type StripCell = Schemas["StripCell"];
 export type SweptSetting = Schemas["SweptSetting"];
 export type Facts = Schemas["Facts"];
@@ -94,18 +98,29 @@ export async function follow(job: Job, onNews: (news: JobNews) => void, signal: 
 
 /** Sends a picture file, telling how far it is. */
 export function sendPlate(file: File, onShare: (share: number) => void, signal: AbortSignal): Promise<BroughtIn> {
+  return sendForm("/api/plates", asForm(file).bodySerializer(), file.name, onShare, signal);
+}
+
+/** Sends numbered stills that become one reel. */
+export function sendStills(files: File[], name: string, onShare: (share: number) => void, signal: AbortSignal): Promise<BroughtIn> {
+  const form = new FormData();
+  files.forEach((file) => form.append("files", file));
+  return sendForm("/api/plates/stills", form, name, onShare, signal);
+}
+
+function sendForm(path: string, form: FormData, name: string, onShare: (share: number) => void, signal: AbortSignal): Promise<BroughtIn> {
   // fetch tells nothing of how far a body has been sent.
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open("POST", "/api/plates");
+    request.open("POST", path);
     request.responseType = "json";
     request.upload.onprogress = (event) => {
       if (event.lengthComputable) onShare(event.loaded / event.total);
     };
     request.onload = () => (request.status === 201 ? resolve(request.response as BroughtIn) : reject(new Error(said(request.response))));
-    request.onerror = () => reject(new Error(`${file.name} could not be sent: the service does not answer.`));
+    request.onerror = () => reject(new Error(`${name} could not be sent: the service does not answer.`));
     request.onabort = () => reject(new DOMException("stopped", "AbortError"));
     signal.addEventListener("abort", () => request.abort());
-    request.send(asForm(file).bodySerializer());
+    request.send(form);
   });
 }

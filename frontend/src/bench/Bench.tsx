@@ -8,6 +8,7 @@ import { useNotices } from "../ui/Notices";
 import { Column } from "./column/Column";
 import { WithHelp } from "./column/HelpLine";
 import { Desk } from "./desk/Desk";
+import { FrameStrip } from "./frames/FrameStrip";
 import { keysOf, useKeys } from "./keys";
 import { Picture } from "./picture/Picture";
 import { BenchContext, makeBench } from "./store/bench";
@@ -16,12 +17,12 @@ import { useDroppedFiles } from "./useDroppedFiles";
 
 const Dialogs = lazy(() => import("./dialogs/Dialogs").then(({ Dialogs }) => ({ default: Dialogs })));
 
-const Frame = styled.div`
+const Frame = styled.div<{ $reel: boolean }>`
   height: 100%;
   display: grid;
   grid-template-columns: minmax(0, 1fr) 336px;
-  grid-template-rows: 40px minmax(0, 1fr) 96px;
-  grid-template-areas: "top top" "picture path" "desk path";
+  grid-template-rows: 40px minmax(0, 1fr) ${(p) => (p.$reel ? "40px" : "0")} 96px;
+  grid-template-areas: "top top" "picture path" "frames path" "desk path";
   > header {
     grid-area: top;
   }
@@ -63,13 +64,15 @@ function OpenBench({ opened, catalogue }: { opened: BenchState; catalogue: Catal
   useKeys(bench, keys);
   useEffect(() => bench.start(), [bench]);
   useDroppedFiles(warn);
+  const reel = opened.plate.frames > 1;
   return (
     <BenchContext.Provider value={bench}>
       <WithHelp>
         {(help) => (
-          <Frame>
+          <Frame $reel={reel}>
             <TopBar />
             <Picture />
+            {reel && <FrameStrip />}
             <Bottom>
               <Desk />
             </Bottom>

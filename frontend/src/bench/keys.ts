@@ -12,7 +12,7 @@ export interface Key {
 }
 
 /** The keys of the bench. */
-export function keysOf({ keeping, viewing, lights, masking, hold, open, compare, show, take, store, now }: Bench): Key[] {
+export function keysOf({ keeping, viewing, lights, masking, frames, hold, open, compare, show, take, store, now }: Bench): Key[] {
   const onLight = (act: (id: string) => void) => () => {
     const id = lightIdNow(now());
     if (id) act(id);
@@ -23,7 +23,17 @@ export function keysOf({ keeping, viewing, lights, masking, hold, open, compare,
     else if (s.hand.tool.is !== "handles") take(HANDLES);
     else show(null);
   };
+  const ofReels: Key[] = [
+    { keys: "P", does: "Play or stop", press: frames.play },
+    { keys: "Ctrl ArrowLeft", does: "One frame back", press: () => frames.step(-1) },
+    { keys: "Ctrl ArrowRight", does: "One frame on", press: () => frames.step(1) },
+    { keys: "Ctrl Home", does: "To where the reel begins", press: frames.begin },
+    { keys: "Ctrl End", does: "To where the reel ends", press: frames.end },
+    { keys: "Ctrl Alt ArrowLeft", does: "The reel begins at this frame", press: frames.beginHere },
+    { keys: "Ctrl Alt ArrowRight", does: "The reel ends with this frame", press: frames.endHere },
+  ];
   return [
+    ...(now().plate.frames > 1 ? ofReels : []),
     { keys: "Ctrl Z", does: "Undo", press: keeping.undo },
     { keys: "Ctrl Shift Z", does: "Redo", press: keeping.redo },
     { keys: "B", does: "Hold: the picture as shot", press: () => hold("before"), release: () => hold(null) },

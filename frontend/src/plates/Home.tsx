@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useState } from "react";
-import { DropZone, FileTrigger } from "react-aria-components";
+import { DropZone, FileTrigger, type DropItem } from "react-aria-components";
 import styled from "styled-components";
-import { api, said, sendPlate, type BroughtIn, type Catalogue, type Plate } from "../api/client";
+import { api, said, sendPlate, sendStills, type BroughtIn, type Catalogue, type Plate } from "../api/client";
 import { go } from "../route";
 import { RunDialog } from "../runs/RunDialog";
 import { Button } from "../ui/Button";
@@ -62,6 +62,17 @@ const orders: { value: Order; text: string }[] = [
   { value: "lights", text: "Most lights first" },
 ];
 
+/** The files that were dropped, and those in folders that were. */
+async function filesOf(items: DropItem[]): Promise<File[]> {
+  const found: File[] = [];
+  for (const item of items) {
+    if (item.kind === "file") found.push(await item.getFile());
+    else if (item.kind === "directory")
+      for await (const entry of item.getEntries()) if (entry.kind === "file") found.push(await entry.getFile());
+  }
+  return found;
+}
+
 /** All plates, with what brings new ones in. */
 export function Home({ catalogue }: { catalogue: Catalogue }) {
   const { say, warn, tell } = useNotices();
@@ -91,30 +102,52 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
     catalogue.left_out.forEach((what) => warn(what));
   }, [catalogue.left_out, warn]);
 
-  const bring = async (files: File[]) => {
-    for (const file of files) {
-      const transfer: Transfer = { id: ++transfers, name: file.name, share: 0, stop: new AbortController() };
-      setSending((all) => [...all, transfer]);
-      try {
-        const plate = await sendPlate(
-          file,
-          (share) => setSending((all) => all.map((t) => (t.id === transfer.id ? { ...t, share } : t))),
-          transfer.stop.signal,
-        );
-        came(plate);
-        if (files.length === 1) go(`/plates/${plate.id}`);
-      } catch (error) {
-        if (error instanceof DOMException) say(`${file.name} was not brought in.`);
-        else warn(error instanceof Error ? error.message : String(error));
-      } finally {
-        setSending((all) => all.filter((t) => t.id !== transfer.id));
-      }
+  /** Sends something, with its progress and a way to stop it; what came of it, or null. */
+  const sent = async (name: string, send: (onShare: (share: number) => void, signal: AbortSignal) => Promise<BroughtIn>) => {
+    const transfer: Transfer = { id: ++transfers, name, share: 0, stop: new AbortController() };
+    setSending((all) => [...all, transfer]);
+    try {
+      const plate = await send(
+        (share) => setSending((all) => all.map((t) => (t.id === transfer.id ? { ...t, share } : t))),
+        transfer.stop.signal,
+      );
+      setPlates((all) => [plate, ...(all ?? [])]);
+      return plate;
+    } catch (error) {
+      if (error instanceof DOMException) say(`${name} was not brought in.`);
+      else warn(error instanceof Error ? error.message : String(error));
+      return null;
+    } finally {
+      setSending((all) => all.filter((t) => t.id !== transfer.id));
     }
   };
 
-  const came = (plate: BroughtIn) => {
-    setPlates((all) => [plate, ...(all ?? [])]);
-    plate.said.forEach(tell);
+  const bringSingly = async (files: File[]) => {
+    for (const file of files) {
+      const plate = await sent(file.name, (onShare, signal) => sendPlate(file, onShare, signal));
+      plate?.said.forEach(tell);
+      if (plate && files.length === 1) go(`/plates/${plate.id}`);
+    }
+  };
+
+  /** Files as plates; numbered stills of one name become one reel, unless that is taken back. */
+  const bring = async (files: File[]) => {
+    const { data } = files.length > 1 ? await api.POST("/api/plates/sequence", { body: { names: files.map((f) => f.name) } }) : {};
+    if (!data || data.names.length === 0) return bringSingly(files);
+    const ordered = data.names.flatMap((name) => files.filter((file) => file.name === name));
+    const plate = await sent(data.name, (onShare, signal) => sendStills(ordered, data.name, onShare, signal));
+    if (!plate) return;
+    const [first, ...rest] = plate.said;
+    rest.forEach(tell);
+    say(first ?? "", {
+      text: "Keep them single",
+      act: () => {
+        void api
+          .DELETE("/api/plates/{plate_id}", { params: { path: { plate_id: plate.id } } })
+          .then(() => setPlates((all) => (all ?? []).filter((p) => p.id !== plate.id)))
+          .then(() => bringSingly(ordered));
+      },
+    });
   };
 
   const showLayers = async (plate: Plate) => {
@@ -127,8 +160,10 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
   const bringLayer = async (plate: Plate, layer: string) => {
     const params = { path: { plate_id: plate.id } };
     const { data, error } = await api.POST("/api/plates/{plate_id}/layers", { params, body: { layer } });
-    if (data) came(data);
-    else warn(said(error));
+    if (data) {
+      setPlates((all) => [data, ...(all ?? [])]);
+      data.said.forEach(tell);
+    } else warn(said(error));
   };
 
   const remove = async (plate: Plate) => {
@@ -162,8 +197,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
       aria-label="Plates; drop picture files here to bring them in"
       getDropOperation={() => "copy"}
       onDrop={(event) => {
-        const dropped = event.items.filter((item) => item.kind === "file");
-        void Promise.all(dropped.map((item) => item.getFile())).then(bring);
+        void filesOf(event.items).then(bring);
       }}
     >
       <PageBar>

@@ -95,7 +95,8 @@ export function PlateCard({ plate, ticked, onTick, onOpen, onDelete, onRename, o
           <div>
             <h2 onClick={onOpen}>{plate.name}</h2>
             <p>
-              {plate.width} × {plate.height} · {lights}
+              {plate.width} × {plate.height} · {plate.frames > 0 && `${plate.frames} frames · `}
+              {lights}
             </p>
           </div>
         ) : (

@@ -23,7 +23,8 @@ class Duplicate(Edit):
             update={"id": free_id(first.id, {light.id for light in rig.stack}), "name": f"{name} copy"[:NAME_LENGTH], "group": ""}
         )
         lights = [other for light in rig.stack for other in ((light, copy) if light is first else (light,))]
-        return Edited(rig.model_copy(update={"lights": lights}), f"Duplicate {name}", LightOwner(id=copy.id))
+        keys = {**rig.keys, copy.id: rig.keys[first.id]} if first.id in rig.keys else rig.keys
+        return Edited(rig.model_copy(update={"lights": lights, "keys": keys}), f"Duplicate {name}", LightOwner(id=copy.id))
 
 
 EDIT = Duplicate

@@ -1,6 +1,10 @@
 import { useEffect, useRef, useState } from "react";
 import styled from "styled-components";
-import { api, follow, said, type Job, type PictureExport } from "../../api/client";
+import { api, follow, said, type Job, type PictureExport, type ReelExport, type RunRequest } from "../../api/client";
+import { go } from "../../route";
+import { Select } from "../../ui/Select";
+import { reelChoice, ReelFields, type ReelChoice } from "./ReelFields";
+import { atFrame } from "../store/selectors";
 import { Button } from "../../ui/Button";
 import { Dialog } from "../../ui/Dialog";
 import { Progress } from "../../ui/Progress";
@@ -18,6 +22,13 @@ const Size = styled.p`
   line-height: 28px;
   color: ${tone.faint};
 `;
+
+type What = "frame" | "reel" | "stills";
+const WAYS: { value: What; text: string }[] = [
+  { value: "reel", text: "The reel, as one file" },
+  { value: "stills", text: "The reel, as numbered stills" },
+  { value: "frame", text: "This frame, as a picture" },
+];
 
 function gone(error: unknown): string {
   return error instanceof TypeError
@@ -39,7 +50,9 @@ function timeLeft(seconds: number): string {
 export function ExportDialog({ onClose }: { onClose: () => void }) {
   const { catalogue, now } = useBench();
   const info = catalogue.export;
-  const { plate, rig } = now();
+  const { plate, rig, frame, span } = now();
+  const [what, setWhat] = useState<What>(plate.frames > 1 ? "reel" : "frame");
+  const [moving, setMoving] = useState<ReelChoice>(() => reelChoice(info));
   const seen = useNow((s) => s.seen);
   const [again] = useState(wasExported);
   const [choice, setChoice] = useState(() => rememberedExport(info));
@@ -62,12 +75,30 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const { passes, ...chosen } = choice;
   const sized = { ...chosen, target: passes ? "passes" : "picture", long_edge: wanted === long ? null : wanted };
   const options = sized as unknown as PictureExport;
-  const about = useFileSize(plate.id, rig, edgeWrong ? null : options);
+  const about = useFileSize(plate.id, frame, rig, edgeWrong || what === "reel" ? null : options);
+  const count = span[1] - span[0];
+
+  const startRun = async () => {
+    setWrong(null);
+    const [first, last] = span;
+    const body =
+      what === "reel"
+        ? { plates: [plate.id], reel: { ...moving, long_edge: wanted === long ? null : wanted, first, last } as unknown as ReelExport }
+        : { plates: [plate.id], export: options, frames: span };
+    const { error } = await api.POST("/api/runs", { body: body as unknown as RunRequest });
+    if (error) {
+      setWrong(said(error));
+      return;
+    }
+    if (what === "stills") keepExport(choice);
+    onClose();
+    go("/runs");
+  };
 
   const start = async () => {
     setWrong(null);
     const { data, error } = await api.POST("/api/plates/{plate_id}/exports", {
-      params: { path: { plate_id: plate.id } },
+      params: atFrame(now()),
       body: { rig, export: options },
     });
     if (!data) {
@@ -88,7 +119,7 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
     link.click();
   };
   const begin = () => {
-    start().catch((error: unknown) => {
+    (what === "frame" ? start() : startRun()).catch((error: unknown) => {
       setJob(null);
       if (!leaving.current?.signal.aborted) setWrong(gone(error));
     });
@@ -103,16 +134,34 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
     onClose();
   };
 
+  const sizes = (
+    <>
+      <TextField label="Long edge in pixels" placeholder={`${long} (full size)`} inputMode="numeric" value={edge} onChange={setEdge} />
+      <Size aria-label="Size of the picture">
+        {size}
+        {about !== null && `, about ${megabytes(about)}`}
+      </Size>
+    </>
+  );
   return (
     <Dialog title={`Export ${plate.name}`} open onClose={close}>
-      {again && <Note>Format, depth and settings are those of the last export; the size is this picture's own.</Note>}
-      <ExportFields info={info} plate={plate} choice={choice} onChoice={setChoice}>
-        <TextField label="Long edge in pixels" placeholder={`${long} (full size)`} inputMode="numeric" value={edge} onChange={setEdge} />
-        <Size aria-label="Size of the picture">
-          {size}
-          {about !== null && `, about ${megabytes(about)}`}
-        </Size>
-      </ExportFields>
+      {plate.frames > 1 && <Select label="What" value={what} options={WAYS} onChange={(next) => setWhat(next as What)} />}
+      {plate.frames > 1 && what !== "frame" && (
+        <Note>
+          {count === plate.frames ? `All ${count} frames` : `${count} frames, from ${span[0]} to ${span[1] - 1}`}, made in the background:
+          you will find them among the runs.
+        </Note>
+      )}
+      {again && what !== "reel" && <Note>Format, depth and settings are those of the last export; the size is this picture's own.</Note>}
+      {what === "reel" ? (
+        <ReelFields info={info} plate={plate} choice={moving} onChoice={setMoving}>
+          {sizes}
+        </ReelFields>
+      ) : (
+        <ExportFields info={info} plate={plate} choice={choice} onChoice={setChoice}>
+          {sizes}
+        </ExportFields>
+      )}
       {!edgeWrong && scale > 1 && (
         <Note role="note">Enlarged {scale.toFixed(1)} times: larger than the picture itself, so no detail is added.</Note>
       )}

@@ -34,7 +34,7 @@ export function KindSheet({ onClose }: { onClose: () => void }) {
   const [wrong, setWrong] = useState<string | null>(null);
   const [typed, setTyped] = useState("");
   // The sheet shows the rig as it was when it was opened.
-  const [{ plate, rig }] = useState(now);
+  const [{ plate, rig, frame }] = useState(now);
   const [lately] = useState(() => rememberedNames(LATELY));
 
   useEffect(() => {
@@ -42,7 +42,7 @@ export function KindSheet({ onClose }: { onClose: () => void }) {
     const leaving = new AbortController();
     const fill = async () => {
       const { data, error } = await api.POST("/api/plates/{plate_id}/sheets/kinds", {
-        params: { path: { plate_id: plate.id } },
+        params: { path: { plate_id: plate.id }, query: { frame } },
         body: { rig },
       });
       if (!data) throw new Error(said(error));
@@ -54,7 +54,7 @@ export function KindSheet({ onClose }: { onClose: () => void }) {
         !leaving.signal.aborted && setWrong(error instanceof Error ? error.message : "The service does not answer; try again."),
     );
     return () => leaving.abort();
-  }, [plate.id, rig]);
+  }, [plate.id, rig, frame]);
 
   const pick = ({ name, groups }: KindInfo) => {
     remember(LATELY, [name, ...lately.filter((kind) => kind !== name)].slice(0, REMEMBERED));

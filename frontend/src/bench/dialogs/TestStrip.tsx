@@ -9,7 +9,7 @@ import { Drawn } from "../picture/Drawn";
 import { toPlate } from "../picture/view";
 import { useBench, useNow } from "../store/bench";
 import { placesOf, type Spot } from "../store/places";
-import { lightNow, paneNow, placementNow } from "../store/selectors";
+import { atFrame, lightNow, paneNow, placementNow } from "../store/selectors";
 import type { State, Strip } from "../store/state";
 import { notation } from "../column/units";
 
@@ -147,7 +147,7 @@ export function TestStrip({ strip }: { strip: Strip }) {
     const cell = { width: Math.max(380, room.x / COLUMNS), height: Math.max(160, room.y / ROWS - GAPS) };
     api
       .POST("/api/plates/{plate_id}/strip", {
-        params: { path: { plate_id: s.plate.id } },
+        params: atFrame(s),
         body: { rig, light: lightId, settings, span, view: viewOf(s, kind, box, cell) },
         signal: leaving.signal,
       })

@@ -4,7 +4,7 @@ import { api, type PictureExport, type Rig } from "../../api/client";
 const REST = 350; // ms without a change, after which the file is tried
 
 /** About how many bytes an export will have, once the hand rests; null while that is not known. */
-export function useFileSize(plateId: number, rig: Rig, options: PictureExport | null): number | null {
+export function useFileSize(plateId: number, frame: number, rig: Rig, options: PictureExport | null): number | null {
   const [about, setAbout] = useState<number | null>(null);
   const asked = JSON.stringify(options);
   useEffect(() => {
@@ -15,7 +15,7 @@ export function useFileSize(plateId: number, rig: Rig, options: PictureExport | 
       if (!wanted) return;
       api
         .POST("/api/plates/{plate_id}/exports/size", {
-          params: { path: { plate_id: plateId } },
+          params: { path: { plate_id: plateId }, query: { frame } },
           body: { rig, export: wanted },
           signal: leaving.signal,
         })
@@ -27,6 +27,6 @@ export function useFileSize(plateId: number, rig: Rig, options: PictureExport | 
       clearTimeout(timer);
       leaving.abort();
     };
-  }, [plateId, rig, asked]);
+  }, [plateId, frame, rig, asked]);
   return about;
 }

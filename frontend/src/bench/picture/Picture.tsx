@@ -5,7 +5,7 @@ import { useBench, useNow } from "../store/bench";
 import { isClear, lightNow, maskNow, matteNow, ownerNow, partIndexNow, partNow, placementNow } from "../store/selectors";
 import { HANDLES } from "../store/hand";
 import { lightIdNow } from "../store/selectors";
-import { withValues } from "../store/rig";
+
 import { CompareBar } from "./CompareBar";
 import { CropHandles } from "./CropHandles";
 import { Drawn } from "./Drawn";
@@ -86,7 +86,7 @@ function Tools() {
           const { rig } = now();
           take(HANDLES);
           const straighten = levelled(rig.prepare.straighten, from, to);
-          if (straighten !== null) editing.edit(withValues(rig, "prepare", { straighten }), "Straighten");
+          if (straighten !== null) editing.edit(editing.valued("prepare", { straighten }), "Straighten");
         }}
       />
     );

@@ -9,6 +9,8 @@ import { makeEditing, type Editing } from "./editing";
 import { followFacts } from "./facts";
 import { makeFiles, type Files } from "./files";
 import { makeFinder, type Finder } from "./finder";
+import { makeFrames, type Frames } from "./frames";
+import { openPlayer } from "./player";
 import { openFlow } from "./flow";
 import { handled, HANDLES, type Tool } from "./hand";
 import { makeKeeping, type Keeping } from "./keeping";
@@ -36,6 +38,7 @@ export interface Bench {
   finder: Finder;
   takes: Takes;
   files: Files;
+  frames: Frames;
   viewing: Viewing;
   /** The picture, and the right one of two that are compared. */
   sheet: Sheet;
@@ -78,6 +81,7 @@ export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board
     masking,
     areas: makeAreas(store, editing),
     viewing,
+    frames: makeFrames(store, editing, board),
     lights: makeLights(store, editing),
     finder: makeFinder(store, editing, board, (found) => viewing.see(...found)),
     takes: makeTakes(store, board),
@@ -105,12 +109,19 @@ function start(bench: Bench): () => void {
   const { store } = bench;
   const plateId = store.getState().plate.id;
   const moving = () => store.getState().hand.moving;
+  // While a reel is played its frames come from elsewhere.
+  const moved = () => store.getState().playing;
   const flow = openFlow(plateId, {
     wish: () => wishNow(store.getState()),
     moving,
-    onPicture: (bitmap, header) => {
+    onPicture: (bitmap, header, fresh) => {
+      if (moved()) {
+        bitmap.close();
+        return;
+      }
       bench.sheet.show(bitmap, header);
       bench.viewing.told(header.box);
+      bench.frames.told(header, fresh);
       if (!store.getState().begun) {
         store.setState({ begun: true });
         void bench.areas.load();
@@ -155,12 +166,15 @@ function start(bench: Bench): () => void {
     flow.poke();
     beside?.poke();
   });
+  const stopPlayer = store.getState().plate.frames > 1 ? openPlayer(plateId, store, bench.sheet) : () => undefined;
   const stopFacts = followFacts(store);
   const stopGuard = bench.keeping.guard();
+  void bench.frames.load();
   void bench.takes.load();
   void bench.files.load();
   return () => {
     stopWatching();
+    stopPlayer();
     stopFacts();
     stopGuard();
     cancelAnimationFrame(planned);

@@ -3,7 +3,9 @@ import { api, said, type Edit, type Edited, type GroupInfo, type Owner, type Rig
 import type { Board } from "../../ui/Notices";
 import { handled } from "./hand";
 import type { Keeping } from "./keeping";
-import { defaultsOf, withValues, type Place } from "./rig";
+import { withValuesAt } from "./keys";
+import { defaultsOf, type Place, type Values } from "./rig";
+import { atFrame } from "./selectors";
 import type { State } from "./state";
 
 interface Answer {
@@ -21,7 +23,7 @@ export function makeEditing(
   onChosen: (owner: Owner, part: number | null) => void,
 ) {
   const now = () => store.getState().rig;
-  const plateId = store.getState().plate.id;
+  const valued = (place: Place, values: Values) => withValuesAt(now(), place, values, store.getState().frame);
   // The changes that are not yet a step, and whose group follows.
   let dirty: { lead: string | null } | null = null;
 
@@ -72,28 +74,25 @@ export function makeEditing(
 
   return {
     now,
+    valued,
     edit,
     change,
     rest,
     takeFrom,
     /** Has the core do something to the rig, by its rules. */
     ask: (what: Edit, done?: () => void) =>
-      takeFrom(
-        (rig) => api.POST("/api/plates/{plate_id}/edits", { params: { path: { plate_id: plateId } }, body: { rig, edit: what } }),
-        done,
-      ),
+      takeFrom((rig) => api.POST("/api/plates/{plate_id}/edits", { params: atFrame(store.getState()), body: { rig, edit: what } }), done),
     setting: (place: Place, name: string, value: unknown) =>
-      change(withValues(now(), place, { [name]: value }), typeof place === "object" && "light" in place ? place.light : null),
+      change(valued(place, { [name]: value }), typeof place === "object" && "light" in place ? place.light : null),
     reset: (place: Place, settings: SettingInfo[], label: string) =>
       edit(
-        withValues(now(), place, Object.fromEntries(settings.map((s) => [s.name, s.default]))),
+        valued(place, Object.fromEntries(settings.map((s) => [s.name, s.default]))),
         `Reset ${label}`,
         typeof place === "object" && "light" in place ? place.light : null,
       ),
     resetAll: (place: Place, group: GroupInfo, also: Record<string, unknown> = {}) =>
-      edit(withValues(now(), place, { ...defaultsOf(group), ...also }), `Reset ${group.label}`),
+      edit(valued(place, { ...defaultsOf(group), ...also }), `Reset ${group.label}`),
     /** A setting of a light, without its place being spelt out; the lights of its group follow it. */
-    ofLight: (id: string, stage: Stage, name: string, value: unknown) =>
-      change(withValues(now(), { light: id, stage }, { [name]: value }), id),
+    ofLight: (id: string, stage: Stage, name: string, value: unknown) => change(valued({ light: id, stage }, { [name]: value }), id),
   };
 }

@@ -1,6 +1,6 @@
 import type { StoreApi } from "zustand";
 import { api } from "../../api/client";
-import { lightNow } from "./selectors";
+import { atFrame, lightNow } from "./selectors";
 import type { State } from "./state";
 
 const REST = 260; // ms without a change after which the numbers are asked for
@@ -12,21 +12,19 @@ export function followFacts(store: StoreApi<State>): () => void {
   let asking: AbortController | null = null;
   let told: unknown[] = [];
   const ask = () => {
-    const { plate, rig, hand, exact } = store.getState();
-    if (hand.moving || !exact) return;
+    const { rig, hand, exact, frame, playing } = store.getState();
+    if (hand.moving || !exact || playing) return;
     const light = lightNow(store.getState())?.id ?? null;
-    told = [rig, light];
+    told = [rig, light, frame];
     asking = new AbortController();
-    api
-      .POST("/api/plates/{plate_id}/facts", { params: { path: { plate_id: plate.id } }, body: { rig, light }, signal: asking.signal })
-      .then(
-        ({ data }) => data && store.setState({ facts: data }),
-        // Let go, or the service is away, which the preview says; the numbers come again with the next change.
-        () => undefined,
-      );
+    api.POST("/api/plates/{plate_id}/facts", { params: atFrame(store.getState()), body: { rig, light }, signal: asking.signal }).then(
+      ({ data }) => data && store.setState({ facts: data }),
+      // Let go, or the service is away, which the preview says; the numbers come again with the next change.
+      () => undefined,
+    );
   };
   const look = (s: State) => {
-    const wanted = [s.rig, lightNow(s)?.id ?? null];
+    const wanted = [s.rig, lightNow(s)?.id ?? null, s.frame];
     const same = wanted.every((one, k) => one === told[k]);
     if (s.hand.moving || !s.exact) {
       window.clearTimeout(timer);

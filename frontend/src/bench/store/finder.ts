@@ -4,6 +4,7 @@ import type { Board } from "../../ui/Notices";
 import type { Editing } from "./editing";
 import { handled } from "./hand";
 import type { Spot } from "./places";
+import { atFrame } from "./selectors";
 import type { State } from "./state";
 
 export type Finder = ReturnType<typeof makeFinder>;
@@ -12,8 +13,8 @@ export type Finder = ReturnType<typeof makeFinder>;
 export function makeFinder(store: StoreApi<State>, { ask }: Editing, { say, warn }: Board, onFound: (places: Spot[]) => void) {
   return {
     find: () => {
-      const { plate, rig } = store.getState();
-      api.POST("/api/plates/{plate_id}/finder", { params: { path: { plate_id: plate.id } }, body: { rig } }).then(
+      const { rig } = store.getState();
+      api.POST("/api/plates/{plate_id}/finder", { params: atFrame(store.getState()), body: { rig } }).then(
         ({ data, error }) => {
           if (!data) {
             warn(said(error));

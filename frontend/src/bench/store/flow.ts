@@ -13,7 +13,10 @@ interface Screen {
   wish: () => Wish | null;
   /** Something is being moved by the hand. */
   moving: () => boolean;
-  onPicture: (bitmap: ImageBitmap, header: FrameHeader) => void;
+  /** Only drafts are wanted. */
+  draft?: boolean;
+  /** `fresh`: nothing has changed since the picture was asked for. */
+  onPicture: (bitmap: ImageBitmap, header: FrameHeader, fresh: boolean) => void;
   onStage: (picture: Blob, header: FrameHeader) => void;
   /** Whether the exact picture of what is wished for is shown. */
   onExact: (exact: boolean) => void;
@@ -28,6 +31,11 @@ export interface Flow {
 }
 
 function same(a: Wish, b: Wish): boolean {
+  return a.frame === b.frame && sameButFrame(a, b);
+}
+
+/** Whether two wishes are for the same, but for the frame of a reel. */
+export function sameButFrame(a: Wish, b: Wish): boolean {
   return (
     a.rig === b.rig &&
     a.lead === b.lead &&
@@ -81,6 +89,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
       lead: wish.lead,
       painting: wish.painting,
       view: wish.view,
+      frame: wish.frame,
       show: wish.show,
       clipping: wish.clipping,
       viewing: wish.seeing,
@@ -105,7 +114,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
       if (waiting?.draft) return; // its answer looks again
       const quick = last !== null && now - last.at < QUICK;
       send(wish, screen.moving() || wish.painting !== null || quick, quick);
-    } else if (last.draft && !waiting) {
+    } else if (last.draft && !waiting && !screen.draft) {
       // Nothing has changed since: exact once the hand has let go, or holds still.
       const rest = screen.moving() || wish.painting !== null ? STILL : last.quick ? QUICK : 0;
       if (now - changedAt < rest) timer = window.setTimeout(look, rest - (now - changedAt));
@@ -143,7 +152,8 @@ export function openFlow(plateId: number, screen: Screen): Flow {
       return;
     }
     newest[header.part] = header.seq;
-    screen.onPicture(bitmap, header);
+    const now = screen.wish();
+    screen.onPicture(bitmap, header, header.seq === last?.seq && now?.rig === last.wish.rig && now.frame === last.wish.frame);
     screen.onError(null);
     if (header.exact && header.seq === last?.seq) {
       const wish = screen.wish();

@@ -2,7 +2,9 @@ import type { StoreApi } from "zustand";
 import { api, type Light, type SavedRig, type Stage, type StripCell } from "../../api/client";
 import type { Editing } from "./editing";
 import type { Spot } from "./places";
-import { lightOf, moveLight, withLight, withoutLight, withValues } from "./rig";
+import { withValuesAt } from "./keys";
+import { lightOf, moveLight, withLight, withoutLight } from "./rig";
+import { atFrame } from "./selectors";
 import type { State } from "./state";
 
 export type Lights = ReturnType<typeof makeLights>;
@@ -16,7 +18,7 @@ export function makeLights(store: StoreApi<State>, editing: Editing) {
   return {
     /** Adds a light of a kind, so that it shows on this plate, and selects it. */
     add: (kind: string, done: () => void) =>
-      takeFrom((rig) => api.POST("/api/plates/{plate_id}/edits/add", { params, body: { rig, kind } }), done),
+      takeFrom((rig) => api.POST("/api/plates/{plate_id}/edits/add", { params: atFrame(store.getState()), body: { rig, kind } }), done),
     turn: (id: string) =>
       edit(
         withLight(now(), id, (l) => ({ ...l, on: !l.on })),
@@ -48,9 +50,12 @@ export function makeLights(store: StoreApi<State>, editing: Editing) {
     },
     /** Sets temperature and tint to the picture's at a spot. */
     match: (id: string, spot: Spot) =>
-      takeFrom((rig) => api.POST("/api/plates/{plate_id}/edits/match", { params, body: { rig, light: id, spot } })),
+      takeFrom((rig) =>
+        api.POST("/api/plates/{plate_id}/edits/match", { params: atFrame(store.getState()), body: { rig, light: id, spot } }),
+      ),
     /** Takes what was picked from a test strip. */
-    pick: (id: string, label: string, values: StripCell["values"]) => edit(withPicked(now(), id, values), `${named(id)}: ${label}`, id),
+    pick: (id: string, label: string, values: StripCell["values"]) =>
+      edit(withPicked(now(), id, values, store.getState().frame), `${named(id)}: ${label}`, id),
     /** Lays a saved rig, or some of its lights, on this plate. */
     apply: (saved: SavedRig, lights: string[] | null) =>
       takeFrom((rig) => api.POST("/api/plates/{plate_id}/edits/apply", { params, body: { rig, saved: saved.id, lights } })),
@@ -58,6 +63,6 @@ export function makeLights(store: StoreApi<State>, editing: Editing) {
 }
 
 /** The rig with the settings of a cell of a test strip. */
-export function withPicked(rig: State["rig"], light: string, values: StripCell["values"]): State["rig"] {
-  return values.reduce((r, v) => withValues(r, { light, stage: v.stage as Stage }, { [v.setting]: v.value }), rig);
+export function withPicked(rig: State["rig"], light: string, values: StripCell["values"], frame: number): State["rig"] {
+  return values.reduce((r, v) => withValuesAt(r, { light, stage: v.stage as Stage }, { [v.setting]: v.value }, frame), rig);
 }

@@ -18,7 +18,7 @@ import { handled, HANDLES, type PartTool } from "./hand";
 import { toolsOf, valueIn, withValue } from "./partTools";
 import { remember, remembered } from "./remembered";
 import { HOUSE, lightOf, lightOwner, maskOf, matteOf, matteOwner, sameOwner, withMask, withMatte } from "./rig";
-import { maskNow, ownerNow, partIndexNow, partNow } from "./selectors";
+import { atFrame, maskNow, ownerNow, partIndexNow, partNow } from "./selectors";
 import type { Brush, MaskView, State } from "./state";
 
 const BRUSHES = "brush";
@@ -89,7 +89,7 @@ export function makeMasking(store: StoreApi<State>, parts: PartInfo[], editing: 
 
   const cut = async (subject: MaskPart, signal: AbortSignal) => {
     if (subject.part !== "subject") return;
-    const params = { path: { plate_id: store.getState().plate.id } };
+    const params = atFrame(store.getState());
     const { data, error } = await api.POST("/api/plates/{plate_id}/cut", { params, body: { subject } });
     if (!data) throw new Error(said(error));
     await follow(data, ({ job }) => store.setState((s) => ({ cutting: s.cutting && { ...s.cutting, share: job.share } })), signal);

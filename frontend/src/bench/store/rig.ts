@@ -77,7 +77,8 @@ export function withValues(rig: Rig, place: Place, values: Values): Rig {
 }
 
 export function withoutLight(rig: Rig, id: string): Rig {
-  return { ...rig, lights: rig.lights.filter((light) => light.id !== id) };
+  const keys = Object.fromEntries(Object.entries(rig.keys).filter(([owner]) => owner !== id));
+  return { ...rig, lights: rig.lights.filter((light) => light.id !== id), keys };
 }
 
 export function moveLight(rig: Rig, id: string, to: number): Rig {

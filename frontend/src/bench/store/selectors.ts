@@ -71,6 +71,11 @@ export function placementAtOrigin(s: State): Placement | null {
   return placement && atOriginOf(placement.scale, placement.angle);
 }
 
+/** Which plate, and of a reel which frame, something is asked of. */
+export function atFrame({ plate, frame }: State): { path: { plate_id: number }; query: { frame: number } } {
+  return { path: { plate_id: plate.id }, query: { frame } };
+}
+
 /** Whether what belongs to the picture may be shown on it: not while two are compared, or one is held. */
 export function isClear(s: State): boolean {
   return s.hand.held === null && s.comparison === null && s.strip === null;

@@ -28,6 +28,11 @@ export class Sheet {
     this.lay();
   }
 
+  /** Shows a frame that stays the caller's own. */
+  showKept(bitmap: ImageBitmap, header: FrameHeader): void {
+    void createImageBitmap(bitmap).then((copy) => this.show(copy, header));
+  }
+
   /** Where the plate lies now. */
   move(placement: Placement, plate: Plate): void {
     this.placed = { placement, plate };

@@ -8,6 +8,7 @@ import type {
   Owner,
   Plate,
   PreviewRequest,
+  ReelInfo,
   Rig,
   SettingInfo,
   Stage,
@@ -95,6 +96,15 @@ export interface State {
   /** What the service says is seen of the frame. */
   seen: Box;
 
+  /** Of a reel: what there is to know of its frames, the one that is seen, and where it begins and ends. */
+  reel: ReelInfo | null;
+  frame: number;
+  span: [number, number];
+  playing: boolean;
+  /** Frames a second that are played, and those that are at hand. */
+  rate: number | null;
+  ready: number[];
+
   /** Areas that were found in the picture. */
   proposed: Area[];
   facts: Facts | null;
@@ -139,6 +149,12 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     area: { x: 0, y: 0 },
     placed: null,
     seen: WHOLE,
+    reel: null,
+    frame: 0,
+    span: [0, plate.frames],
+    playing: false,
+    rate: null,
+    ready: [],
     proposed: [],
     facts: null,
     takes: [],

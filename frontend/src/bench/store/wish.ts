@@ -12,6 +12,8 @@ export interface Wish {
   /** A light whose group follows it. */
   lead: string | null;
   view: View;
+  /** Of a reel, which frame. */
+  frame: number;
   show: Show;
   /** The light whose stages are wanted, small. */
   light: string | null;
@@ -33,8 +35,10 @@ function showOf({ hand, large, maskView, ...rest }: State, owner: Owner | null, 
   return { what: maskView === "over" ? "cover" : "mask", owner };
 }
 
-const litRig = kept((rig: Rig, without: boolean, light: string | null, solo: string | null, tried: Strip["tried"] | undefined): Rig => {
-  const picked = tried && light ? withPicked(rig, light, tried) : rig;
+type Tried = Strip["tried"] | undefined;
+
+const litRig = kept((rig: Rig, without: boolean, light: string | null, solo: string | null, tried: Tried, frame: number): Rig => {
+  const picked = tried && light ? withPicked(rig, light, tried, frame) : rig;
   return without && light ? withLight(picked, light, (l) => ({ ...l, on: false })) : soloed(picked, solo);
 });
 
@@ -60,6 +64,17 @@ function paintingNow(s: State): Painting | null {
 
 /** What is wanted now: on the bench, or on the left of a comparison. */
 export function wishNow(s: State): Wish | null {
+  return s.playing ? null : wishOf(s);
+}
+
+/** What is wanted of the frames ahead of the one that is seen; null where there are none. */
+export function wishAhead(s: State): Wish | null {
+  if (s.plate.frames < 2 || s.comparison || s.strip || s.dialog) return null;
+  const wish = wishOf(s);
+  return wish && { ...wish, light: null, painting: null };
+}
+
+function wishOf(s: State): Wish | null {
   const view = viewNow(s);
   if (!view) return null;
   const light = lightIdNow(s);
@@ -68,6 +83,7 @@ export function wishNow(s: State): Wish | null {
       ...sideOf(s.comparison.left, s.rig, s.takes),
       lead: null,
       view,
+      frame: s.frame,
       light,
       clipping: s.clipping,
       seeing: s.seeing,
@@ -75,10 +91,19 @@ export function wishNow(s: State): Wish | null {
     };
   }
   return {
-    rig: litRig(s.rig, s.hand.held === "without", light, s.hand.held === "without" ? null : s.solo, s.strip?.tried),
+    // Where nothing is tried the frame makes no difference to the rig.
+    rig: litRig(
+      s.rig,
+      s.hand.held === "without",
+      light,
+      s.hand.held === "without" ? null : s.solo,
+      s.strip?.tried,
+      s.strip?.tried ? s.frame : 0,
+    ),
     show: showOf(s, ownerNow(s), light),
     lead: s.lead ?? (s.strip?.tried ? light : null),
     view,
+    frame: s.frame,
     light,
     clipping: s.clipping,
     seeing: s.seeing,
@@ -94,6 +119,7 @@ export function wishBeside(s: State): Wish | null {
     ...sideOf(s.comparison.right, s.rig, s.takes),
     lead: null,
     view,
+    frame: s.frame,
     light: null,
     clipping: s.clipping,
     seeing: s.seeing,

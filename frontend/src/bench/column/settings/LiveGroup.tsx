@@ -3,6 +3,8 @@ import type { GroupInfo, SettingInfo } from "../../../api/client";
 import { useBench, useNow } from "../../store/bench";
 import type { Spot } from "../../store/places";
 import { isShown, valuesAt, type Place } from "../../store/rig";
+import { keyOf } from "../../store/keys";
+import { KeyButton } from "./KeyButton";
 import { Row } from "./Row";
 import { SettingList } from "./SettingList";
 
@@ -59,8 +61,9 @@ const LiveRow = memo(function LiveRow({ place, setting, tools }: { place: Place;
       onAdd: tools.onAdd && (() => tools.onAdd?.(setting)),
       onPaint: tools.onPaint,
       onBringIntoView: tools.onBringIntoView,
+      keys: plate.frames > 1 && setting.keyed && keyOf(place, setting.name) ? <KeyButton place={place} setting={setting} /> : undefined,
     }),
-    [setting, tools],
+    [setting, tools, place, plate],
   );
   return <Row plate={plate} setting={setting} value={value} {...own} />;
 });

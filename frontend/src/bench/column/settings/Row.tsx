@@ -18,6 +18,7 @@ const Line = styled.div`
     padding: 0 2px;
     color: ${tone.line};
   }
+  .strip.keyed,
   &:hover .strip,
   .strip:focus-visible {
     color: ${tone.text};
@@ -97,6 +98,7 @@ export const Row = memo(function Row({ setting, value, ...tools }: Props) {
     <Hint text={`${setting.label}. ${help}.`}>
       <Line onDoubleClick={tools.onReset} data-setting={setting.name}>
         <NameOf setting={setting} changed={changed} onReset={tools.onReset} />
+        {tools.keys}
         <view.Row setting={setting} value={value} {...tools} />
       </Line>
     </Hint>

@@ -1,4 +1,4 @@
-import type { ComponentType } from "react";
+import type { ComponentType, ReactNode } from "react";
 import type { Plate, SettingInfo, SettingOf } from "../../../api/client";
 import type { Spot } from "../../store/places";
 import type { Size } from "../units";
@@ -16,6 +16,8 @@ export interface RowTools {
   onAdd?: (() => void) | undefined;
   /** Takes the brush up, or puts it down, for strokes of light. */
   onPaint?: (() => void) | undefined;
+  /** What sets its keys over the frames of a reel. */
+  keys?: ReactNode;
 }
 
 export interface RowProps<S extends SettingInfo = SettingInfo> extends RowTools {

@@ -1,0 +1,62 @@
+import styled from "styled-components";
+import { Button, Toggle } from "../../ui/Button";
+import { Icon } from "../../ui/Icon";
+import { NumberField } from "../../ui/NumberField";
+import { tone } from "../../ui/theme";
+import { useBench, useNow } from "../store/bench";
+import { FrameTrack } from "./FrameTrack";
+
+const Strip = styled.section`
+  display: grid;
+  grid-template-columns: auto auto auto 62px minmax(0, 1fr) 118px;
+  align-items: center;
+  gap: 4px;
+  padding: 0 10px;
+  background: ${tone.panel};
+  border-top: 1px solid ${tone.line};
+  p {
+    text-align: right;
+    color: ${tone.faint};
+    font-size: 12px;
+    white-space: nowrap;
+  }
+`;
+
+function clock(seconds: number): string {
+  const minutes = Math.floor(seconds / 60);
+  return `${minutes}:${(seconds - minutes * 60).toFixed(2).padStart(5, "0")}`;
+}
+
+/** The frames of a reel: play, step, go to one, and where the reel begins and ends. */
+export function FrameStrip() {
+  const { frames } = useBench();
+  const frame = useNow((s) => s.frame);
+  const playing = useNow((s) => s.playing);
+  return (
+    <Strip aria-label="Frames">
+      <Button weight="bare" aria-label="One frame back" hint="One frame back (Ctrl ←)" onPress={() => frames.step(-1)}>
+        <Icon name="stepBack" />
+      </Button>
+      <Toggle weight="bare" aria-label="Play" hint="Play or stop (P)" isSelected={playing} onChange={frames.play}>
+        <Icon name={playing ? "still" : "run"} />
+      </Toggle>
+      <Button weight="bare" aria-label="One frame on" hint="One frame on (Ctrl →)" onPress={() => frames.step(1)}>
+        <Icon name="stepOn" />
+      </Button>
+      <NumberField label="Frame" value={frame} low={0} high={frames.last} step={1} shown={String} read={Number} onCommit={frames.to} />
+      <FrameTrack />
+      <Told />
+    </Strip>
+  );
+}
+
+/** When the frame is seen; while the reel is played, how many are seen a second. */
+function Told() {
+  const text = useNow((s) => {
+    if (!s.reel) return "";
+    const fps = Math.round(s.reel.fps * 100) / 100;
+    if (s.playing) return s.rate === null ? "getting ready…" : `${s.rate} of ${fps} a second`;
+    return `${clock(s.reel.times[s.frame] ?? 0)} of ${clock(s.reel.end)}`;
+  });
+  return <p role="status">{text}</p>;
+}

@@ -1,0 +1,202 @@
+import { useRef, type KeyboardEvent } from "react";
+import styled from "styled-components";
+import { focusRing, tone } from "../../ui/theme";
+import { useHandle } from "../../ui/useHandle";
+import { useBench, useNow } from "../store/bench";
+import { framesWithKeys } from "../store/keys";
+
+const Track = styled.div`
+  position: relative;
+  height: 34px;
+  margin: 0 10px;
+  touch-action: none;
+  .bed {
+    position: absolute;
+    inset: 14px 0;
+    background: ${tone.line};
+  }
+  .span {
+    position: absolute;
+    top: 14px;
+    bottom: 14px;
+    background: ${tone.faint};
+  }
+  .ready {
+    position: absolute;
+    top: 20px;
+    height: 2px;
+    background: ${tone.accent};
+    opacity: 0.7;
+  }
+  .key {
+    position: absolute;
+    top: 4px;
+    width: 3px;
+    height: 8px;
+    margin-left: -1px;
+    border-radius: 1px;
+    background: ${tone.strong};
+  }
+  .edge {
+    position: absolute;
+    top: 7px;
+    bottom: 7px;
+    width: 12px;
+    margin-left: -6px;
+    cursor: ew-resize;
+    &::after {
+      content: "";
+      position: absolute;
+      left: 5px;
+      top: 0;
+      bottom: 0;
+      width: 2px;
+      background: ${tone.text};
+    }
+    &:focus-visible {
+      ${focusRing}
+    }
+  }
+  .now {
+    position: absolute;
+    top: 0;
+    bottom: 0;
+    width: 18px;
+    margin-left: -9px;
+    cursor: ew-resize;
+    &::after {
+      content: "";
+      position: absolute;
+      left: 8px;
+      top: 0;
+      bottom: 0;
+      width: 2px;
+      background: ${tone.accent};
+    }
+    &::before {
+      content: "";
+      position: absolute;
+      left: 4px;
+      bottom: 0;
+      border: 5px solid transparent;
+      border-bottom-color: ${tone.accent};
+      border-top: 0;
+    }
+    &:focus-visible {
+      ${focusRing}
+    }
+  }
+`;
+
+const FAR = 10; // frames at once with Shift
+
+/** The reel from its first frame to its last: where it is, where it begins and ends, keys of what is selected, and which frames are
+ * ready to be played. */
+export function FrameTrack() {
+  const { frames, now } = useBench();
+  const track = useRef<HTMLDivElement>(null);
+  const frame = useNow((s) => s.frame);
+  const [begin, end] = useNow((s) => s.span);
+  const keys = useNow((s) => framesWithKeys(s.rig, s.selection).join());
+  const ready = useNow((s) => s.ready);
+  const last = Math.max(frames.last, 1);
+  const at = (of: number) => `${(of / last) * 100}%`;
+  const width = () => track.current?.clientWidth || 1;
+  const toFrame = (x: number) => (x / width()) * last;
+  const playhead = useHandle({
+    at: () => ({ x: (now().frame / last) * width(), y: 0 }),
+    onMove: ({ x }) => frames.to(toFrame(x)),
+    onStep: (across, down) => frames.step(across - down),
+    onRest: () => undefined,
+  });
+  const edge = (which: 0 | 1) => ({
+    at: () => ({ x: (now().span[which] / last) * width(), y: 0 }),
+    move: (to: number) => (which === 0 ? frames.limit(Math.min(to, now().span[1] - 1), now().span[1]) : frames.limit(now().span[0], to)),
+  });
+  const jump = (event: KeyboardEvent) => {
+    const to: Record<string, number> = { Home: begin, End: end - 1, PageUp: frame + FAR, PageDown: frame - FAR };
+    const wanted = to[event.key];
+    if (wanted === undefined) playhead.onKeyDown(event);
+    else {
+      event.preventDefault();
+      frames.to(wanted);
+    }
+  };
+  return (
+    <Track
+      ref={track}
+      onPointerDown={(event) => {
+        if (event.button !== 0) return;
+        const box = event.currentTarget.getBoundingClientRect();
+        frames.to(toFrame(event.clientX - box.left));
+        playhead.onPointerDown(event);
+      }}
+    >
+      <span className="bed" />
+      <span className="span" style={{ left: at(begin), right: `${100 - ((end - 1) / last) * 100}%` }} />
+      {runsOf(ready).map(([from, to]) => (
+        <span key={from} className="ready" style={{ left: at(from), width: `${((to - from) / last) * 100}%`, minWidth: 2 }} />
+      ))}
+      {keys !== "" && keys.split(",").map((one) => <span key={one} className="key" data-key={one} style={{ left: at(Number(one)) }} />)}
+      <Edge label="The reel begins" value={begin} last={last} {...edge(0)} toFrame={toFrame} />
+      <Edge label="The reel ends" value={end - 1} last={last} {...edge(1)} toFrame={(x) => toFrame(x) + 1} />
+      <div
+        className="now"
+        role="slider"
+        tabIndex={0}
+        aria-label="Frame that is seen"
+        aria-valuemin={0}
+        aria-valuemax={frames.last}
+        aria-valuenow={frame}
+        aria-orientation="horizontal"
+        style={{ left: at(frame) }}
+        {...playhead}
+        onKeyDown={jump}
+      />
+    </Track>
+  );
+}
+
+interface EdgeProps {
+  label: string;
+  value: number;
+  last: number;
+  at: () => { x: number; y: number };
+  move: (to: number) => void;
+  toFrame: (x: number) => number;
+}
+
+function Edge({ label, value, last, at, move, toFrame }: EdgeProps) {
+  const ends = label.endsWith("ends") ? 1 : 0;
+  const handle = useHandle({
+    at,
+    onMove: ({ x }) => move(toFrame(x)),
+    onStep: (across, down) => move(value + ends + across - down),
+    onRest: () => undefined,
+  });
+  return (
+    <div
+      className="edge"
+      role="slider"
+      tabIndex={0}
+      aria-label={label}
+      aria-valuemin={0}
+      aria-valuemax={last}
+      aria-valuenow={value}
+      aria-orientation="horizontal"
+      style={{ left: `${(value / last) * 100}%` }}
+      {...handle}
+    />
+  );
+}
+
+/** Frames in order as runs without gaps, from the first to the last of each. */
+function runsOf(frames: number[]): [number, number][] {
+  const runs: [number, number][] = [];
+  for (const frame of frames) {
+    const last = runs.at(-1);
+    if (last && last[1] === frame - 1) last[1] = frame;
+    else runs.push([frame, frame]);
+  }
+  return runs;
+}
