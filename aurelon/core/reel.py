@@ -6,22 +6,29 @@ import hashlib
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from fractions import Fraction
+from io import BytesIO
 from pathlib import Path
 from threading import Lock
 from typing import BinaryIO
 
+import numpy as np
+
 from aurelon.core.codecs import MAX_PIXELS, MAX_SIDE
 from aurelon.core.codecs.shared.raster import UnreadableError
 from aurelon.core.errors import PlateError
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.plate import Plate, plate_of
 from aurelon.core.reels import kinds_of_reel
 from aurelon.core.reels.shared.footage import Footage
 from aurelon.core.reels.stills import is_pattern, stills_in
 
 KEPT_FRAMES = 3
+KEPT_GREYS = 6  # files of mattes that stay open
 HEAD = 4096  # bytes from which a kind of file is told
 CHUNK = 1 << 20
 Opener = Callable[[], BinaryIO]
+_open_greys: OrderedDict[str, Reel] = OrderedDict()
+_open_lock = Lock()
 
 
 class Reel:
@@ -133,6 +140,28 @@ def read_reel(opened: Opener, name: str, key: str = "") -> Reel:
         file.close()
         raise
     return Reel(footage, name, key, opened, file)
+
+
+def grey_frame(name: str, data: Callable[[], bytes | None], number: int) -> Floats | None:
+    """A frame of a file of grey frames as its stored values in 0..1, (h, w); the file is named by its SHA-256 and stays open. None
+    where there is no such file, or no such frame. Raises PlateError where it cannot be read."""
+    with _open_lock:
+        reel = _open_greys.get(name)
+        if reel is None:
+            found = data()
+            if found is None:
+                return None
+            reel = _open_greys[name] = read_reel(lambda: BytesIO(found), "the matte's file", name)
+            while len(_open_greys) > KEPT_GREYS:
+                _open_greys.popitem(last=False)
+        _open_greys.move_to_end(name)
+    if number >= len(reel):
+        return None
+    try:
+        samples = reel.footage.raster(number).samples
+    except UnreadableError as error:
+        raise PlateError(f"the matte's file {error}") from error
+    return np.asarray(samples.mean(axis=2, dtype=np.float32) / np.iinfo(samples.dtype).max, np.float32)
 
 
 def is_reel(file: BinaryIO) -> bool:

@@ -1,5 +1,5 @@
-"""Ferry at dusk: a reel of 48 frames off Merrow Point. Somebody walks along the rail, before the low sun and a lit doorway, while the
-camera pans and the ferry rolls.
+"""Ferry at dusk: a reel of 48 frames off Merrow Point. Somebody walks along the rail, before the low sun and a lit doorway,
+while the camera pans and the ferry rolls.
 
 `python -m demo.reels.ferry` renders it, and beside it what is true of every frame: the figure's matte, how far everything is, and
 where the sun stands. Lengths are metres, y is up, the deck lies at 0.
@@ -255,7 +255,16 @@ def radiance(
 
 @njit(parallel=True, fastmath=True)
 def film(
-    out: Floats, matte: Floats, depth: Floats, yaw: float, roll: float, lift: float, fx: float, phase: float, seconds: float, sun: Floats
+    out: Floats,
+    matte: Floats,
+    depth: Floats,
+    yaw: float,
+    roll: float,
+    lift: float,
+    fx: float,
+    phase: float,
+    seconds: float,
+    sun: Floats,
 ) -> None:
     rows, columns, _ = out.shape
     half = np.tan(np.deg2rad(VIEW) / 2)
@@ -334,7 +343,8 @@ def grey_film(path: Path, pictures: list[NDArray[np.uint8]]) -> None:
 
 
 def main() -> None:
-    shown, mattes, depths = [], [], []
+    shown: list[Timed] = []
+    mattes, depths = [], []
     for picture, matte, depth in frames():
         shown.append(Timed(picture, Fraction(len(shown), RATE)))
         mattes.append(np.round(matte * 255).astype(np.uint8))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import partial
+from io import BytesIO
 from typing import Any
 
 import numpy as np
@@ -25,6 +26,7 @@ from aurelon.core.masks.shared.mask import Mask, masked
 from aurelon.core.masks.shared.part import Ground, Keyed
 from aurelon.core.masks.sky import Sky as SkyPart
 from aurelon.core.plate import Plate, read_grey
+from aurelon.core.reel import grey_frame, is_reel
 from aurelon.core.rig.model import Behind, Light, Rig
 
 WORKING_EDGE = 768  # long edge of the grid that light travels on; it is soft, and enlarged by a spline
@@ -244,7 +246,12 @@ def _grey(backdrop: Backdrop, work: Work, name: str) -> Floats | None:
     if known is not None:
         return known
     data = backdrop.file_of(name)
-    return None if data is None else work.keep(("grey", name), whole, lambda: read_grey(data, name))
+    if data is None:
+        return None
+    if is_reel(BytesIO(data)):
+        frame = grey_frame(name, lambda: data, backdrop.plate.frame)
+        return None if frame is None else work.keep(("grey", name), whole, lambda: frame)
+    return work.keep(("grey", name), whole, lambda: read_grey(data, name))
 
 
 # The five stages

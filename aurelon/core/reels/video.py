@@ -7,6 +7,7 @@ BT.601 below, as is usual.
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Iterator
 from fractions import Fraction
 from threading import Lock
@@ -30,6 +31,7 @@ SUFFIXES = (".webm", ".mkv", ".mp4", ".mov", ".m4v", ".avi")
 HIGH_DEFINITION = 720  # rows
 USUAL_RATE = Fraction(24)
 AHEAD = 48  # frames that are decoded past rather than sought for
+BEHIND = 16  # decoded frames that are kept
 MATRICES = {
     1: Colorspace.ITU709,
     5: Colorspace.ITU601,
@@ -101,6 +103,8 @@ class Video:
         self.said = ("is cut short; it is used as far as it goes",) if not whole or self.end < stated * Fraction(9, 10) else ()
         self._coming: Iterator[VideoFrame] | None = None
         self._next = 0
+        # Frames that were decoded on the way to others: going backwards each would have to be reached from far before it.
+        self._passed: OrderedDict[int, VideoFrame] = OrderedDict()
 
     def raster(self, number: int) -> Raster:
         with self._lock:
@@ -117,6 +121,8 @@ class Video:
 
     def _decoded(self, number: int) -> VideoFrame:
         wanted = self._stamps[number]
+        if wanted in self._passed:
+            return self._passed[wanted]
         if self._coming is None or not self._next <= number <= self._next + AHEAD:
             self._seek(wanted)
         frame = self._forward(wanted)
@@ -141,9 +147,13 @@ class Video:
     def _forward(self, stamp: int) -> VideoFrame | None:
         """The frame of that stamp, or None where the decoder is past it."""
         for frame in self._coming or ():
-            if frame.pts is None or frame.pts < stamp:
+            if frame.pts is None:
                 continue
-            return frame if frame.pts == stamp else None
+            self._passed[frame.pts] = frame
+            while len(self._passed) > BEHIND:
+                self._passed.popitem(last=False)
+            if frame.pts >= stamp:
+                return frame if frame.pts == stamp else None
         self._coming = None
         return None
 
@@ -188,6 +198,8 @@ def _rgb(frame: VideoFrame) -> NDArray[Any]:
     """(h, w, 3) uint8, or uint16 over its whole range for what has more than 8 bits."""
     deep = _bits(frame) > 8
     try:
+        if frame.format.name == "gray":  # without a word of its range, all of it is used
+            return np.repeat(frame.to_ndarray()[:, :, None], 3, axis=2)
         if frame.format.is_rgb:
             if not deep:
                 return frame.to_ndarray(format="rgb24")

@@ -72,6 +72,7 @@ class PartInfo(BaseModel):
     instruction: str
     shown_at_once: bool
     picked: str | None
+    offered: bool
 
 
 class ReadInfo(BaseModel):
@@ -171,6 +172,7 @@ def _part(part: type[Part]) -> PartInfo:
         instruction=part.instruction,
         shown_at_once=part.shown_at_once,
         picked=part.picked,
+        offered=part.offered,
     )
 
 

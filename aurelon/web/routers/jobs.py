@@ -14,9 +14,11 @@ from aurelon.core import OutputError, Rig
 from aurelon.core.analysis.subject_cut import cut_subject
 from aurelon.core.export import AnyExport, targets
 from aurelon.core.masks.subject import Subject
+from aurelon.core.settings import Place
 from aurelon.runs.batches import stem_of
 from aurelon.runs.jobs import Control, FileResult, Job, State
 from aurelon.web.context import FrameNumber, Shared
+from aurelon.web.over_frames import CarriedCell, FlickerCell, FollowedCell, carry_matte, follow_place, measure_flicker
 from aurelon.web.sheets import KindCell, RigCell, light_every_kind, show_every_rig
 
 router = APIRouter(tags=["jobs"])
@@ -40,7 +42,7 @@ class JobNews(BaseModel):
     """A line of news of a job: how it stands, and what it gave since the last."""
 
     job: JobState
-    items: list[KindCell | RigCell]
+    items: list[KindCell | RigCell | FollowedCell | CarriedCell | FlickerCell]
 
 
 class ExportRequest(BaseModel):
@@ -60,6 +62,26 @@ class CutRequest(BaseModel):
     """A subject to be cut out of the picture as it was shot."""
 
     subject: Subject
+
+
+class FollowRequest(BaseModel):
+    """A place of the picture (plate fractions) that is to be followed."""
+
+    place: Place
+
+
+class CarryRequest(BaseModel):
+    """A matte of a rig that is to be carried over the frames."""
+
+    rig: Rig
+    matte: str
+
+
+class FlickerRequest(BaseModel):
+    """A rig, and frames from the first up to, without, the second."""
+
+    rig: Rig
+    span: tuple[int, int]
 
 
 class SheetRequest(BaseModel):
@@ -99,6 +121,34 @@ def start_cut(context: Shared, plate_id: int, body: CutRequest, frame: FrameNumb
         cut_subject(renderer, body.subject, progress=control.progress, cancelled=control.cancelled)
 
     return _state(context.jobs.start("bench", work))
+
+
+@router.post("/plates/{plate_id}/follow", status_code=202)
+def start_following(context: Shared, plate_id: int, body: FollowRequest, frame: FrameNumber = 0) -> JobState:
+    """Follows a place of a frame over all frames of a reel, both ways."""
+    reel = context.renderers.reel(plate_id)
+    return _state(context.jobs.start("bench", lambda control: follow_place(reel, frame, body.place, control)))
+
+
+@router.post("/plates/{plate_id}/carry", status_code=202)
+def start_carrying(context: Shared, plate_id: int, body: CarryRequest, frame: FrameNumber = 0) -> JobState:
+    """Carries a matte, as it is at a frame, over all frames of a reel, both ways."""
+    reel, renderer = context.renderers.reel(plate_id), context.renderers.get(plate_id, frame)
+
+    def work(control: Control) -> None:
+        carry_matte(context.store, plate_id, reel, renderer, body.rig, body.matte, control)
+
+    return _state(context.jobs.start("bench", work))
+
+
+@router.post("/plates/{plate_id}/flicker", status_code=202)
+def start_measuring_flicker(context: Shared, plate_id: int, body: FlickerRequest) -> JobState:
+    """Measures how much the light flickers over frames of a reel."""
+    reel = context.renderers.reel(plate_id)
+    first, last = body.span
+    if not 0 <= first < last <= len(reel):
+        raise OutputError(f"{reel.name} has the frames 0 to {len(reel) - 1}; choose among them")
+    return _state(context.jobs.start("bench", lambda control: measure_flicker(reel, body.rig, body.span, control)))
 
 
 @router.post("/plates/{plate_id}/sheets/kinds", status_code=202)

@@ -48,6 +48,12 @@ function size(bytes: number): string {
   return bytes < 1e6 ? `${Math.max(1, Math.round(bytes / 1e3))}\u00a0kB` : `${(bytes / 1e6).toFixed(1)}\u00a0MB`;
 }
 
+/** Which frames of a reel. */
+function framesOf({ first, last }: Item): string {
+  if (last === 0) return "";
+  return last - first === 1 ? `, frame ${first}` : `, frames ${first}–${last - 1}`;
+}
+
 /** A plate of a run: its picture as it is now, how it stands, its file, and the way to its bench. */
 export function RunItem({ run, item }: { run: number; item: Item }) {
   const failed = item.state === "failed";
@@ -63,7 +69,7 @@ export function RunItem({ run, item }: { run: number; item: Item }) {
         draggable={false}
       />
       <div className="row">
-        <h3>{item.plate_name}</h3>
+        <h3>{item.plate_name}{framesOf(item)}</h3>
         <Button weight="bare" aria-label={`Open ${item.plate_name} on the bench`} onPress={() => go(`/plates/${item.plate}`)}>
           Open
         </Button>

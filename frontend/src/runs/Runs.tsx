@@ -124,6 +124,11 @@ export function Runs({ chosen }: { chosen: number | null }) {
   );
 }
 
+/** The pieces of a file of moving pictures are no pictures of their own, unless one of them failed. */
+function isShown(item: RunState["run"]["items"][number]): boolean {
+  return item.part !== "segment" || item.state === "failed";
+}
+
 interface CardProps {
   state: RunState;
   open: boolean;
@@ -170,7 +175,7 @@ function RunCard({ state, open, onOpen, onAct, onForget, onSave }: CardProps) {
       {run.error && <Wrong role="alert">{run.error}</Wrong>}
       {open && (
         <Grid>
-          {run.items.map((item) => (
+          {run.items.filter(isShown).map((item) => (
             <RunItem key={item.id} run={run.id} item={item} />
           ))}
         </Grid>

@@ -110,6 +110,7 @@ class Part(Settings):
     instruction: ClassVar[str] = ""  # what to do on the picture with a new one
     shown_at_once: ClassVar[bool] = False  # whether a new one is tinted over the picture from the start
     picked: ClassVar[str | None] = None  # the setting that a click on the picture sets
+    offered: ClassVar[bool] = True  # whether a person can add one by hand
 
     part: str
     name: str = Field("", max_length=80, description="What the part is called")

@@ -20,6 +20,7 @@ from av.container import InputContainer, OutputContainer
 from av.video.frame import VideoFrame
 from av.video.reformatter import ColorRange, Colorspace
 from av.video.stream import VideoStream
+from numpy.typing import NDArray
 
 from aurelon.core.errors import OutputError
 from aurelon.core.imaging.code_points import BT2020
@@ -97,6 +98,22 @@ def segment(form: ReelFormat, look: Look, frames: Iterable[Timed]) -> bytes:
             frame = _frame_of(timed, look, stream.codec_context.pix_fmt or "")
             frame.pts, frame.time_base = round(timed.time * CLOCK), Fraction(1, CLOCK)
             container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    return made.getvalue()
+
+
+def grey_reel(frames: Iterable[NDArray[np.uint8]], rate: Fraction) -> bytes:
+    """Grey frames (h, w) uint8, one after another, without loss."""
+    made = io.BytesIO()
+    with av.open(made, "w", format=SEGMENT) as container:
+        options = {"level": "3", "coder": "1", "context": "1", "g": "24", "slices": "4"}
+        stream = container.add_stream("ffv1", rate=rate.limit_denominator(1001), options=options)
+        assert isinstance(stream, VideoStream)
+        stream.pix_fmt = "gray"
+        for number, samples in enumerate(frames):
+            if number == 0:
+                stream.height, stream.width = samples.shape
+            container.mux(stream.encode(VideoFrame.from_ndarray(samples, format="gray")))
         container.mux(stream.encode(None))
     return made.getvalue()
 

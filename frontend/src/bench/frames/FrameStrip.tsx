@@ -54,7 +54,8 @@ export function FrameStrip() {
 function Told() {
   const text = useNow((s) => {
     if (!s.reel) return "";
-    const fps = Math.round(s.reel.fps * 100) / 100;
+    const whole = Math.round(s.reel.fps);
+    const fps = Math.abs(s.reel.fps - whole) < 0.02 ? whole : s.reel.fps.toFixed(2);
     if (s.playing) return s.rate === null ? "getting ready…" : `${s.rate} of ${fps} a second`;
     return `${clock(s.reel.times[s.frame] ?? 0)} of ${clock(s.reel.end)}`;
   });

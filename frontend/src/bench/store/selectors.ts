@@ -76,7 +76,7 @@ export function atFrame({ plate, frame }: State): { path: { plate_id: number }; 
   return { path: { plate_id: plate.id }, query: { frame } };
 }
 
-/** Whether what belongs to the picture may be shown on it: not while two are compared, or one is held. */
+/** Whether what belongs to the picture may be shown on it: not while two are compared, one is held, or a reel is played. */
 export function isClear(s: State): boolean {
-  return s.hand.held === null && s.comparison === null && s.strip === null;
+  return s.hand.held === null && s.comparison === null && s.strip === null && !s.playing;
 }

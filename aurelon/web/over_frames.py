@@ -1,0 +1,83 @@
+"""What is found over the frames of a reel, as jobs give it."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import numpy as np
+from pydantic import BaseModel
+
+from aurelon.core import Reel, Renderer, Rig, RigError
+from aurelon.core.analysis.carried_matte import carried, frame_of_mattes
+from aurelon.core.analysis.flicker import flicker
+from aurelon.core.analysis.follow import follow
+from aurelon.core.imaging.arrays import Floats
+from aurelon.core.masks.carried import Carried
+from aurelon.core.reel import grey_frame
+from aurelon.core.reels.writers.video import grey_reel
+from aurelon.core.settings import Place
+from aurelon.runs.jobs import Control
+from aurelon.store import Store
+
+
+class SeenAt(BaseModel):
+    """Where a place is at a frame, and how sure that is; 0 where it was lost."""
+
+    frame: int
+    place: Place
+    sure: float
+
+
+class FollowedCell(BaseModel):
+    """A place over the frames of a reel."""
+
+    seen: list[SeenAt]
+
+
+class CarriedCell(BaseModel):
+    """A matte over the frames of a reel: the file of its frames, and those at which it was made by hand."""
+
+    file: str
+    hinted: list[int]
+
+
+class FlickerCell(BaseModel):
+    """How much of the light jumps from frame to frame, as a share of it, in the mean and at the worst frame."""
+
+    share: float
+    worst: int
+    worst_share: float
+
+
+def follow_place(reel: Reel, frame: int, place: Place, control: Control) -> None:
+    """Gives where a place is at all frames."""
+    found = follow(reel, frame, place, progress=control.progress, cancelled=control.cancelled)
+    control.give(FollowedCell(seen=[SeenAt(frame=one.frame, place=one.place, sure=one.sure) for one in found]))
+
+
+def carry_matte(store: Store, plate_id: int, reel: Reel, renderer: Renderer, rig: Rig, matte_id: str, control: Control) -> None:
+    """Gives the matte at all frames, from what it is at the renderer's frame and at those at which it was made by hand before."""
+    matte = rig.matte(matte_id)
+    if matte is None:
+        raise RigError([("mattes", f"there is no matte with the id '{matte_id}'")])
+    number, frame = renderer.plate.frame, frame_of_mattes(reel)
+    with renderer.working(rig, cancelled=control.cancelled) as now:
+        node = now.graph.mattes[matte_id]
+        here: Floats = np.ones(frame.shape, np.float32) if node is None else now.work.at(node, frame)
+    known = {number: here}
+    before = next((part for part in matte.mask.stack if isinstance(part, Carried)), None)
+    if before is not None:
+        for hinted in before.hinted:
+            then = grey_frame(before.file, lambda: store.files.get(before.file), hinted)
+            if then is not None and hinted != number and then.shape == frame.shape:
+                known[hinted] = then
+    mattes = carried(reel, known, progress=control.progress, cancelled=control.cancelled)
+    data = grey_reel(mattes, Fraction(reel.fps).limit_denominator(1001))
+    name = store.files.add(data, f"{matte.name or matte.id}.mkv", plate_id=plate_id)
+    control.give(CarriedCell(file=name, hinted=sorted(known)))
+
+
+def measure_flicker(reel: Reel, rig: Rig, span: tuple[int, int], control: Control) -> None:
+    """Gives how much the light flickers."""
+    found = flicker(reel, rig, span, progress=control.progress, cancelled=control.cancelled)
+    control.give(FlickerCell(share=found.share, worst=found.worst, worst_share=found.worst_share))
