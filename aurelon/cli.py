@@ -101,9 +101,10 @@ def _one_plate(options: argparse.Namespace) -> Plate:
             raise OutputError(f"{error}") from error
         print(f"{options.out}: frame {number} of {len(reel)}", file=sys.stderr)
         return plate
+    plate = open_plate(options.plate, options.layer)
     if options.frames is not None or options.resume:
         raise OutputError("--frames and --resume are for reels: name a video or numbered stills, and such an output")
-    return open_plate(options.plate, options.layer)
+    return plate
 
 
 def _render_reel(options: argparse.Namespace, rig: Rig) -> int:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 
-from aurelon.core import Renderer, read_plate
+from aurelon.core import Renderer, read_plate, read_reel
 from aurelon.store import Store
 from aurelon.web.seed import seed_demo
 from aurelon.web.small_pictures import thumbnail
@@ -21,7 +22,11 @@ def made() -> Iterator[tuple[str, bytes]]:
         try:
             seed_demo(store)
             for record in store.plates.all():
-                plate = read_plate(store.plates.file(record.id), record.file_name)
+                if record.frames:
+                    plate = read_reel(partial(store.plates.opened, record.id), record.file_name)[0]
+                    plate.file_of = store.files.get
+                else:
+                    plate = read_plate(store.plates.file(record.id), record.file_name)
                 yield Path(record.file_name).stem, thumbnail(Renderer(plate), store.revisions.bench(record.id).rig)
         finally:
             store.close()

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from contextlib import closing
 from pathlib import Path
 
-from aurelon.core import AurelonError, parse_rig, read_plate
+from aurelon.core import AurelonError, open_reel, parse_rig, read_plate
 from aurelon.core.blank import Blank, blank_picture
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.store import PlateRecord, Store
@@ -14,7 +15,7 @@ DEMO = Path(__file__).resolve().parents[2] / "demo"
 TITLES = {"boatshed": "Boatshed", "brasslens": "Brass lens", "harbour": "Harbour at dusk", "headland": "Headland at dawn"}
 
 
-NIGHT = "Night over Merrow Point"
+NIGHT, FERRY = "Night over Merrow Point", "ferry.webm"
 
 
 def _seed_comparison(store: Store) -> None:
@@ -34,9 +35,22 @@ def _with_thumbnail(store: Store, record: PlateRecord, stem: str) -> None:
     store.plates.keep_thumbnail(record.id, record.revision, (DEMO / "thumbnails" / f"{stem}.jpg").read_bytes())
 
 
+def _seed_reel(store: Store, present: set[str]) -> None:
+    path = DEMO / "reels" / FERRY
+    if FERRY in present or not path.is_file():
+        return
+    with path.open("rb") as file:
+        kept = store.files.put_whole(file)
+    with closing(open_reel(path)) as reel:
+        rig = parse_rig((DEMO / "rigs" / "ferry.json").read_bytes())
+        record = store.plates.add(kept, FERRY, reel.size, reel.footage.depth, rig, "Ferry at dusk", len(reel))
+    _with_thumbnail(store, record, "ferry")
+
+
 def seed_demo(store: Store) -> None:
     """Adds every demo plate whose file the store does not hold yet, and the named rigs."""
     present = {record.file_name for record in store.plates.all()}
+    _seed_reel(store, present)
     for stem, title in TITLES.items():
         path = DEMO / "plates" / f"{stem}.jpg"
         if path.name in present:

@@ -192,7 +192,7 @@ def _moved(flow: Any, before: Codes, now: Codes, matte: Floats) -> Floats:
     rows, columns = matte.shape
     part = _about(matte > 1 / 255, 3 * _wide(matte))
     slope = cv2.morphologyEx(before[part], cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)).astype(np.float32)
-    slope = cv2.GaussianBlur(slope, (0, 0), 1.5)
+    slope = np.asarray(cv2.GaussianBlur(slope, (0, 0), 1.5), np.float32)
     own = np.asarray(flow.calc(np.ascontiguousarray(before[part]), np.ascontiguousarray(now[part]), None), np.float32)
     # Where there is nothing to be seen of its own motion, a part goes as the whole does.
     weight = matte[part] * slope * slope

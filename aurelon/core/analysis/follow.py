@@ -2,14 +2,14 @@
 
 From frame to frame the points round the place are followed by pyramidal Lucas-Kanade (Bouguet, 2000), and those count that come
 back to where they were (forward-backward error; Kalal, Mikolajczyk and Matas, 2010). What was round the place when it was set is
-looked for there, so that nothing drifts, and farther off where the points are lost. Where that fails too, and for a place beyond
-the frame, the motion of the whole picture is taken, and the frame is told as lost.
+looked for there, so that nothing drifts. Where it is lost it goes on as it went, told as lost, and is looked for in an ever wider
+round; a place beyond the frame goes with the motion of the whole picture, and is never sure.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import cv2
@@ -63,12 +63,13 @@ def follow(
     found = {frame: Seen(frame, place, 1.0)}
     done = 0
     for way, end in ((1, last), (-1, first - 1)):
-        before, at = start.grey, start.at
+        before, at, going = start.grey, start.at, _Way()
         for number in range(frame + way, end, way):
             if cancelled():
                 raise Cancelled
             grey = grey_of(reel, number)
-            at, sure = start.next(before, grey, at)
+            at, sure = start.next(before, grey, at, going)
+            going.gone = going.gone or sure > 0
 
             found[number] = Seen(number, start.fractions(at), sure)
             before = grey
@@ -82,6 +83,16 @@ def grey_of(reel: Reel, number: int) -> Grey:
     plate = reel[number]
     small = plate.at(Frame.canonical(plate.size, EDGE))
     return np.round(encode_array(small @ plate.space.luminance) * 255).clip(0, 255).astype(np.uint8)
+
+
+@dataclass
+class _Way:
+    """How the place went when it was last seen: by so many pixels a frame, and for how many frames it has been missing. `gone`
+    tells whether it has been seen to go at all."""
+
+    step: Point = field(default_factory=lambda: np.zeros(2))
+    missing: int = 0
+    gone: bool = False
 
 
 class _Start:
@@ -101,14 +112,18 @@ class _Start:
         x, y = (at + 0.5) / self.size
         return float(x), float(y)
 
-    def next(self, before: Grey, now: Grey, at: Point) -> tuple[Point, float]:
+    def next(self, before: Grey, now: Grey, at: Point, way: _Way) -> tuple[Point, float]:
         """Where the place is in the next frame, and how sure that is."""
         if self.inside:
-            moved = _moved(before, now, at, self.half)
-            guess = at + moved[0] if moved is not None else at
-            found = self._looked_for(now, guess, 0.5 if moved is not None else FARTHER)
+            moved = _moved(before, now, at, self.half) if way.missing == 0 else None
+            guess = at + (way.step if moved is None else moved[0])
+            found = self._looked_for(now, guess, 0.5 if moved is not None else FARTHER * (1 + way.missing))
             if found is not None:
+                way.step, way.missing = (found[0] - at if way.missing == 0 else way.step), 0
                 return found
+            way.missing += 1
+            if way.gone:
+                return at + way.step, 0.0
         motion = _whole_motion(before, now)
         return (at if motion is None else motion @ np.array([*at, 1.0])), 0.0
 

@@ -38,9 +38,9 @@ class Animated:
 
     def __init__(self, file: BinaryIO) -> None:
         self._lock = Lock()
-        file.seek(0)
+        self._file = file
         try:
-            self._picture = Image.open(file)
+            self._rewind()
             count = getattr(self._picture, "n_frames", 1)
             check_count(count)
             self.size = self._picture.size
@@ -53,17 +53,29 @@ class Animated:
         self.numbers = range(count)
         self.said: tuple[str, ...] = ()
 
+    def _rewind(self) -> None:
+        self._file.seek(0)
+        self._picture, self._at = Image.open(self._file), 0
+
+    def _go(self, number: int) -> None:
+        """To a frame, through all before it: each is laid over what the last one left."""
+        if number < self._at:
+            self._rewind()
+        for step in range(self._at, number + 1):
+            self._picture.seek(step)
+            self._picture.load()
+        self._at = number
+
     def _shown(self, number: int) -> Fraction:
         """Seconds for which a frame is shown."""
-        self._picture.seek(number)
-        self._picture.load()
+        self._go(number)
         seconds = Fraction(self._picture.info.get("duration") or 0).limit_denominator(1000) / 1000
         return seconds if seconds >= SHORTEST else USUAL
 
     def raster(self, number: int) -> Raster:
         with self._lock:
             try:
-                self._picture.seek(number)
+                self._go(number)
                 samples = np.asarray(self._picture.convert("RGBA" if self._picture.has_transparency_data else "RGB"))
             except FAULTS as error:
                 raise UnreadableError(CUT_SHORT) from error

@@ -69,7 +69,10 @@ export function RunItem({ run, item }: { run: number; item: Item }) {
         draggable={false}
       />
       <div className="row">
-        <h3>{item.plate_name}{framesOf(item)}</h3>
+        <h3>
+          {item.plate_name}
+          {framesOf(item)}
+        </h3>
         <Button weight="bare" aria-label={`Open ${item.plate_name} on the bench`} onPress={() => go(`/plates/${item.plate}`)}>
           Open
         </Button>

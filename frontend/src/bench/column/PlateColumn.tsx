@@ -5,6 +5,7 @@ import { HANDLES, type Tool } from "../store/hand";
 import { withValues } from "../store/rig";
 import { GroupColumn } from "./GroupColumn";
 import { Histograms } from "./Histograms";
+import { ReelNumbers } from "./ReelNumbers";
 import { MatteList } from "./masks/MatteList";
 import { ViewRows } from "./ViewRows";
 
@@ -18,6 +19,7 @@ const Tools = styled.div`
 /** The plate in the column: how it is prepared, what of it is seen, and its mattes. */
 export function PlateColumn() {
   const { editing, catalogue, take, now } = useBench();
+  const reel = useNow((s) => s.plate.frames > 1);
   const tool = useNow((s) => s.hand.tool.is);
   const cropped = useNow((s) => s.rig.prepare.crop !== null);
   const turn = (wanted: Tool) => (on: boolean) => take(on ? wanted : HANDLES);
@@ -54,6 +56,7 @@ export function PlateColumn() {
             </Button>
           </Tools>
           <MatteList />
+          {reel && <ReelNumbers />}
           <ViewRows />
         </>
       }

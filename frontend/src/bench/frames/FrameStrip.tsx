@@ -2,11 +2,13 @@ import styled from "styled-components";
 import { Button, Toggle } from "../../ui/Button";
 import { Icon } from "../../ui/Icon";
 import { NumberField } from "../../ui/NumberField";
+import { Progress } from "../../ui/Progress";
 import { tone } from "../../ui/theme";
 import { useBench, useNow } from "../store/bench";
 import { FrameTrack } from "./FrameTrack";
 
 const Strip = styled.section`
+  position: relative;
   display: grid;
   grid-template-columns: auto auto auto 62px minmax(0, 1fr) 118px;
   align-items: center;
@@ -20,6 +22,16 @@ const Strip = styled.section`
     font-size: 12px;
     white-space: nowrap;
   }
+`;
+
+const Going = styled.div`
+  position: absolute;
+  right: 10px;
+  display: grid;
+  grid-template-columns: 210px auto;
+  align-items: center;
+  padding: 2px 4px 2px 10px;
+  background: ${tone.panel};
 `;
 
 function clock(seconds: number): string {
@@ -50,8 +62,9 @@ export function FrameStrip() {
   );
 }
 
-/** When the frame is seen; while the reel is played, how many are seen a second. */
+/** When the frame is seen; while the reel is played, how many are seen a second; how far something is that goes over all frames. */
 function Told() {
+  const work = useNow((s) => s.overFrames);
   const text = useNow((s) => {
     if (!s.reel) return "";
     const whole = Math.round(s.reel.fps);
@@ -59,5 +72,14 @@ function Told() {
     if (s.playing) return s.rate === null ? "getting ready…" : `${s.rate} of ${fps} a second`;
     return `${clock(s.reel.times[s.frame] ?? 0)} of ${clock(s.reel.end)}`;
   });
+  if (work)
+    return (
+      <Going>
+        <Progress label={work.label} share={work.share} />
+        <Button weight="bare" aria-label={`Stop: ${work.label}`} onPress={work.stop}>
+          ×
+        </Button>
+      </Going>
+    );
   return <p role="status">{text}</p>;
 }

@@ -37,6 +37,14 @@ const Track = styled.div`
     border-radius: 1px;
     background: ${tone.strong};
   }
+  .lost {
+    position: absolute;
+    top: 12px;
+    width: 3px;
+    height: 10px;
+    margin-left: -1px;
+    background: ${tone.warning};
+  }
   .edge {
     position: absolute;
     top: 7px;
@@ -99,6 +107,7 @@ export function FrameTrack() {
   const [begin, end] = useNow((s) => s.span);
   const keys = useNow((s) => framesWithKeys(s.rig, s.selection).join());
   const ready = useNow((s) => s.ready);
+  const lost = useNow((s) => s.lost);
   const last = Math.max(frames.last, 1);
   const at = (of: number) => `${(of / last) * 100}%`;
   const width = () => track.current?.clientWidth || 1;
@@ -136,6 +145,9 @@ export function FrameTrack() {
       <span className="span" style={{ left: at(begin), right: `${100 - ((end - 1) / last) * 100}%` }} />
       {runsOf(ready).map(([from, to]) => (
         <span key={from} className="ready" style={{ left: at(from), width: `${((to - from) / last) * 100}%`, minWidth: 2 }} />
+      ))}
+      {lost.map((one) => (
+        <span key={one} className="lost" title={`Lost at frame ${one}`} style={{ left: at(one) }} />
       ))}
       {keys !== "" && keys.split(",").map((one) => <span key={one} className="key" data-key={one} style={{ left: at(Number(one)) }} />)}
       <Edge label="The reel begins" value={begin} last={last} {...edge(0)} toFrame={toFrame} />

@@ -6,6 +6,7 @@ import { isShown, lightOf } from "../store/rig";
 import { isClear, lightNow } from "../store/selectors";
 import { BrushLayer } from "./BrushLayer";
 import { Handles, type HandleTools } from "./Handles";
+import { KeyPaths } from "./KeyPaths";
 import { PointHandles } from "./PointHandles";
 
 const NAMES: Stage[] = ["source", "spread"];
@@ -48,6 +49,7 @@ function LightHandles({ id }: { id: string }) {
   );
   return (
     <Handles label="Handles on the picture" stages={stages} tools={tools}>
+      <KeyPaths light={id} />
       {points && <PointHandles light={id} points={points} />}
     </Handles>
   );

@@ -1,9 +1,11 @@
 import type { StoreApi } from "zustand";
-import { api, said, type FrameHeader } from "../../api/client";
+import { api, follow, said, type CarriedCell, type FlickerCell, type FollowedCell, type FrameHeader, type Job } from "../../api/client";
 import type { Board } from "../../ui/Notices";
 import type { Editing } from "./editing";
-import { keyOf, withKeyed } from "./keys";
+import { keyOf, withKeyAt, withKeyed } from "./keys";
+import type { Spot } from "./places";
 import type { Place } from "./rig";
+import { atFrame } from "./selectors";
 import { remember, remembered } from "./remembered";
 import type { State } from "./state";
 
@@ -22,8 +24,60 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
     store.setState({ span });
     remember(spanName(plate.id), span);
   };
+  /** Follows a job over all frames, with its progress and a way to stop it; gives what it gave. */
+  const overFrames = async (label: string, start: Promise<{ data?: Job; error?: unknown }>): Promise<unknown> => {
+    store.getState().overFrames?.stop();
+    const leaving = new AbortController();
+    const stop = () => leaving.abort();
+    let given: unknown = null;
+    store.setState({ overFrames: { label, share: 0, stop } });
+    try {
+      const { data, error } = await start;
+      if (!data) throw new Error(said(error));
+      await follow(
+        data,
+        ({ job, items }) => {
+          given = items.at(-1) ?? given;
+          store.setState((s) => ({ overFrames: s.overFrames && { ...s.overFrames, share: job.share } }));
+        },
+        leaving.signal,
+      );
+      return given;
+    } catch (error) {
+      if (!leaving.signal.aborted) warn(error instanceof Error ? error.message : String(error));
+      return null;
+    } finally {
+      store.setState((s) => (s.overFrames?.stop === stop ? { overFrames: null } : s));
+    }
+  };
   return {
     last,
+    /** Fixes a place to what is under it in the picture, over all frames; frames at which that is lost have no key. */
+    follow: async (place: Place, name: string, at: Spot, label: string) => {
+      const key = keyOf(place, name);
+      if (!key) return;
+      const asked = api.POST("/api/plates/{plate_id}/follow", { params: atFrame(store.getState()), body: { place: at } });
+      const found = (await overFrames(`Following ${label}`, asked)) as FollowedCell | null;
+      if (!found) return;
+      const sure = found.seen.filter((one) => one.sure > 0);
+      store.setState({ lost: found.seen.filter((one) => one.sure === 0).map((one) => one.frame) });
+      editing.ask({ do: "set-keys", ...key, at: sure.map((one) => [one.frame, one.place]) });
+    },
+    /** Carries a matte, as it is at this frame, over all frames. */
+    carry: async (matte: string, label: string) => {
+      const s = store.getState();
+      const asked = api.POST("/api/plates/{plate_id}/carry", { params: atFrame(s), body: { rig: s.rig, matte } });
+      const made = (await overFrames(`Carrying ${label}`, asked)) as CarriedCell | null;
+      if (made) editing.ask({ do: "take-carried", matte, file: made.file, hinted: made.hinted });
+    },
+    /** Measures how much the light flickers, from where the reel begins to where it ends. */
+    measure: async () => {
+      const { rig, span } = store.getState();
+      const params = { path: { plate_id: plate.id } };
+      const asked = api.POST("/api/plates/{plate_id}/flicker", { params, body: { rig, span } });
+      const found = (await overFrames("Measuring the flicker", asked)) as FlickerCell | null;
+      if (found) store.setState({ flicker: found });
+    },
     /** What there is to know of the reel, once the bench is open. */
     load: async () => {
       if (plate.frames === 0) return;
@@ -62,6 +116,9 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
       const key = keyOf(place, name);
       if (key) editing.ask({ do: "key", act: here ? "remove" : "set", ...key, frame: store.getState().frame, to: 0, between: "linear" });
     },
+    /** Moves a place at a key, until `restKey`. */
+    moveKey: (place: Place, name: string, frame: number, to: Spot) => editing.change(withKeyAt(editing.now(), place, name, frame, to)),
+    restKey: (label: string) => editing.rest(`${label}: move a key`),
     between: (place: Place, name: string, between: "hold" | "linear" | "smooth") => {
       const key = keyOf(place, name);
       if (key) editing.ask({ do: "key", act: "between", ...key, frame: store.getState().frame, to: 0, between });

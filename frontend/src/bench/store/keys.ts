@@ -25,6 +25,15 @@ export function withValuesAt(rig: Rig, place: Place, values: Values, frame: numb
   }, made);
 }
 
+/** The rig with another value at a key that is there. */
+export function withKeyAt(rig: Rig, place: Place, name: string, frame: number, value: unknown): Rig {
+  const key = keyOf(place, name);
+  const track = trackOf(rig, place, name);
+  if (!key || !track) return rig;
+  const at = track.at.map(([other, was]) => [other, other === frame ? value : was] as [number, unknown]);
+  return withTrack(rig, key.owner, key.path, { ...track, at });
+}
+
 function withTrack(rig: Rig, owner: string, path: string, track: Track): Rig {
   return { ...rig, keys: { ...rig.keys, [owner]: { ...rig.keys[owner], [path]: track } } };
 }

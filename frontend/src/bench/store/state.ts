@@ -4,6 +4,7 @@ import type {
   Box,
   Conflict,
   Facts,
+  FlickerCell,
   MaskPart,
   Owner,
   Plate,
@@ -101,6 +102,11 @@ export interface State {
   frame: number;
   span: [number, number];
   playing: boolean;
+  /** Something that is found over all frames and is still on its way. */
+  overFrames: { label: string; share: number; stop: () => void } | null;
+  /** Frames at which what was followed was lost. */
+  lost: number[];
+  flicker: FlickerCell | null;
   /** Frames a second that are played, and those that are at hand. */
   rate: number | null;
   ready: number[];
@@ -153,6 +159,9 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     frame: 0,
     span: [0, plate.frames],
     playing: false,
+    overFrames: null,
+    lost: [],
+    flicker: null,
     rate: null,
     ready: [],
     proposed: [],

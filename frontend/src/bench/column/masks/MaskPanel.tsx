@@ -81,7 +81,9 @@ export function MaskPanel({ owner }: { owner: Owner }) {
     const name = mattes.find((m) => m.id === referred)?.name || (referred ? "a matte that is not there" : "no matte yet");
     return `${side ? String(valueIn(part, side)) : ""} ${name}`;
   };
-  const kinds: Choice[] = parts.map((p) => ({ id: p.name, text: p.title, about: p.summary, act: () => masking.add(p.name) }));
+  const kinds: Choice[] = parts
+    .filter((p) => p.offered)
+    .map((p) => ({ id: p.name, text: p.title, about: p.summary, act: () => masking.add(p.name) }));
   const tools: Choice[] = [
     { id: "invert", text: "Invert", about: "Swaps what is masked and what is not", act: () => masking.invert(owner) },
     ...masking.copies(owner).map((c) => ({ id: c.id, text: `Copy to ${c.text}`, act: c.act })),

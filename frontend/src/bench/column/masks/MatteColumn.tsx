@@ -28,12 +28,15 @@ const Column = styled.div`
 
 /** A matte in the column: its name and its mask. */
 export function MatteColumn() {
-  const { masking, select, catalogue } = useBench();
+  const { masking, select, catalogue, frames } = useBench();
+  const reel = useNow((s) => s.plate.frames > 1);
   const matte = useNow(matteNow);
   // A light that stands behind it is what one came from.
   const user = useNow((s) => s.rig.lights.find((light) => light.behind.matte === matteNow(s)?.id)?.id);
   const [name, setName] = useState<string | null>(null);
   if (!matte) return null;
+  const carried = matte.mask.parts.find((part) => part.part === "carried");
+  const hinted = carried?.part === "carried" ? carried.hinted : null;
   return (
     <Column role="region" aria-label={`Matte ${matte.name || matte.id}`}>
       <header>
@@ -50,6 +53,21 @@ export function MatteColumn() {
         <Button onPress={() => select(user === undefined ? "plate" : lightOwner(user))}>Done</Button>
       </header>
       <p>An area of this plate. Choose it under Behind at the top of a light, or add a Matte part to a mask to stay within it.</p>
+      {reel && (
+        <div>
+          <Button
+            hint="Goes with what it covers, both ways from this frame"
+            onPress={() => void frames.carry(matte.id, matte.name || matte.id)}
+          >
+            {hinted ? "Carry again from this frame" : "Carry over the frames"}
+          </Button>
+          <p>
+            {hinted
+              ? `Made by hand at ${hinted.length === 1 ? "frame" : "the frames"} ${hinted.join(", ")}. Where it goes astray, add a part that mends it there and carry it again.`
+              : "As it is, it stays where it was made; carried, it goes with what it covers."}
+          </p>
+        </div>
+      )}
       <MaskPanel owner={matteOwner(matte.id)} />
     </Column>
   );

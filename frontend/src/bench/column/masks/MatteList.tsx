@@ -68,7 +68,7 @@ export function MatteList() {
   const { parts } = catalogue;
   const rig = useNow((s) => s.rig);
   const choices = parts
-    .filter((p) => !toolsOf(p).matte)
+    .filter((p) => p.offered && !toolsOf(p).matte)
     .map((p) => ({ id: p.name, text: p.title, about: p.summary, act: () => masking.newMatte(p.name) }));
   return (
     <Frame aria-label="Mattes">

@@ -4,7 +4,7 @@ import { useBench, useNow } from "../../store/bench";
 import type { Spot } from "../../store/places";
 import { isShown, valuesAt, type Place } from "../../store/rig";
 import { keyOf } from "../../store/keys";
-import { KeyButton } from "./KeyButton";
+import { KeyTools } from "./KeyTools";
 import { Row } from "./Row";
 import { SettingList } from "./SettingList";
 
@@ -61,7 +61,7 @@ const LiveRow = memo(function LiveRow({ place, setting, tools }: { place: Place;
       onAdd: tools.onAdd && (() => tools.onAdd?.(setting)),
       onPaint: tools.onPaint,
       onBringIntoView: tools.onBringIntoView,
-      keys: plate.frames > 1 && setting.keyed && keyOf(place, setting.name) ? <KeyButton place={place} setting={setting} /> : undefined,
+      keys: plate.frames > 1 && setting.keyed && keyOf(place, setting.name) ? <KeyTools place={place} setting={setting} /> : undefined,
     }),
     [setting, tools, place, plate],
   );

@@ -55,7 +55,7 @@ const Line = styled.div`
 
 const Name = styled(AriaButton)<{ $changed: boolean }>`
   appearance: none;
-  flex: 1 1 90px;
+  flex: 1 1 64px;
   border: 0;
   padding: 0;
   background: none;

@@ -1,0 +1,48 @@
+import styled from "styled-components";
+import { Button } from "../../ui/Button";
+import { tone } from "../../ui/theme";
+import { useBench, useNow } from "../store/bench";
+
+const Frame = styled.section`
+  display: grid;
+  gap: 6px;
+  margin-top: 18px;
+  justify-items: start;
+  h3 {
+    font-size: 13px;
+    font-weight: 600;
+    color: ${tone.strong};
+  }
+  p {
+    color: ${tone.faint};
+    font-size: 12px;
+  }
+`;
+
+function percent(share: number): string {
+  return `${(share * 100).toFixed(share < 0.01 ? 2 : 1)} %`;
+}
+
+/** How much the light of a reel flickers. */
+export function ReelNumbers() {
+  const { frames } = useBench();
+  const found = useNow((s) => s.flicker);
+  const busy = useNow((s) => s.overFrames !== null);
+  return (
+    <Frame aria-label="Flicker">
+      <h3>Flicker</h3>
+      <p>How much of the light jumps from frame to frame, beyond what the picture does itself.</p>
+      {found && (
+        <p role="status">
+          {percent(found.share)} of the light; most, {percent(found.worst_share)}, at frame{" "}
+          <Button weight="bare" aria-label={`Go to frame ${found.worst}`} onPress={() => frames.to(found.worst)}>
+            {found.worst}
+          </Button>
+        </p>
+      )}
+      <Button isDisabled={busy} onPress={() => void frames.measure()}>
+        Measure the flicker
+      </Button>
+    </Frame>
+  );
+}

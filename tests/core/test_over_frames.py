@@ -1,0 +1,199 @@
+"""What is found over frames, held against what is known of them: places followed, mattes carried, light that flickers."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+import unittest
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from aurelon.core import Reel, Rig, open_reel, parse_rig, render
+from aurelon.core.analysis.carried_matte import carried, frame_of_mattes
+from aurelon.core.analysis.flicker import flicker, of_blocks
+from aurelon.core.analysis.follow import follow
+from aurelon.core.errors import Cancelled
+from aurelon.core.reels.writers.video import grey_reel
+from tests.pictures import light, plate_of, rig_of, scene
+from tests.reels import box_iou, write_video
+
+DEMO = Path(__file__).resolve().parents[2] / "demo"
+WIDE, TALL = 480, 320
+
+
+def texture(seed: int, width: int, height: int, scale: float) -> NDArray[np.float64]:
+    """Soft random colours, (h, w, 3) in 0..255."""
+    rough = np.random.default_rng(seed).random((height, width, 3))
+    soft = cv2.GaussianBlur(rough, (0, 0), scale)
+    soft = (soft - soft.mean()) / soft.std()
+    return np.clip(128 + 45 * soft, 0, 255)
+
+
+def disc_at(number: int) -> tuple[float, float]:
+    return 100 + 16.0 * number, 160 + 12 * np.sin(number / 2)
+
+
+def disc_mask(number: int) -> NDArray[np.float64]:
+    x, y = disc_at(number)
+    down, across = np.mgrid[0:TALL, 0:WIDE]
+    return np.clip(56.5 - np.hypot(across - x, down - y), 0, 1)
+
+
+def moving(count: int = 12, shift: float = 2.0) -> list[NDArray[np.uint8]]:
+    """A textured disc that crosses a textured ground, which itself goes to the left."""
+    ground, skin = texture(1, WIDE + 80, TALL, 5), texture(2, 160, 160, 4)[:, :, ::-1] * [1.15, 0.9, 0.6]
+    made = []
+    for number in range(count):
+        motion = np.array([[1, 0, -shift * number], [0, 1, 0]], np.float32)
+        picture = cv2.warpAffine(ground, motion, (WIDE, TALL), flags=cv2.INTER_CUBIC)
+        x, y = disc_at(number)
+        put = cv2.warpAffine(skin, np.array([[1, 0, x - 80], [0, 1, y - 80]], np.float32), (WIDE, TALL), flags=cv2.INTER_CUBIC)
+        cover = disc_mask(number)[:, :, None]
+        made.append(np.clip(picture * (1 - cover) + put * cover, 0, 255).round().astype(np.uint8))
+    return made
+
+
+class OverFrames(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def reel(self, pictures: list[NDArray[np.uint8]]) -> Reel:
+        reel = open_reel(write_video(self.folder / "moving.mkv", pictures))
+        self.addCleanup(reel.close)
+        return reel
+
+    def demo(self, name: str) -> Reel:
+        reel = open_reel(DEMO / "reels" / name)
+        self.addCleanup(reel.close)
+        return reel
+
+
+class Followed(OverFrames):
+    def test_a_place_goes_with_what_is_under_it_both_ways(self) -> None:
+        reel = self.reel(moving())
+        x, y = disc_at(5)
+        for seen in follow(reel, 5, ((x + 0.5) / WIDE, (y + 0.5) / TALL)):
+            wanted = disc_at(seen.frame)
+            found = seen.place[0] * WIDE - 0.5, seen.place[1] * TALL - 0.5
+            self.assertLess(np.hypot(found[0] - wanted[0], found[1] - wanted[1]), 0.6, seen)
+            self.assertGreater(seen.sure, 0.5)
+
+    def test_what_is_covered_is_told_as_lost_and_found_again(self) -> None:
+        pictures = moving()
+        for number in (5, 6):
+            pictures[number][:] = texture(9, WIDE, TALL, 2).astype(np.uint8)
+        x, y = disc_at(0)
+        seen = follow(self.reel(pictures), 0, ((x + 0.5) / WIDE, (y + 0.5) / TALL))
+        self.assertEqual([one.frame for one in seen if one.sure == 0], [5, 6])
+        wanted = disc_at(7)
+        self.assertLess(np.hypot(seen[7].place[0] * WIDE - 0.5 - wanted[0], seen[7].place[1] * TALL - 0.5 - wanted[1]), 1)
+
+    def test_beyond_the_frame_it_goes_with_the_picture_and_is_not_sure(self) -> None:
+        reel = self.reel(moving(shift=2.0))
+        seen = follow(reel, 0, (1.4, 0.2))
+        self.assertAlmostEqual((seen[6].place[0] - 1.4) * WIDE, -12, delta=1.5)
+        self.assertEqual({one.sure for one in seen[1:]}, {0.0})
+
+    def test_it_stops_when_nobody_wants_it(self) -> None:
+        with self.assertRaises(Cancelled):
+            follow(self.reel(moving()), 0, (0.5, 0.5), cancelled=lambda: True)
+
+    def test_the_sun_of_the_demo_reel_within_two_pixels(self) -> None:
+        truth = json.loads((DEMO / "reels" / "ferry.json").read_text())["sun"]
+        reel = self.demo("ferry.webm")
+        for begin in (0, 30):
+            error = [
+                np.hypot((seen.place[0] - truth[seen.frame][0]) * 960, (seen.place[1] - truth[seen.frame][1]) * 540)
+                for seen in follow(reel, begin, tuple(truth[begin]))
+            ]
+            self.assertGreaterEqual(np.mean(np.array(error) <= 2), 0.95)
+
+
+class CarriedMattes(OverFrames):
+    def test_a_matte_goes_with_what_it_covers(self) -> None:
+        reel = self.reel(moving())
+        self.assertEqual(frame_of_mattes(reel).size, (WIDE, TALL))
+        mattes = list(carried(reel, {3: disc_mask(3).astype(np.float32)}))
+        self.assertEqual(len(mattes), 12)
+        for number, matte in enumerate(mattes):
+            self.assertGreater(box_iou(matte / 255, disc_mask(number)), 0.95, number)
+
+    def test_on_a_still_reel_it_stays_as_it_is(self) -> None:
+        picture = moving(1)[0]
+        known = disc_mask(0).astype(np.float32)
+        for matte in carried(self.reel([picture] * 6), {2: known}):
+            np.testing.assert_array_equal(matte, np.round(known * 255))
+
+    def test_where_it_is_known_it_is_as_it_was_made(self) -> None:
+        known = {n: disc_mask(n).astype(np.float32) for n in (0, 11)}
+        mattes = list(carried(self.reel(moving()), known))
+        for number, matte in known.items():
+            np.testing.assert_array_equal(mattes[number], np.round(matte * 255))
+
+    def test_nothing_stays_nothing(self) -> None:
+        mattes = list(carried(self.reel(moving(4)), {0: np.zeros((TALL, WIDE), np.float32)}))
+        self.assertEqual(max(matte.max() for matte in mattes), 0)
+
+    def test_the_figure_of_the_demo_reel_from_one_hint_and_from_three(self) -> None:
+        reel, truth = self.demo("ferry.webm"), self.demo("ferry-mattes.mkv")
+        true = [truth.footage.raster(n).samples.mean(axis=2, dtype=np.float32) / np.float32(255) for n in range(48)]
+        for hints, least in (((12,), 0.93), ((2, 24, 44), 0.95)):
+            mattes = carried(reel, {n: true[n] for n in hints})
+            scores = [box_iou(matte / 255, true[n]) for n, matte in enumerate(mattes)]
+            self.assertGreaterEqual(min(scores), least, (hints, int(np.argmin(scores))))
+
+    def test_a_carried_matte_masks_each_frame_with_its_own(self) -> None:
+        greys = [np.full((TALL, WIDE), 0, np.uint8) for _ in range(3)]
+        greys[1][:, :240] = 255
+        data = grey_reel(greys, Fraction(24))
+        rig = rig_of(
+            light("picture") | {"kind": "bloom", "mask": {"start": "nothing", "parts": [{"part": "carried", "file": "a" * 64}]}}
+        )
+        plate = plate_of(scene(WIDE, TALL))
+        plate.file_of = lambda name: data
+        covers = [render(replace(plate, frame=n, key=f"k{n}"), rig, show="mask:under-test")[:, :, 0] for n in range(3)]
+        self.assertEqual([float(cover.max()) for cover in covers], [0, 1, 0])
+        np.testing.assert_allclose(covers[1][:, :230], 1, atol=1e-3)
+        np.testing.assert_allclose(covers[1][:, 252:], 0, atol=1e-3)
+
+
+class Flickering(OverFrames):
+    def test_the_number_against_its_closed_form(self) -> None:
+        still = np.ones((7, 4, 6), np.float32)
+        jumping = still.copy()
+        jumping[1::2] += 0.1  # 1, 1.1, 1, ... bends by 0.1 at each frame
+        self.assertAlmostEqual(of_blocks(jumping, still).share, 0.1 / jumping.mean(), places=5)
+        steady = still * np.linspace(1, 3, 7)[:, None, None].astype(np.float32)
+        self.assertAlmostEqual(of_blocks(steady, still).share, 0, places=5)
+        # What the picture does by itself, in proportion, is no flicker of the light.
+        self.assertAlmostEqual(of_blocks(jumping * 0.3, jumping).share, 0, places=5)
+        self.assertEqual(of_blocks(still[:2], still[:2]).share, 0)
+
+    def test_a_still_reel_does_not_flicker(self) -> None:
+        rig = rig_of(light("shafts"), light("starburst") | {"id": "star"}, light("fan") | {"id": "fan"})
+        found = flicker(self.reel([moving(1)[0]] * 4), rig)
+        self.assertGreater(found.light, 0)
+        self.assertEqual(found.share, 0)
+
+    def test_a_light_that_jumps_is_found(self) -> None:
+        rig = rig_of(light("fan") | {"id": "fan"})
+        keys = {"fan": {"merge.intensity": {"between": "hold", "at": [[0, 1.0], [3, 2.0], [4, 1.0]]}}}
+        jumping = Rig.model_validate({**rig.model_dump(), "keys": keys})
+        found = flicker(self.reel([moving(1)[0]] * 6), jumping)
+        self.assertEqual(found.worst, 3)
+        self.assertGreater(found.share, 0.2)
+
+    def test_the_demo_reel_hardly_flickers(self) -> None:
+        rig = parse_rig((DEMO / "rigs" / "ferry.json").read_bytes())
+        self.assertLess(flicker(self.demo("ferry.webm"), rig, (8, 28)).share, 0.03)
+
+
+if __name__ == "__main__":
+    unittest.main()

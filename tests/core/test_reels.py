@@ -1,0 +1,304 @@
+"""Reels read and written: the frames and times that other readers find, sound, and one sentence for what is wrong."""
+
+from __future__ import annotations
+
+import io
+import re
+import tempfile
+import unittest
+import zipfile
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import cv2
+import numpy as np
+from PIL import Image
+
+from aurelon.core import OutputError, PlateError, Reel, Rig, open_reel, read_reel, render
+from aurelon.core.export.reels import ReelExport, check_reel, options_for_reel, trial_size
+from aurelon.core.reel import grey_frame, is_reel
+from aurelon.core.reels.stills import sequence_in, sequence_name
+from aurelon.core.reels.writers import reel_writers
+from aurelon.core.reels.writers.video import grey_reel
+from tests.pictures import light, rig_of
+from tests.reels import RATE, frames, heard, lit, tone, with_sound, write_stills, write_video
+
+
+class ReelTest(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def reel(self, path: Path) -> Reel:
+        reel = open_reel(path)
+        self.addCleanup(reel.close)
+        return reel
+
+    def refused(self, path: Path, said: str) -> None:
+        with self.assertRaisesRegex(PlateError, said) as caught:
+            open_reel(path)
+        self.assertNotIn("\n", str(caught.exception))
+        self.assertIn(path.name, str(caught.exception))
+
+
+class Read(ReelTest):
+    def test_frames_and_times_are_those_that_another_reader_finds(self) -> None:
+        times = [Fraction(t, 1000) for t in (0, 40, 80, 200, 240, 400, 440, 480, 700, 900)]  # at no steady rate
+        path = write_video(self.folder / "shot.mkv", frames(), times)
+        reel = self.reel(path)
+        self.assertEqual((len(reel), reel.size, reel.footage.depth), (10, (96, 64), "8"))
+        self.assertEqual([round(t, 3) for t in reel.times], [float(t) for t in times])
+        other = cv2.VideoCapture(str(path))
+        for number in range(10):
+            stamp = other.get(cv2.CAP_PROP_POS_MSEC) if number else 0.0
+            found, picture = other.read()
+            self.assertTrue(found)
+            np.testing.assert_array_equal(reel.footage.raster(number).samples, picture[:, :, ::-1])
+            self.assertAlmostEqual(other.get(cv2.CAP_PROP_POS_MSEC), float(times[number]) * 1000, delta=1.0, msg=str(stamp))
+
+    def test_any_frame_is_found_from_any_other(self) -> None:
+        path = write_video(self.folder / "shot.webm", frames(60), codec="libvpx-vp9", pixels="yuv420p")
+        straight = [frame.to_ndarray(format="rgb24") for frame in av.open(str(path)).decode(video=0)]
+        reel = self.reel(path)
+        order = np.random.default_rng(3).permutation(60)
+        for number in [*order, *range(59, -1, -1)]:
+            made = reel.footage.raster(int(number)).samples.astype(int)
+            self.assertLessEqual(np.abs(made - straight[int(number)]).mean(), 1.5, number)
+
+    def test_luma_and_chroma_become_colours_as_the_standard_says(self) -> None:
+        # ITU-R BT.709, narrow range: three flat colours by the numbers.
+        for matrix, (kr, kb), rows in ((1, (0.2126, 0.0722), 64), (6, (0.299, 0.114), 64)):
+            y, cb, cr = 120, 90, 170
+            frame = av.VideoFrame(64, rows, "yuv444p")
+            for plane, value in zip(frame.planes, (y, cb, cr), strict=True):
+                plane.update(bytes([value]) * plane.buffer_size)
+            path = self.folder / f"{matrix}.mkv"
+            with av.open(str(path), "w") as container:
+                stream = container.add_stream("ffv1", rate=RATE)
+                assert isinstance(stream, av.VideoStream)
+                stream.width, stream.height, stream.pix_fmt = 64, rows, "yuv444p"
+                stream.codec_context.colorspace = matrix
+                stream.codec_context.color_range = 1
+                container.mux(stream.encode(frame))
+                container.mux(stream.encode(None))
+            luma, blue, red = (y - 16) / 219, (cb - 128) / 224, (cr - 128) / 224
+            r, b = luma + 2 * (1 - kr) * red, luma + 2 * (1 - kb) * blue
+            g = (luma - kr * r - kb * b) / (1 - kr - kb)
+            made = self.reel(path).footage.raster(0).samples[30, 30]
+            np.testing.assert_allclose(made, np.array([r, g, b]) * 255, atol=1.6)
+
+    def test_animated_pictures_are_reels_with_their_own_times(self) -> None:
+        pictures = [Image.fromarray(picture) for picture in frames(5)]
+        for suffix in (".webp", ".png", ".gif"):
+            options: dict[str, Any] = {"lossless": True} if suffix == ".webp" else {}
+            path = self.folder / f"moving{suffix}"
+            pictures[0].save(path, save_all=True, append_images=pictures[1:], duration=[40, 80, 40, 120, 200], loop=0, **options)
+            reel = self.reel(path)
+            self.assertEqual(len(reel), 5, suffix)
+            np.testing.assert_allclose(reel.times, [0, 0.04, 0.12, 0.16, 0.28], atol=0.011)
+            for number in (3, 0, 4, 1):
+                again = Image.open(path)
+                again.seek(number)
+                np.testing.assert_array_equal(reel.footage.raster(number).samples, np.asarray(again.convert("RGB")))
+
+    def test_a_still_picture_is_none(self) -> None:
+        for suffix in (".webp", ".png"):
+            path = self.folder / f"still{suffix}"
+            Image.fromarray(frames(1)[0]).save(path)
+            with path.open("rb") as file:
+                self.assertFalse(is_reel(file), suffix)
+
+    def test_numbered_stills_are_a_reel_from_a_folder_a_pattern_and_an_archive(self) -> None:
+        pictures = frames(6)
+        folder = write_stills(self.folder / "in", pictures, first=9)
+        (folder / "notes.txt").write_text("no picture")
+        packed = self.folder / "shot.zip"
+        with zipfile.ZipFile(packed, "w") as archive:
+            for path in sorted(folder.glob("*.png"), reverse=True):
+                archive.write(path, path.name)
+        for source in (folder, folder / "shot_%04d.png", packed):
+            reel = self.reel(source)
+            self.assertEqual(list(reel.footage.numbers), [9, 10, 11, 12, 13, 14])
+            self.assertAlmostEqual(reel.fps, 24)
+            for number, picture in enumerate(pictures):
+                np.testing.assert_array_equal(reel.footage.raster(number).samples, picture)
+
+    def test_a_missing_number_is_said_and_its_time_stays_free(self) -> None:
+        folder = write_stills(self.folder / "in", frames(6))
+        (folder / "shot_0003.png").unlink()
+        reel = self.reel(folder)
+        self.assertEqual(reel.said, ("in lacks the number 3; the frame before each is held until the next.",))
+        self.assertEqual([round(t * 24) for t in reel.times], [0, 1, 3, 4, 5])
+
+    def test_what_makes_a_sequence(self) -> None:
+        self.assertEqual(sequence_in(["a10.png", "a2.png", "a9.png"]), ["a2.png", "a9.png", "a10.png"])
+        self.assertEqual(sequence_name(["pier_0001.exr"]), "pier")
+        for none in (["a1.png"], ["a1.png", "b2.png"], ["a1.png", "a2.jpg"], ["a.png", "b.png"], ["a1.png", "a01.png"]):
+            self.assertIsNone(sequence_in(none), none)
+
+    def test_a_matte_of_grey_frames_is_read_frame_by_frame(self) -> None:
+        greys = [np.full((8, 12), 20 * n, np.uint8) for n in range(5)]
+        data = grey_reel(greys, Fraction(24))
+        for number in (4, 0, 2):
+            matte = grey_frame("grey-test", lambda: data, number)
+            assert matte is not None
+            np.testing.assert_allclose(matte, 20 * number / 255, atol=1e-6)
+        self.assertIsNone(grey_frame("grey-test", lambda: data, 5))
+        self.assertIsNone(grey_frame("another", lambda: None, 0))
+
+
+class Refused(ReelTest):
+    def test_bad_footage_gets_one_sentence(self) -> None:
+        whole = write_video(self.folder / "whole.mkv", frames(40)).read_bytes()
+        garbage = self.folder / "garbage.mkv"
+        garbage.write_bytes(whole[:60] + bytes(range(256)) * 20)
+        self.refused(garbage, "damaged|holds no frames|cannot be decoded")
+        (self.folder / "words.mp4").write_text("no video at all, just words")
+        self.refused(self.folder / "words.mp4", "holds no frames that Aurelon can read")
+        self.refused(self.folder / "gone.mkv", "cannot be read")
+        sound = self.folder / "sound.mkv"
+        with av.open(str(sound), "w") as container:
+            stream = container.add_stream("flac", rate=48_000, layout="mono")
+            assert isinstance(stream, av.AudioStream)
+            frame = av.AudioFrame.from_ndarray(tone(0.1), format="s16", layout="mono")
+            frame.sample_rate, frame.pts = 48_000, 0
+            container.mux(stream.encode(frame))
+            container.mux(stream.encode(None))
+        self.refused(sound, "holds no pictures that move")
+
+    def test_a_video_that_was_cut_off_is_used_as_far_as_it_goes(self) -> None:
+        whole = write_video(self.folder / "whole.mkv", frames(40)).read_bytes()
+        cut = self.folder / "cut.mkv"
+        cut.write_bytes(whole[: len(whole) // 2])
+        reel = self.reel(cut)
+        self.assertTrue(5 < len(reel) < 40)
+        self.assertEqual(reel.said, ("cut.mkv is cut short; it is used as far as it goes.",))
+        np.testing.assert_array_equal(reel.footage.raster(3).samples, frames(40)[3])
+
+    def test_ten_hours_are_told_by_the_header(self) -> None:
+        times = [Fraction(n, 24) for n in range(4)] + [Fraction(36_000)]
+        long = write_video(self.folder / "long.mkv", frames(5), times)
+        self.refused(long, r"has about 864,0\d\d frames; Aurelon takes reels of up to 100,000")
+
+    def test_stills_that_do_not_fit_together(self) -> None:
+        folder = write_stills(self.folder / "in", frames(3))
+        Image.fromarray(frames(1)[0][:32]).save(folder / "shot_0003.png")
+        reel = self.reel(folder)
+        with self.assertRaisesRegex(PlateError, "shot_0003.png is 96 x 32, the first 96 x 64"):
+            reel[2]
+        self.assertEqual(reel[1].frame, 1)
+        Image.fromarray(frames(1)[0]).save(folder / "another.png")
+        self.refused(folder, "not numbered stills of one name")
+        empty = self.folder / "empty"
+        empty.mkdir()
+        self.refused(empty, "holds no pictures")
+        with self.assertRaisesRegex(IndexError, "has the frames 0 to 2, not 3"):
+            reel[3]
+
+    def test_an_archive_that_is_none(self) -> None:
+        path = self.folder / "shot.zip"
+        path.write_bytes(b"PK\x03\x04" + b"\0" * 40)
+        self.refused(path, "no archive of stills")
+
+
+class Written(ReelTest):
+    def test_without_light_the_frames_come_out_bit_for_bit_at_8_and_16_bits(self) -> None:
+        deep = [
+            (picture.astype(np.uint16) * 257 + number * 31).clip(0, 65535).astype(np.uint16)
+            for number, picture in enumerate(frames())
+        ]
+        for depth, pictures, pixels in (("8", frames(), "bgr0"), ("16", deep, "gbrp16le")):
+            source = write_video(self.folder / f"in{depth}.mkv", pictures, pixels=pixels)
+            out = lit(self.reel(source), Rig(), self.folder / f"out{depth}.mkv", "ffv1", depth=depth)
+            again = self.reel(out)
+            self.assertEqual(len(again), 10)
+            self.assertEqual(again.times, self.reel(source).times)
+            with av.open(str(out)) as container:  # another way of reading the same
+                form = "rgb24" if depth == "8" else "gbrp16le"
+                for picture, frame in zip(pictures, container.decode(video=0), strict=True):
+                    np.testing.assert_array_equal(frame.to_ndarray(format=form), picture)
+
+    def test_light_is_the_same_however_a_reel_is_cut_in_segments(self) -> None:
+        reel = self.reel(write_video(self.folder / "in.mkv", frames()))
+        rig = rig_of(light("bloom", merge={"intensity": 2.0}))
+        one, other = (lit(reel, rig, self.folder / f"{n}.mkv", "ffv1", n).read_bytes() for n in (3, 10))
+        made = self.reel(self.folder / "3.mkv")
+        for number in (0, 4, 9):
+            code = made.footage.raster(number).samples
+            np.testing.assert_array_equal(code, self.reel(self.folder / "10.mkv").footage.raster(number).samples)
+            light_there = render(reel, rig, frame=number) ** (1 / 2.2) * 255
+            self.assertLess(np.abs(code - np.clip(light_there, 0, 255)).mean(), 4)
+        self.assertNotEqual(one, b"")
+        self.assertNotEqual(other, b"")
+
+    def test_every_format_keeps_frames_and_times_and_what_is_seen(self) -> None:
+        times = [Fraction(t, 1000) for t in (0, 40, 80, 200, 240, 400, 440, 480, 700, 900)]
+        reel = self.reel(write_video(self.folder / "in.mkv", frames(), times))
+        for name, (form, _) in reel_writers().items():
+            out = lit(reel, Rig(), self.folder / f"{name}{form.suffix}", name, quality=100 if name == "webp-animated" else 95)
+            again = self.reel(out)
+            self.assertEqual((len(again), again.size), (10, (96, 64)), name)
+            np.testing.assert_allclose(again.times, [float(t) for t in times], atol=6e-4, err_msg=name)
+            for number in (0, 5, 9):
+                difference = again.footage.raster(number).samples.astype(int) - frames()[number]
+                self.assertLess(np.abs(difference).mean(), 4.0, (name, number))
+
+    def test_a_part_of_a_reel_begins_at_its_own_zero(self) -> None:
+        reel = self.reel(write_video(self.folder / "in.mkv", frames()))
+        out = self.reel(lit(reel, Rig(), self.folder / "part.mkv", "ffv1", first=3, last=7))
+        self.assertEqual(len(out), 4)
+        self.assertEqual(out.times[0], 0)
+        for number in range(4):
+            np.testing.assert_array_equal(out.footage.raster(number).samples, frames()[3 + number])
+
+    def test_sound_goes_along_as_it_is_or_in_what_the_file_can_hold(self) -> None:
+        reel = self.reel(with_sound(self.folder / "in.mkv", frames(24)))
+        self.assertTrue(reel.footage.sounds)
+        before = heard(self.folder / "in.mkv")
+        same = heard(lit(reel, Rig(), self.folder / "same.mkv", "ffv1"))
+        np.testing.assert_array_equal(same, before[: len(same)])
+        self.assertGreater(len(same), 0.95 * len(before))
+        for name, suffix in (("vp9", ".webm"), ("h264", ".mp4")):
+            other = heard(lit(reel, Rig(), self.folder / f"other{suffix}", name))
+            self.assertAlmostEqual(len(other) / 48_000, 1.0, delta=0.06)
+            # The tone swells, so that what is shifted or cut is seen in its level.
+            for begin in (0.2, 0.5, 0.8):
+                part = slice(round(begin * 48_000), round((begin + 0.1) * 48_000))
+                level, wanted = np.sqrt((other[part] ** 2).mean()), np.sqrt((before[part] ** 2).mean())
+                self.assertAlmostEqual(level / wanted, 1, delta=0.12, msg=f"{name} {begin}")
+        half = heard(lit(reel, Rig(), self.folder / "part.mkv", "ffv1", first=12, last=24))
+        self.assertAlmostEqual(len(half) / 48_000, 0.5, delta=0.1)
+        silent = lit(reel, Rig(), self.folder / "silent.mkv", "ffv1", sound=False)
+        self.assertFalse(self.reel(silent).footage.sounds)
+
+    def test_what_cannot_be_met_is_said(self) -> None:
+        reel = self.reel(write_video(self.folder / "in.mkv", [picture[:63] for picture in frames()]))
+        wanted = {
+            "MP4 holds pictures of even sides only": ReelExport(format="h264"),
+            "cannot hold 12 bits": ReelExport(format="ffv1", depth="12"),
+            "are not all among them": ReelExport(format="ffv1", first=3, last=40),
+            "there is no format 'wax'": ReelExport(format="wax"),
+        }
+        for said, options in wanted.items():
+            with self.assertRaisesRegex(OutputError, re.escape(said)):
+                check_reel(reel, Rig(), options)
+        with self.assertRaisesRegex(OutputError, "no ending that Aurelon can write reels to"):
+            options_for_reel(Path("out.avi"), reel)
+
+    def test_the_size_that_is_told_before_is_near(self) -> None:
+        reel = self.reel(write_video(self.folder / "in.mkv", frames(30)))
+        out = lit(reel, Rig(), self.folder / "out.mkv", "ffv1", 24)
+        self.assertAlmostEqual(trial_size(reel, Rig(), ReelExport(format="ffv1")) / out.stat().st_size, 1, delta=0.25)
+
+    def test_a_reel_reads_a_file_in_memory(self) -> None:
+        data = write_video(self.folder / "in.mkv", frames()).read_bytes()
+        reel = read_reel(lambda: io.BytesIO(data), "in.mkv")
+        self.assertEqual(len(list(reel)), 10)
+        self.assertEqual(len({plate.key for plate in reel}), 10)
+
+
+if __name__ == "__main__":
+    unittest.main()
