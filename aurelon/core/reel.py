@@ -22,6 +22,7 @@ from aurelon.core.reels import kinds_of_reel
 from aurelon.core.reels.shared.footage import Footage
 from aurelon.core.reels.stills import is_pattern, stills_in
 
+SAME_RATE = 0.005  # by which times that a file has rounded may differ from its rate
 KEPT_FRAMES = 3
 KEPT_GREYS = 6  # files of mattes that stay open
 HEAD = 4096  # bytes from which a kind of file is told
@@ -75,8 +76,9 @@ class Reel:
 
     @property
     def fps(self) -> float:
-        """Frames a second, in the mean."""
-        return float(len(self) / self.footage.end)
+        """Frames a second: what the file states, where it keeps to that, else the mean."""
+        mean, stated = len(self) / self.footage.end, self.footage.rate
+        return float(stated if stated is not None and abs(stated / mean - 1) < SAME_RATE else mean)
 
     @property
     def size(self) -> tuple[int, int]:

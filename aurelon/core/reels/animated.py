@@ -33,6 +33,7 @@ class Animated:
     """Frames are put together by the decoder in their order. Safe between threads."""
 
     sounds = False
+    rate = None
     points = None
     depth = "8"
 

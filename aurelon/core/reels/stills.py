@@ -112,6 +112,7 @@ class Stills:
     """`names` in the order of their numbers; `read` gives the bytes of one."""
 
     sounds = False
+    rate = RATE
     points = None
 
     def __init__(self, names: Sequence[str], read: Callable[[str], bytes], close: Callable[[], None] = lambda: None) -> None:

@@ -79,7 +79,7 @@ class Video:
         """The stamps of all frames, and how many there should be."""
         stream, base = self._stream, self._stream.time_base or Fraction(1, 1000)
         rate = Fraction(stream.average_rate or stream.guessed_rate or USUAL_RATE)
-        rate = rate if rate > 0 else USUAL_RATE
+        self.rate = rate = rate if rate > 0 else USUAL_RATE
         stated = stream.duration * base if stream.duration else Fraction(self._container.duration or 0, 1_000_000)
         check_count(stream.frames or round(stated * rate))
         stamps: list[int] = []

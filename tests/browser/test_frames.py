@@ -1,0 +1,257 @@
+"""Reels at the screen: the frame strip, keys by a press, playing, following, carrying, writing."""
+
+from __future__ import annotations
+
+import json
+import re
+from contextlib import closing
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from playwright.sync_api import expect
+
+from aurelon.core import open_reel
+from tests.browser.window import BrowserTest
+from tests.reels import frames, write_stills, write_video
+
+FERRY = Path(__file__).resolve().parents[2] / "demo" / "reels"
+
+
+class Frames(BrowserTest):
+    def bring(self, path: Path) -> int:
+        with self.page.expect_file_chooser() as chooser:
+            self.page.get_by_role("button", name="Bring in a picture…").click()
+        chooser.value.set_files(path)
+        self.page.wait_for_url("**/plates/*", timeout=60000)
+        self.rested()
+        return int(self.page.url.rsplit("/", 1)[1])
+
+    def reel(self, count: int = 12) -> int:
+        pictures = [np.kron(picture, np.ones((4, 4, 1), np.uint8)).astype(np.uint8) for picture in frames(count)]
+        return self.bring(write_video(self.folder / "pier.mkv", pictures))
+
+    def frame(self) -> int:
+        return int(self.page.get_by_role("slider", name="Frame that is seen").get_attribute("aria-valuenow") or -1)
+
+    def keys(self, plate: int) -> Any:
+        return self.rig(plate)["keys"]
+
+    def test_the_strip_steps_scrubs_and_limits(self) -> None:
+        self.reel()
+        first = self.picture()
+        self.page.keyboard.press("Control+ArrowRight")
+        self.page.keyboard.press("Control+ArrowRight")
+        self.rested()
+        self.assertEqual(self.frame(), 2)
+        self.assertGreater(np.abs(self.picture() - first).max(), 40)
+        field = self.page.get_by_role("textbox", name="Frame", exact=True)
+        field.fill("7")
+        field.press("Enter")
+        self.rested()
+        self.assertEqual(self.frame(), 7)
+        # Beyond the end it stays at the last.
+        field.fill("99")
+        field.press("Enter")
+        self.rested()
+        self.assertLessEqual(self.frame(), 11)
+        playhead = self.page.get_by_role("slider", name="Frame that is seen")
+        box = playhead.bounding_box()
+        assert box is not None
+        self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 20)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] - 200, box["y"] + 20, steps=8)
+        self.page.mouse.up()
+        self.rested()
+        there = self.frame()
+        self.assertTrue(2 < there < 11)
+        self.page.keyboard.press("Control+Alt+ArrowLeft")
+        expect(self.page.get_by_role("slider", name="The reel begins")).to_have_attribute("aria-valuenow", str(there))
+        self.page.keyboard.press("Control+End")
+        self.assertEqual(self.frame(), 11)
+        self.page.keyboard.press("Control+Home")
+        self.assertEqual(self.frame(), there)
+        # It is remembered with the plate.
+        self.page.reload()
+        self.rested()
+        expect(self.page.get_by_role("slider", name="The reel begins")).to_have_attribute("aria-valuenow", str(there))
+
+    def test_a_still_picture_has_no_strip(self) -> None:
+        self.open_plate("Boatshed")
+        expect(self.page.get_by_role("region", name="Frames")).to_have_count(0)
+        expect(self.page.get_by_role("button", name=re.compile("^Set a key"))).to_have_count(0)
+
+    def test_keys_by_a_press_and_by_changing_what_is_keyed(self) -> None:
+        plate = self.reel()
+        self.add("Bloom")
+        self.rested()
+        light = self.rig(plate)["lights"][0]["id"]
+        self.page.get_by_role("button", name="Set a key at this frame: Radius").click()
+        self.rested()
+        self.page.keyboard.press("Control+End")
+        self.rested()
+        self.type_value("Radius, value", "20")
+        (path,) = self.keys(plate)[light]
+        at = self.keys(plate)[light][path]["at"]
+        self.assertEqual([frame for frame, _ in at], [0, 11])
+        self.assertAlmostEqual(at[1][1], 0.2)
+        # Between them the row shows what lies between, and the strip shows where the keys are.
+        for _ in range(5):
+            self.page.keyboard.press("Control+ArrowLeft")
+        self.rested()
+        wanted = at[0][1] + (0.2 - at[0][1]) * 6 / 11
+        shown = float(self.page.get_by_role("textbox", name="Radius, value").input_value().replace(",", ""))
+        self.assertAlmostEqual(shown, wanted * 100, delta=0.06)
+        expect(self.page.locator("[data-key]")).to_have_count(2)
+        # Undo takes the last key back, and the picture with it.
+        self.page.keyboard.press("Control+z")
+        self.rested()
+        self.assertEqual(len(self.keys(plate)[light][path]["at"]), 1)
+        self.page.keyboard.press("Control+Home")
+        self.rested()
+        self.page.get_by_role("button", name="Remove the key at this frame: Radius").click()
+        self.rested()
+        self.assertEqual(self.keys(plate), {})
+
+    def test_how_it_goes_between_keys_is_a_right_click_away(self) -> None:
+        plate = self.reel()
+        self.add("Bloom")
+        self.rested()
+        button = self.page.get_by_role("button", name="Set a key at this frame: Radius")
+        button.click()
+        self.rested()
+        self.page.get_by_role("button", name="Remove the key at this frame: Radius").click(button="right")
+        self.page.get_by_role("menuitem", name="Smooth").click()
+        self.rested()
+        ((track,),) = (paths.values() for paths in self.keys(plate).values())
+        self.assertEqual(track["between"], "smooth")
+
+    def test_it_plays_from_what_is_ready_and_says_how_fast(self) -> None:
+        self.reel()
+        ready = self.page.locator(".ready")
+        expect(ready.first).to_be_visible(timeout=30000)
+        self.page.wait_for_timeout(3000)
+        self.page.keyboard.press("p")
+        told = self.page.get_by_role("region", name="Frames").get_by_role("status")
+        expect(told).to_have_text(re.compile(r"^\d+ of 24 a second$"), timeout=15000)
+        seen = set()
+        for _ in range(40):
+            self.page.wait_for_timeout(30)
+            seen.add(self.frame())
+        self.assertGreater(len(seen), 4)
+        self.page.keyboard.press("p")
+        self.rested()
+        still = self.frame()
+        self.page.wait_for_timeout(400)
+        self.assertEqual(self.frame(), still)
+
+    def test_several_numbered_stills_are_one_reel_unless_they_are_kept_single(self) -> None:
+        folder = write_stills(self.folder / "stills", frames(4), name="jetty_{:03d}.png")
+        with self.page.expect_file_chooser() as chooser:
+            self.page.get_by_role("button", name="Bring in a picture…").click()
+        chooser.value.set_files(sorted(folder.glob("*.png")))
+        expect(self.page.get_by_role("article", name="jetty", exact=True)).to_be_visible(timeout=30000)
+        expect(self.page.get_by_text("4 numbered stills became one reel.")).to_be_visible()
+        self.page.get_by_role("button", name="Keep them single").click()
+        for number in range(1, 5):
+            expect(self.page.get_by_role("article", name=f"jetty_{number:03d}")).to_be_visible(timeout=30000)
+        expect(self.page.get_by_role("article", name="jetty", exact=True)).to_have_count(0)
+
+    def test_the_whole_job_on_the_demo_reel(self) -> None:
+        """A figure cut out and carried, the sun followed behind it, a key, and the reel written: at most twenty actions."""
+        page, plate = self.page, self.open_plate("Ferry at dusk")
+        actions = 0
+
+        def click(name: str | re.Pattern[str], **how: Any) -> None:
+            nonlocal actions
+            actions += 1
+            page.get_by_role("button", name=name, **how).first.click(timeout=60000)
+
+        def key(keys: str) -> None:
+            nonlocal actions
+            actions += 1
+            page.keyboard.press(keys)
+
+        # The reel as it was shot.
+        page.evaluate(
+            """async (plate) => {
+              const { revision } = await (await fetch(`/api/plates/${plate}/bench`)).json();
+              const rig = { format: "aurelon-rig", version: 2 };
+              const body = JSON.stringify({ base: revision, label: "bare", rig, lead: null });
+              const headers = { "content-type": "application/json" };
+              await fetch(`/api/plates/${plate}/revisions`, { method: "POST", headers, body });
+            }""",
+            plate,
+        )
+        page.reload()
+        self.rested()
+        # Frame 14, in which the figure stands apart from everything.
+        actions += 1
+        field = page.get_by_role("textbox", name="Frame", exact=True)
+        field.fill("14")
+        field.press("Enter")
+        self.rested()
+        click(re.compile("^Plate prepare"))
+        actions += 2
+        page.get_by_role("button", name="New matte").click()
+        page.get_by_role("menuitem", name=re.compile("^Subject")).click()
+        self.rested()
+        area = page.get_by_role("img", name="Ferry at dusk, lit").bounding_box()
+        assert area is not None
+
+        def at(x: float, y: float) -> tuple[float, float]:
+            return area["x"] + x * area["width"], area["y"] + y * area["height"]
+
+        actions += 1
+        page.mouse.move(*at(0.38, 0.48))
+        page.mouse.down()
+        page.mouse.move(*at(0.55, 0.999), steps=8)
+        page.mouse.up()
+        page.wait_for_timeout(1500)
+        self.rested()
+        click("Carry over the frames")
+        expect(page.get_by_role("button", name="Carry again from this frame")).to_be_visible(timeout=90000)
+        self.rested()
+        key("a")
+        actions += 1
+        page.get_by_role("dialog").get_by_role("button", name=re.compile("^Shafts")).click(timeout=60000)
+        page.wait_for_timeout(800)
+        self.rested()
+        actions += 1
+        page.get_by_role("group", name="Behind").get_by_role("button", name="Subject").click()
+        self.rested()
+        # The source is dragged to the sun, and stays there.
+        handle = page.get_by_role("slider", name="Position").first.bounding_box()
+        assert handle is not None
+        actions += 1
+        page.mouse.move(handle["x"] + handle["width"] / 2, handle["y"] + handle["height"] / 2)
+        page.mouse.down()
+        page.mouse.move(*at(0.394, 0.427), steps=10)
+        page.mouse.up()
+        self.rested()
+        click("Follow: Position")
+        expect(page.locator("[data-key]")).to_have_count(48, timeout=90000)
+        self.rested()
+        key("Control+e")
+        actions += 1
+        page.get_by_role("dialog").get_by_role("button", name="Export", exact=True).click()
+        expect(
+            page.get_by_text("ferry at dusk-lit.webm", exact=False).or_(page.get_by_text("Ferry at dusk-lit.webm"))
+        ).to_be_visible(timeout=180000)
+        self.assertLessEqual(actions, 20)
+
+        rig = self.rig(plate)
+        (track,) = (paths["spread.position"] for paths in rig["keys"].values())
+        truth = json.loads((FERRY / "ferry.json").read_text())["sun"]
+        off = [np.hypot((x - truth[n][0]) * 960, (y - truth[n][1]) * 540) for n, (x, y) in track["at"]]
+        self.assertLess(np.ptp(off), 3)  # as far from the sun as the hand set it, at every frame
+        run = self.api("/runs")[0]["run"]
+        (item,) = (one for one in run["items"] if one["file_name"])
+        path = self.folder / "lit.webm"
+        path.write_bytes(page.request.get(f"{self.service.url}/api/runs/{run['id']}/items/{item['id']}/file").body())
+        with closing(open_reel(path)) as lit, closing(open_reel(FERRY / "ferry.webm")) as shot:
+            self.assertEqual(len(lit), 48)
+            for number in (4, 40):
+                x, y = (round(part * size) for part, size in zip(truth[number], (960, 540), strict=True))
+                added = lit.footage.raster(number).samples.astype(int) - shot.footage.raster(number).samples
+                self.assertGreater(added[y - 90 : y - 40, x - 40 : x + 40].mean(), 12)

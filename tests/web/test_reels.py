@@ -1,0 +1,191 @@
+"""Reels over the service: brought in, shown frame by frame, keyed, followed, carried, written."""
+
+from __future__ import annotations
+
+import io
+import json
+import struct
+import tempfile
+import time
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PIL import Image
+
+from aurelon.core import open_reel
+from tests.reels import frames, write_stills, write_video
+from tests.web.service import ServiceTest
+
+VIEW = {"width": 96, "height": 64, "x0": 0, "y0": 0, "x1": 96, "y1": 64}
+BLOOM = {"id": "glow", "kind": "bloom", "merge": {"intensity": 2.0}}
+
+
+class Reels(ServiceTest):
+    def setUp(self) -> None:
+        super().setUp()
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.video = write_video(self.folder / "shot.mkv", frames(12))
+
+    def bring(self) -> int:
+        return self.add(self.video.read_bytes(), "shot.mkv")
+
+    def shown(self, plate: int, rig: dict[str, Any], frame: int) -> tuple[dict[str, Any], np.ndarray[Any, Any]]:
+        """Header and picture of a frame by the preview."""
+        with self.preview(plate) as socket:
+            socket.send_text(json.dumps({"seq": 1, "rig": rig, "view": VIEW, "frame": frame}))
+            data = socket.receive_bytes()
+        (length,) = struct.unpack_from("<I", data)
+        return json.loads(data[4 : 4 + length]), np.asarray(Image.open(io.BytesIO(data[4 + length :])).convert("RGB"))
+
+    def save(self, plate: int, rig: dict[str, Any]) -> None:
+        base = self.told("GET", f"/plates/{plate}/bench")["revision"]
+        self.told("POST", f"/plates/{plate}/revisions", json={"base": base, "label": "test", "rig": rig})
+
+    def run_over(self, body: dict[str, Any]) -> Any:
+        run = self.told("POST", "/runs", 202, json=body)["run"]["id"]
+        for _ in range(1200):
+            state = self.told("GET", f"/runs/{run}")
+            if state["run"]["state"] not in ("waiting", "working"):
+                return state
+            time.sleep(0.1)
+        raise AssertionError("the run does not end")
+
+    def test_a_video_is_a_plate_with_frames_kept_byte_for_byte(self) -> None:
+        plate = self.bring()
+        record = next(one for one in self.told("GET", "/plates") if one["id"] == plate)
+        self.assertEqual((record["frames"], record["width"], record["height"]), (12, 96, 64))
+        self.assertEqual(self.client.get(f"/api/plates/{plate}/file").content, self.video.read_bytes())
+        reel = self.told("GET", f"/plates/{plate}/reel")
+        np.testing.assert_allclose(reel["times"], np.arange(12) / 24, atol=6e-4)
+        self.assertEqual(self.client.get(f"/api/plates/{plate}/thumbnail?revision=1").status_code, 200)
+        still = self.add()
+        self.assertIn("has no frames", self.told("GET", f"/plates/{still}/reel", 415)["error"])
+
+    def test_the_preview_shows_the_frame_that_is_asked_for(self) -> None:
+        plate = self.bring()
+        for number in (7, 0, 11):
+            header, picture = self.shown(plate, {}, number)
+            self.assertEqual(header["frame"], number)
+            self.assertLessEqual(np.abs(picture.astype(int) - frames(12)[number]).max(), 1)
+        with self.preview(plate) as socket:
+            socket.send_text(json.dumps({"seq": 1, "rig": {}, "view": VIEW, "frame": 40}))
+            self.assertIn("has the frames 0 to 11, not 40", socket.receive_json()["error"])
+
+    def test_keys_are_told_with_the_picture_and_edits_set_them(self) -> None:
+        plate = self.bring()
+        edit = {"do": "key", "act": "set", "owner": "glow", "path": "merge.intensity", "frame": 0}
+        rig = self.edited(plate, {"lights": [BLOOM]}, **edit)["rig"]
+        rig["lights"][0]["merge"]["intensity"] = 4.0
+        rig = self.edited(plate, rig, **edit | {"act": "set", "frame": 10})["rig"]
+        self.assertEqual(rig["keys"]["glow"]["merge.intensity"]["at"], [[0, 2.0], [10, 2.0]])
+        rig["keys"]["glow"]["merge.intensity"]["at"][1][1] = 4.0
+        header, _ = self.shown(plate, rig, 5)
+        self.assertEqual(header["keyed"], {"glow": {"merge.intensity": 3.0}})
+        # Matching a colour changes what is keyed at the frame that is seen.
+        rig = self.edited(plate, rig, **edit | {"path": "colour.temperature", "frame": 0})["rig"]
+        body = {"rig": rig, "light": "glow", "spot": [0.5, 0.2]}
+        matched = self.told("POST", f"/plates/{plate}/edits/match?frame=6", json=body)["rig"]
+        self.assertEqual([frame for frame, _ in matched["keys"]["glow"]["colour.temperature"]["at"]], [0, 6])
+
+    def test_numbered_stills_become_one_reel(self) -> None:
+        folder = write_stills(self.folder / "in", frames(5))
+        paths = sorted(folder.glob("*.png"), reverse=True)
+        told = self.told("POST", "/plates/sequence", json={"names": [path.name for path in paths]})
+        self.assertEqual((told["name"], told["names"][0]), ("shot", "shot_0001.png"))
+        self.assertEqual(self.told("POST", "/plates/sequence", json={"names": ["a.png", "b.png"]})["names"], [])
+        files = [("files", (path.name, path.read_bytes())) for path in paths]
+        made = self.told("POST", "/plates/stills", 201, files=files)
+        self.assertEqual((made["name"], made["frames"]), ("shot", 5))
+        self.assertEqual(made["said"], ["5 numbered stills became one reel."])
+        packed = zipfile.ZipFile(io.BytesIO(self.client.get(f"/api/plates/{made['id']}/file").content))
+        for path in paths:
+            self.assertEqual(packed.read(path.name), path.read_bytes())
+        header, picture = self.shown(made["id"], {}, 3)
+        self.assertEqual(header["frame"], 3)
+        self.assertLessEqual(np.abs(picture.astype(int) - frames(5)[3]).max(), 1)
+        self.assertIn("one by one", self.told("POST", "/plates/stills", 415, files=files[:1])["error"])
+
+    def test_bad_footage_is_refused_and_nothing_of_it_kept(self) -> None:
+        before = self.store.tables.Blob.select().count()
+        torn = self.video.read_bytes()[:80]
+        answer = self.client.post("/api/plates", files={"file": ("torn.mkv", torn)})
+        self.assertEqual(answer.status_code, 415)
+        self.assertIn("torn.mkv", answer.json()["error"])
+        self.assertEqual(self.store.tables.Blob.select().count(), before)
+        self.assertEqual(self.told("GET", "/plates"), [])
+
+    def test_a_place_is_followed_and_a_matte_carried(self) -> None:
+        plate = self.bring()
+        job = self.told("POST", f"/plates/{plate}/follow?frame=2", 202, json={"place": [20 / 96, 16 / 64]})
+        (found,) = self.finished(job)
+        self.assertEqual([one["frame"] for one in found["seen"]], list(range(12)))
+        self.assertAlmostEqual((found["seen"][7]["place"][0] * 96) - 20, 25, delta=2)
+        square = [[13 / 96, 9 / 64], [27 / 96, 9 / 64], [27 / 96, 23 / 64], [13 / 96, 23 / 64]]
+        mask = {"start": "nothing", "parts": [{"part": "polygon", "corners": square}]}
+        rig = {"mattes": [{"id": "lamp", "name": "Lamp", "mask": mask}]}
+        (made,) = self.finished(self.told("POST", f"/plates/{plate}/carry?frame=2", 202, json={"rig": rig, "matte": "lamp"}))
+        self.assertEqual(made["hinted"], [2])
+        taken = self.edited(plate, rig, do="take-carried", matte="lamp", file=made["file"], hinted=made["hinted"])["rig"]
+        again = {"rig": taken, "matte": "lamp"}
+        (more,) = self.finished(self.told("POST", f"/plates/{plate}/carry?frame=9", 202, json=again))
+        self.assertEqual(more["hinted"], [2, 9])
+        self.assertIn("no matte", self.failed(self.told("POST", f"/plates/{plate}/carry", 202, json={"rig": {}, "matte": "x"})))
+
+    def failed(self, job: Any) -> str:
+        lines = [json.loads(line) for line in self.client.get(f"/api/jobs/{job['id']}/news").text.splitlines()]
+        self.assertEqual(lines[-1]["job"]["state"], "failed")
+        return str(lines[-1]["job"]["error"])
+
+    def test_flicker_is_measured(self) -> None:
+        plate = self.bring()
+        (found,) = self.finished(
+            self.told("POST", f"/plates/{plate}/flicker", 202, json={"rig": {"lights": [BLOOM]}, "span": [0, 6]})
+        )
+        self.assertTrue(0 <= found["share"] < 1)
+        self.assertIn(
+            "has the frames", self.told("POST", f"/plates/{plate}/flicker", 422, json={"rig": {}, "span": [0, 60]})["error"]
+        )
+
+    def test_a_lit_reel_is_written_as_one_file_by_a_run(self) -> None:
+        plate = self.bring()
+        self.save(plate, {"lights": [BLOOM], "keys": {"glow": {"merge.intensity": {"at": [[0, 0.0], [11, 3.0]]}}}})
+        state = self.run_over({"plates": [plate], "reel": {"format": "ffv1", "first": 2, "last": 9}})
+        self.assertEqual(state["run"]["state"], "done", state)
+        made = [item for item in state["run"]["items"] if item["file_name"]]
+        self.assertEqual([item["file_name"] for item in made], ["shot-lit.mkv"])
+        path = self.folder / "made.mkv"
+        path.write_bytes(self.client.get(f"/api/runs/{state['run']['id']}/items/{made[0]['id']}/file").content)
+        reel = open_reel(path)
+        self.assertEqual(len(reel), 7)
+        difference = [np.abs(reel.footage.raster(n).samples.astype(int) - frames(12)[2 + n]).mean() for n in (0, 6)]
+        self.assertLess(difference[0], difference[1])
+        reel.close()
+        # The pieces are gone once the file is whole.
+        self.assertEqual(self.store.runs.segments(state["run"]["id"]), [None])
+
+    def test_numbered_stills_are_written_by_a_run(self) -> None:
+        plate = self.bring()
+        export = {"target": "picture", "format": "png", "depth": "8"}
+        state = self.run_over({"plates": [plate], "export": export, "frames": [4, 7]})
+        names = [item["file_name"] for item in state["run"]["items"]]
+        self.assertEqual(names, ["shot-lit-0004.png", "shot-lit-0005.png", "shot-lit-0006.png"])
+        archive = zipfile.ZipFile(io.BytesIO(self.client.get(f"/api/runs/{state['run']['id']}/archive").content))
+        picture = np.asarray(Image.open(io.BytesIO(archive.read("shot-lit-0005.png"))).convert("RGB"))
+        np.testing.assert_array_equal(picture, frames(12)[5])
+
+    def test_runs_that_cannot_be(self) -> None:
+        plate, still = self.bring(), self.add()
+        wrong: list[tuple[dict[str, Any], str]] = [
+            ({"plates": [plate, still], "reel": {"format": "ffv1"}}, "written by itself"),
+            ({"plates": [still], "reel": {"format": "ffv1"}}, "has no frames"),
+            ({"plates": [plate], "reel": {"format": "ffv1", "first": 4, "last": 90}}, "are not all among them"),
+            ({"plates": [plate], "reel": {"format": "wax"}}, "there is no format 'wax'"),
+            ({"plates": [plate], "frames": [0, 3]}, "choose among them, and how they are written"),
+        ]
+        for body, said in wrong:
+            status = 415 if "no frames" in said else 422
+            self.assertIn(said, self.told("POST", "/runs", status, json=body)["error"])
