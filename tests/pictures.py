@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
+from fractions import Fraction
 from typing import Any
 
 import cv2
@@ -16,6 +17,7 @@ from aurelon.core.graph.cache import Cache
 from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
+from aurelon.core.reels.writers.video import grey_reel
 
 Floats = NDArray[np.float32]
 
@@ -81,6 +83,15 @@ def grey_file(pixels: Floats) -> tuple[str, str]:
 
 RAMP = grey_file(np.tile(np.linspace(0, 1, 300, dtype=np.float32), (200, 1)))
 
+
+def carried_file(matte: NDArray[np.uint8]) -> tuple[str, str]:
+    """A matte (h, w) as the one frame of a reel of mattes: its SHA-256, and the file in base64."""
+    data = grey_reel([matte], Fraction(24))
+    return hashlib.sha256(data).hexdigest(), base64.b64encode(data).decode()
+
+
+CARRIED = carried_file(np.asarray(cv2.circle(np.zeros((200, 300), np.uint8), (120, 130), 45, 255, -1), np.uint8))
+
 # Of every part one that covers some of the scene and leaves some; a new part needs a line here.
 PARTS: dict[str, dict[str, Any]] = {
     "strokes": {
@@ -98,7 +109,9 @@ PARTS: dict[str, dict[str, Any]] = {
     "subject": {"box": [0.33, 0.12, 0.47, 0.75]},
     "matte": {"matte": "shape", "spill": 0.2, "combine": "add"},
     "grey": {"file": RAMP[0], "low": 0.2, "high": 0.9},
+    "carried": {"file": CARRIED[0], "hinted": [0]},
 }
+FILES = dict([RAMP, CARRIED])
 MATTE = {"id": "shape", "mask": {"start": "nothing", "parts": [{"part": "radial", "radius": 0.2}]}}
 
 
@@ -109,4 +122,4 @@ def every_part() -> list[dict[str, Any]]:
 def masked_rig(*mask_parts: dict[str, Any], start: str = "nothing", **rest: Any) -> Rig:
     """A rig of one light with a mask of these parts; its matte and its grey picture come with it."""
     made = light("bloom", mask={"start": start, "parts": list(mask_parts)})
-    return rig_of(made, mattes=[MATTE], files=dict([RAMP]), **rest)
+    return rig_of(made, mattes=[MATTE], files=FILES, **rest)

@@ -118,8 +118,8 @@ class Demo(unittest.TestCase):
             self.addCleanup(store.close)
             for _ in range(2):
                 seed_demo(store)
-            self.assertEqual(len(store.plates.all()), len(SCENES) + 1)
-            self.assertEqual({record.name for record in store.plates.all()}, {*TITLES.values(), NIGHT})
+            self.assertEqual(len(store.plates.all()), len(SCENES) + 2)
+            self.assertEqual({record.name for record in store.plates.all()}, {*TITLES.values(), NIGHT, "Ferry at dusk"})
             self.assertEqual(len(store.rigs.all()), 12)
             lens = next(record for record in store.plates.all() if record.file_name == "brasslens.jpg")
             self.assertEqual(len(store.takes.of(lens.id)), 2)

@@ -32,8 +32,8 @@ from aurelon.core.lights.starburst import FINEST_EDGE
 from aurelon.core.memory import keep_freed
 from aurelon.core.optics.transport import parallel_rays, polar_rays
 from tests.pictures import (
+    FILES,
     MATTE,
-    RAMP,
     Floats,
     every_kind,
     every_part,
@@ -209,7 +209,7 @@ class Rendering(unittest.TestCase):
         for part in every_part():
             for kind in every_kind():
                 lit = {**light(kind), "mask": masked_rig(part).stack[0].mask.model_dump()}
-                rig = rig_of(lit, mattes=[MATTE], files=dict([RAMP]))
+                rig = rig_of(lit, mattes=[MATTE], files=FILES)
                 # Compiling a kernel leaves cycles of its own, so everything is compiled before.
                 Renderer(plate, Cache(1 << 24)).part(rig, Frame.whole(plate.size))
                 renderer = Renderer(plate, Cache(1 << 24))

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.masks.shared.part import Ground, Part, resampled
 from aurelon.core.masks.shared.rim import along_the_rim, cut_along
 from aurelon.core.settings import file_setting
@@ -34,11 +35,14 @@ class Carried(Part):
         matte = ground.grey(self.file)
         if matte is None:
             raise LookupError(f"there is no file '{self.file}'")
-        if frame.width <= matte.shape[1]:
+        if frame.width <= matte.shape[1] or ground.size[0] <= matte.shape[1]:
             return resampled(matte, frame)
-        key = ("carried", self.key(ground))
-        cut = ground.keep(key, ground.canonical, lambda: cut_along(resampled(matte, ground.canonical), ground))
-        return along_the_rim(cut, ground, frame)
+        canonical, key = ground.canonical, self.key(ground)
+        cut = ground.keep(("carried", key), canonical, lambda: cut_along(resampled(matte, canonical), ground))
+        if frame.width > canonical.width:
+            return along_the_rim(enlarge_to(cut, frame), ground, frame)
+        drawn = ground.keep(("carried, drawn", key), canonical, lambda: along_the_rim(cut, ground, canonical))
+        return resampled(drawn, frame)
 
 
 PART = Carried
