@@ -22,10 +22,11 @@ from aurelon.core.graph.resolve import WORKING_EDGE, resolve
 from aurelon.core.imaging.colour_matrix import NEUTRAL, mixed
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.merging import lay
-from aurelon.core.imaging.noise import NO_CELL, lattice_noise
+from aurelon.core.imaging.noise import NO_CELL, lattice_noise, moment
 from aurelon.core.imaging.resample import enlarge_to, reduce_to
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB, SRGB_CURVE
 from aurelon.core.imaging.screen import encode_jpeg, encode_png, to_screen
+from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.highlights import HighlightSource, highlights
 from aurelon.core.lights.shared.kind import Reading
 from aurelon.core.lights.starburst import FINEST_EDGE
@@ -284,18 +285,65 @@ class Rays(unittest.TestCase):
                 self.assertTrue(rays.first <= across @ corner <= rays.first + (rays.count - 1) * rays.pitch)
 
 
+NOW = moment(7, 0.0, 0.0)
+
+
 class Noise(unittest.TestCase):
+    def test_a_pattern_turns_into_the_next_without_a_jump_and_holds_still_at_none(self) -> None:
+        self.assertEqual(moment(7, 0.0, 99.0), moment(7, 1.0, 0.0))
+        place = np.float32(3.3), np.float32(5.7)
+
+        def at(seconds: float) -> float:
+            now = moment(7, 2.0, seconds)
+            return float(lattice_noise(*place, now.seed, now.later, now.share, np.full(6, NO_CELL, np.float32)))
+
+        times = np.arange(0, 3, 1 / 240)
+        values = np.array([at(float(t)) for t in times])
+        self.assertLess(float(np.abs(np.diff(values)).max()), 0.02)
+        self.assertGreater(float(np.ptp(values)), 0.2)
+        # Two patterns a second: at whole halves the noise is that of a seed alone.
+        self.assertEqual(moment(7, 2.0, 1.5).share, 0)
+        self.assertEqual(moment(7, 2.0, 1.5).seed, moment(7, 2.0, 1.25).later)
+
+    def test_every_pattern_that_drifts_drifts_and_nothing_else_changes(self) -> None:
+        plate = plate_of(scene(90, 60))
+        later = replace(plate, seconds=0.3)
+        found = []
+        for kind in every_kind():
+            lit = {**light(kind), **kinds()[kind].seen_by(plate), "id": "under-test"}
+            rig = rig_of(lit)
+            np.testing.assert_array_equal(render(later, rig), render(plate, rig), kind)
+            for stage in ("source", "spread"):
+                group = getattr(rig.stack[0], stage)
+                if "evolution" not in type(group).model_fields:
+                    continue
+                found.append(kind)
+                shown = {"unevenness": 1.0, "dust": 1.0, "ripple": 0.02, "haze": 1.0}
+                more = {name: value for name, value in shown.items() if name in type(group).model_fields}
+                moving = rig.with_light(
+                    rig.stack[0].model_copy(update={stage: group.model_copy(update={"evolution": 1.0, **more})})
+                )
+                still = rig.with_light(rig.stack[0].model_copy(update={stage: group.model_copy(update=more)}))
+                np.testing.assert_array_equal(render(plate, moving), render(plate, still), kind)
+                self.assertGreater(float(np.abs(render(later, moving) - render(plate, moving)).max()), 1e-4, kind)
+        self.assertEqual(sorted(found), ["beam", "fan", "line", "strokes", "water"])
+
     def test_a_kept_cell_changes_nothing_whatever_way_the_places_run(self) -> None:
         rng = np.random.default_rng(4)
         kept = np.full(6, NO_CELL, np.float32)
         for x, y in [*np.cumsum(rng.normal(0, 0.3, (400, 2)), axis=0), (-0.0, 0.0), (1.0, -1.0)]:
             fresh = np.full(6, NO_CELL, np.float32)
             place = np.float32(x), np.float32(y)
-            self.assertEqual(lattice_noise(*place, 7, kept), lattice_noise(*place, 7, fresh))
+            self.assertEqual(
+                lattice_noise(*place, NOW.seed, NOW.later, NOW.share, kept),
+                lattice_noise(*place, NOW.seed, NOW.later, NOW.share, fresh),
+            )
 
     def test_it_is_even_over_its_range_and_continuous(self) -> None:
         kept = np.full(6, NO_CELL, np.float32)
-        line = np.array([lattice_noise(np.float32(x), np.float32(3.3), 1, kept) for x in np.arange(0, 400, 0.01)])
+        line = np.array(
+            [lattice_noise(np.float32(x), np.float32(3.3), NOW.seed, NOW.later, NOW.share, kept) for x in np.arange(0, 400, 0.01)]
+        )
         self.assertLess(float(np.abs(np.diff(line)).max()), 0.02)
         self.assertAlmostEqual(float(line.mean()), 0.5, delta=0.05)
         self.assertTrue(0 <= line.min() < 0.15 and 0.85 < line.max() <= 1)

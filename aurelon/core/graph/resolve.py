@@ -265,7 +265,9 @@ def _light(
     seen = read.digest if kind.reads else plate.size
     used = {name: masks.mattes[name] for name in light.read_mattes() if name in masks.mattes}
     named = [(name, node and node.digest) for name, node in used.items()]
-    of_source = (light.kind, seen, backdrop.reading.size, light.source.digest, named)
+    drifts = any(getattr(group, "evolution", 0.0) > 0 for group in (light.source, light.spread))
+    seconds = plate.seconds if drifts else 0.0
+    of_source = (light.kind, seen, backdrop.reading.size, light.source.digest, named, seconds)
 
     def reading(work: Work, detected: Any, frame: Frame) -> Reading[Any]:
         picture = work.at(read, frame) if kind.reads else NO_PICTURE
@@ -274,7 +276,7 @@ def _light(
         def area_of(name: str, at: Frame) -> Floats | None:
             return ground.mattes[name].at(at) if name in ground.mattes else None
 
-        return Reading(picture, plate.space, detected, backdrop.file_of, area_of, partial(SKY.cover, ground))
+        return Reading(picture, plate.space, detected, backdrop.file_of, area_of, partial(SKY.cover, ground), seconds)
 
     detect = kind.detect
     detected: ValueNode[Any] | None = None
@@ -303,6 +305,7 @@ def _light(
             working_edge=backdrop.edge,
             view=view,
             file_of=backdrop.file_of,
+            seconds=seconds,
         )
 
     field: ValueNode[LightField] = ValueNode(

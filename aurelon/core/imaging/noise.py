@@ -5,6 +5,8 @@ Reference: Perlin, "Improving Noise" (2002), for the quintic fade.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numba import njit
 
@@ -12,9 +14,30 @@ from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.fastmath import smoothstep
 
 
-def periodic_noise(place: Doubles, period: int, seed: tuple[int, ...]) -> Doubles:
-    """Value noise in 0..1 at `place` (any shape, in cells), repeating every `period` cells."""
+class Moment(NamedTuple):
+    """A moment of a pattern that drifts: the seeds of the patterns before and after it, and how far it is from one to the other."""
+
+    seed: int
+    later: int
+    share: np.float32
+
+
+STEP = 104_729  # from the seed of one pattern to that of the next
+
+
+def moment(seed: int, evolution: float, seconds: float) -> Moment:
+    """The moment of a pattern that changes `evolution` times a second; at 0 seconds it is that of the seed."""
+    passed = evolution * seconds
+    whole = int(np.floor(passed))
+    share = smoothstep(np.float64(passed - whole))
+    return Moment(seed + STEP * whole, seed + STEP * (whole + 1), f32(share))
+
+
+def periodic_noise(place: Doubles, period: int, seed: tuple[int, ...], later: tuple[int, ...] = (), share: float = 0.0) -> Doubles:
+    """Value noise in 0..1 at `place` (any shape, in cells), repeating every `period` cells; by a `share` that of a `later` seed."""
     values = np.random.default_rng(seed).random(period)
+    if share:
+        values = values + (np.random.default_rng(later).random(period) - values) * share
     cell = np.floor(place)
     t = place - cell
     t = t * t * t * (t * (6 * t - 15) + 10)
@@ -57,8 +80,17 @@ NO_CELL = f32(1e9)  # as the first number of a kept cell: none is kept yet
 
 
 @njit(fastmath=True)
-def lattice_noise(x: np.float32, y: np.float32, seed: int, kept: Floats) -> np.float32:
-    """Value noise in 0..1 over the plane, a cell to each unit.
+def _between(ix: int, iy: int, seed: int, later: int, share: np.float32) -> np.float32:
+    """The number at a lattice point, by a share that of a later seed."""
+    value = lattice(ix, iy, seed)
+    if share > f32(0.0):
+        value += (lattice(ix, iy, later) - value) * share
+    return f32(value)
+
+
+@njit(fastmath=True)
+def lattice_noise(x: np.float32, y: np.float32, seed: int, later: int, share: np.float32, kept: Floats) -> np.float32:
+    """Value noise in 0..1 over the plane, a cell to each unit, by a `share` that of a `later` seed (see `Moment`).
 
     Places are looked at one beside the other, so `kept` (6,) holds the last cell and its corners between calls.
     """
@@ -66,8 +98,8 @@ def lattice_noise(x: np.float32, y: np.float32, seed: int, kept: Floats) -> np.f
     if fx != kept[0] or fy != kept[1]:
         ix, iy = int(fx), int(fy)
         kept[0], kept[1] = fx, fy
-        kept[2], kept[3] = lattice(ix, iy, seed), lattice(ix + 1, iy, seed)
-        kept[4], kept[5] = lattice(ix, iy + 1, seed), lattice(ix + 1, iy + 1, seed)
+        kept[2], kept[3] = _between(ix, iy, seed, later, share), _between(ix + 1, iy, seed, later, share)
+        kept[4], kept[5] = _between(ix, iy + 1, seed, later, share), _between(ix + 1, iy + 1, seed, later, share)
     tx, ty = x - fx, y - fy
     one = f32(1.0)
     tx, ty = smoothstep(tx), smoothstep(ty)

@@ -18,8 +18,9 @@ from numba import njit, prange
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.fastmath import smoothstep, unit
 from aurelon.core.imaging.frame import Frame, in_diagonals
-from aurelon.core.imaging.noise import NO_CELL, lattice_noise
+from aurelon.core.imaging.noise import NO_CELL, lattice_noise, moment
 from aurelon.core.imaging.perspective import to_square
+from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import DrawnField, as_picture
 from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
@@ -55,16 +56,17 @@ class Spread(Settings):
         0.03, "Size of the drifts of dust", unit="diagonal", low=0.005, high=0.3, step=0.005, exponent=2.0, group="Dust"
     )
     seed: int = seed_setting("Different dust", group="Dust")
+    evolution: float = evolution_setting(group="Dust")
     haze: float = haze_setting(essential=True)
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the beams without any blur."""
-    return as_picture(draw(settings.beams, Spread(penumbra=0.02, crispness=1, fade=0, landing=0.02, dust=0), frame))
+    return as_picture(draw(settings.beams, Spread(penumbra=0.02, crispness=1, fade=0, landing=0.02, dust=0), frame, 0.0))
 
 
-def draw(beams: tuple[Quad, ...], settings: Spread, frame: Frame) -> Floats:
-    """All beams at a frame, (h, w)."""
+def draw(beams: tuple[Quad, ...], settings: Spread, frame: Frame, seconds: float) -> Floats:
+    """All beams at a frame, (h, w), so many seconds into a reel."""
     s = settings
     out = np.zeros(frame.shape, np.float32)
     air = Air(
@@ -74,7 +76,7 @@ def draw(beams: tuple[Quad, ...], settings: Spread, frame: Frame) -> Floats:
         f32(s.landing),
         f32(s.dust),
         f32(1 / (s.dust_scale * frame.diagonal)),
-        s.seed,
+        *moment(s.seed, s.evolution, seconds),
     )
     for quad in beams:
         matrix = to_square(quad, frame, in_diagonals(frame.size))
@@ -111,7 +113,7 @@ def _haze_in(quad: Quad, strength: float, frame: Frame) -> Haze:
 
 
 class Air(NamedTuple):
-    """The light in the air: how the sides blur, fade and end along a beam, and the dust in it (cells a pixel, seed)."""
+    """The light in the air: how the sides blur, fade and end along a beam, and the dust in it (cells a pixel, moment)."""
 
     penumbra: np.float32
     blunt: np.float32
@@ -120,13 +122,16 @@ class Air(NamedTuple):
     dust: np.float32
     per_dust: np.float32
     seed: int
+    later: int
+    share: np.float32
 
 
 @njit(parallel=True, cache=True, fastmath=True)
 def _add(m: Doubles, air: Air, haze: Haze, x0: int, y0: int, out: Floats) -> None:
     rows, columns = out.shape
     zero, one, half, g = f32(0.0), f32(1.0), f32(0.5), f32(FORWARD)
-    seed, per_dust, dust = air.seed, air.per_dust, air.dust
+    seed, later, share = air.seed, air.later, air.share
+    per_dust, dust = air.per_dust, air.dust
     for row in prange(rows):
         y = row + 0.5
         kept = np.full((4, 6), NO_CELL, np.float32)
@@ -160,18 +165,19 @@ def _add(m: Doubles, air: Air, haze: Haze, x0: int, y0: int, out: Floats) -> Non
                 continue
             if dust > f32(0.0):
                 px, py = f32(column + x0) * per_dust, f32(row + y0) * per_dust
-                drift = f32(0.6) * lattice_noise(px, py, seed, kept[0])
-                drift += f32(0.4) * lattice_noise(px * f32(2.3), py * f32(2.3), seed + 1, kept[1])
+                drift = f32(0.6) * lattice_noise(px, py, seed, later, share, kept[0])
+                drift += f32(0.4) * lattice_noise(px * f32(2.3), py * f32(2.3), seed + 1, later + 1, share, kept[1])
                 # Drifts hang in the air; streaks run along the beam, as what stands in the opening draws them.
-                streak = f32(0.65) * lattice_noise(u * f32(5.0), v * f32(0.9), seed + 2, kept[2])
-                streak += f32(0.35) * lattice_noise(u * f32(13.0), v * f32(1.7), seed + 3, kept[3])
+                streak = f32(0.65) * lattice_noise(u * f32(5.0), v * f32(0.9), seed + 2, later + 2, share, kept[2])
+                streak += f32(0.35) * lattice_noise(u * f32(13.0), v * f32(1.7), seed + 3, later + 3, share, kept[3])
                 light *= one + dust * (f32(2.0) * drift - one) + f32(1.3) * dust * (f32(2.0) * streak - one)
                 light = max(light, zero)
             out[row, column] += light + glow
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> DrawnField:
-    return DrawnField(lambda frame: draw(source.beams, settings, frame))
+    seconds = scene.seconds
+    return DrawnField(lambda frame: draw(source.beams, settings, frame, seconds))
 
 
 KIND = Kind(

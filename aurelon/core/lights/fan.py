@@ -16,7 +16,8 @@ from numba import njit, prange
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.fastmath import angle_of, smoothstep
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.noise import periodic_noise
+from aurelon.core.imaging.noise import moment, periodic_noise
+from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import WhiteField, as_picture
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
 from aurelon.core.settings import Place, Settings, choice, number, place_setting, seed_setting, whole
@@ -41,6 +42,7 @@ class Source(Settings):
         0.6, "How strongly the rays stand out from one another", unit="share", low=0, high=1, step=0.01, essential=True
     )
     seed: int = seed_setting("A different pattern of the same kind", essential=True)
+    evolution: float = evolution_setting()
 
 
 class Spread(Settings):
@@ -89,22 +91,32 @@ class Spread(Settings):
     )
 
 
-def pattern(settings: Source) -> Floats:
-    """The noise (depths, angles) in 0..1, closed over the angle."""
+def pattern(settings: Source, seconds: float = 0.0) -> Floats:
+    """The noise (depths, angles) in 0..1, closed over the angle, so many seconds into a reel."""
     s = settings
+    now = moment(s.seed, s.evolution, seconds)
+    if now.share > 0:
+        before, after = (_pattern_of(s, seed) for seed in (now.seed, now.later))
+        level = before + (after - before) * float(now.share)
+    else:
+        level = _pattern_of(s, now.seed)
+    t = np.clip((level - 0.5) / max(1 - s.contrast, 0.02) * 0.7 + 0.5, 0, 1)
+    return np.asarray(smoothstep(t), np.float32)
+
+
+def _pattern_of(s: Source, seed: int) -> Doubles:
+    """Octaves of noise of a seed, (depths, angles), of mean one half."""
     angles = ANGLES if s.style == "rays" else CLOUD_ANGLES
     depths = 1 if s.style == "rays" else DEPTHS
     turn = np.arange(angles) / angles
     total = np.zeros((depths, angles))
     weight = whole = 1.0
-    total += _octave(turn, depths, s.count, (s.seed, 0))
+    total += _octave(turn, depths, s.count, (seed, 0))
     for k in range(1, s.fineness):
         weight *= s.persistence
         whole += weight
-        total += weight * _octave(turn, depths, s.count * 2**k, (s.seed, k))
-    level = total / whole
-    t = np.clip((level - 0.5) / max(1 - s.contrast, 0.02) * 0.7 + 0.5, 0, 1)
-    return np.asarray(smoothstep(t), np.float32)
+        total += weight * _octave(turn, depths, s.count * 2**k, (seed, k))
+    return total / whole
 
 
 def _octave(turn: Doubles, depths: int, count: int, seed: tuple[int, int]) -> Doubles:
@@ -133,7 +145,7 @@ def degrees_of_blur(table: Floats, softness: float) -> Floats:
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the pattern as it lies round the point, unrolled from left to right."""
-    table = np.asarray(cv2.resize(pattern(settings), frame.size, interpolation=cv2.INTER_LINEAR), np.float32)
+    table = np.asarray(cv2.resize(pattern(settings, reading.seconds), frame.size, interpolation=cv2.INTER_LINEAR), np.float32)
     return as_picture(table[frame.y0 : frame.y1, frame.x0 : frame.x1])
 
 
@@ -238,7 +250,7 @@ def draw(table: Floats, settings: Spread, frame: Frame) -> Floats:
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> WhiteField:
-    table = degrees_of_blur(pattern(source), settings.softness)
+    table = degrees_of_blur(pattern(source, scene.seconds), settings.softness)
     return WhiteField(draw(table, settings, scene.frame_of(FINER)))
 
 

@@ -17,7 +17,8 @@ from aurelon.core.imaging.catmull_rom import catmull_rom
 from aurelon.core.imaging.colour_matrix import Tint
 from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.merging import Travelled
-from aurelon.core.imaging.noise import NO_CELL, lattice_noise
+from aurelon.core.imaging.noise import NO_CELL, lattice_noise, moment
+from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import as_picture
 from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene
 from aurelon.core.optics.shading import Placement, placement
@@ -68,6 +69,7 @@ class Spread(Settings):
     )
     unevenness: float = number(0.4, "How uneven the haze is", unit="share", low=0, high=1, step=0.01, group="Haze")
     seed: int = seed_setting("A different haze", group="Haze")
+    evolution: float = evolution_setting(group="Haze")
 
 
 def pieces(settings: Source, aspect: tuple[float, float]) -> Doubles:
@@ -146,7 +148,7 @@ def core_at(path: Doubles, thickness: float, frame: Frame) -> tuple[Floats, slic
 
 class Air(NamedTuple):
     """Strengths of glow and haze with what each falls by (a diagonal), and the haze's noise: how uneven it is, cells a
-    pixel, seed."""
+    pixel, moment."""
 
     glow: np.float32
     per_glow: np.float32
@@ -155,6 +157,8 @@ class Air(NamedTuple):
     uneven: np.float32
     per_cell: np.float32
     seed: int
+    later: int
+    share: np.float32
 
 
 @njit(parallel=True, cache=True, fastmath=True)
@@ -167,8 +171,8 @@ def _air(away: Floats, air: Air, out: Floats) -> None:
             d = away[row, column]
             near = d * air.per_glow
             x, y = f32(column) * air.per_cell, f32(row) * air.per_cell
-            drift = f32(0.65) * lattice_noise(x, y, air.seed, kept[0])
-            drift += f32(0.35) * lattice_noise(x * f32(2.1), y * f32(2.1), air.seed + 1, kept[1])
+            drift = f32(0.65) * lattice_noise(x, y, air.seed, air.later, air.share, kept[0])
+            drift += f32(0.35) * lattice_noise(x * f32(2.1), y * f32(2.1), air.seed + 1, air.later + 1, air.share, kept[1])
             haze = air.haze * np.exp(-d * air.per_haze) * (one + air.uneven * (two * drift - one))
             out[row, column] = air.glow / (one + near * near) ** f32(1.5) + haze
 
@@ -220,7 +224,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> LineField:
             f32(1 / s.haze_radius),
             f32(s.unevenness),
             f32(9.0 / grid.diagonal),
-            s.seed,
+            *moment(s.seed, s.evolution, scene.seconds),
         )
         _air(away, round_it, air)
     return LineField(air, path, source.width, s.core)

@@ -11,9 +11,10 @@ from typing import Any, Literal
 import cv2
 import numpy as np
 
-from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.frame import Frame, diagonal, in_diagonals
-from aurelon.core.imaging.noise import periodic_noise
+from aurelon.core.imaging.noise import moment, periodic_noise
+from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import WhiteField, as_picture
 from aurelon.core.lights.shared.initial_settings import merge_on
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
@@ -84,6 +85,7 @@ class Spread(Settings):
         0.03, "Wavelength of the ripple", unit="diagonal", low=0.004, high=0.3, step=0.002, exponent=2.0, group="Ripple"
     )
     seed: int = seed_setting("A different ripple", group="Ripple")
+    evolution: float = evolution_setting(group="Ripple")
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
@@ -91,7 +93,7 @@ def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     return as_picture(lay_down(settings.strokes, in_diagonals(frame.size), frame, None))
 
 
-def smeared(paint: Floats, settings: Spread) -> Floats:
+def smeared(paint: Floats, settings: Spread, seconds: float) -> Floats:
     """Paint (h, w) on the whole plate's grid, smeared and rippled."""
     s = settings
     rows, columns = paint.shape
@@ -111,7 +113,7 @@ def smeared(paint: Floats, settings: Spread) -> Floats:
         )
         # The smear keeps what was painted in it, so that a stroke stays where it was put.
         paint = np.maximum(sampled(field, rays, grid)[:, :, 0] * f32(1.6), paint * f32(0.5))
-    return _rippled(paint, s) if s.ripple > 0 else paint
+    return _rippled(paint, s, seconds) if s.ripple > 0 else paint
 
 
 def _turned_about(paint: Floats, settings: Spread) -> Floats:
@@ -130,14 +132,19 @@ def _turned_about(paint: Floats, settings: Spread) -> Floats:
     return np.asarray(np.maximum(back, 0), np.float32)
 
 
-def _rippled(paint: Floats, settings: Spread) -> Floats:
+def _rippled(paint: Floats, settings: Spread, seconds: float) -> Floats:
     s = settings
+    now = moment(s.seed, s.evolution, seconds)
     rows, columns = paint.shape
     length = diagonal((columns, rows))
     x, y = np.meshgrid(np.arange(columns, dtype=np.float32), np.arange(rows, dtype=np.float32))
     waves = (y + 0.5) / (s.wavelength * length)
-    drift = periodic_noise(np.asarray(waves * 0.37 + 40, np.float64), WAVES, (s.seed, 5)) - 0.5
-    sway = np.sin(2 * np.pi * (waves + 1.5 * drift)) * (0.6 + 0.8 * periodic_noise(np.asarray(waves + 9.0), WAVES, (s.seed, 6)))
+
+    def noise(place: Doubles, which: int) -> Doubles:
+        return periodic_noise(place, WAVES, (now.seed, which), (now.later, which), float(now.share))
+
+    drift = noise(np.asarray(waves * 0.37 + 40, np.float64), 5) - 0.5
+    sway = np.sin(2 * np.pi * (waves + 1.5 * drift)) * (0.6 + 0.8 * noise(np.asarray(waves + 9.0, np.float64), 6))
     # Farther down, nearer to the eye, it sways more.
     shift = (s.ripple * length * sway * (0.3 + 0.7 * (y + 0.5) / rows)).astype(np.float32)
     return np.asarray(cv2.remap(paint, x + shift, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT), np.float32)
@@ -146,7 +153,7 @@ def _rippled(paint: Floats, settings: Spread) -> Floats:
 def spread(scene: Scene[None], source: Source, settings: Spread) -> WhiteField:
     grid = scene.frame_of(1.5)
     paint = lay_down(source.strokes, in_diagonals(scene.size), grid, None)
-    return WhiteField(np.ascontiguousarray(smeared(paint, settings), np.float32))
+    return WhiteField(np.ascontiguousarray(smeared(paint, settings, scene.seconds), np.float32))
 
 
 def initial(plate: Plate) -> dict[str, dict[str, Any]]:

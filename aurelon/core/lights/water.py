@@ -16,8 +16,10 @@ from numba import njit
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.frame import Frame, in_diagonals
+from aurelon.core.imaging.noise import moment
 from aurelon.core.imaging.perspective import to_square
 from aurelon.core.imaging.texture import Pyramid, Repeats, lay, pyramid
+from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import WhiteField, as_picture
 from aurelon.core.lights.shared.initial_settings import merge_on
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
@@ -40,6 +42,7 @@ class Source(Settings):
     waves: int = whole(6, "Number of waves across the sheet", low=2, high=40, essential=True)
     detail: float = number(0.45, "Strength of the finer waves", unit="share", low=0, high=1, step=0.01)
     seed: int = seed_setting("A different sheet of water")
+    evolution: float = evolution_setting()
 
 
 class Spread(Settings):
@@ -72,10 +75,14 @@ def heights(waves: int, detail: float, seed: int) -> Doubles:
 
 
 @lru_cache(maxsize=8)
-def sheet(settings: Source) -> Floats:
-    """The light on the sheet, (CELLS, CELLS), of mean 1."""
+def sheet(settings: Source, seconds: float = 0.0) -> Floats:
+    """The light on the sheet, (CELLS, CELLS), of mean 1, so many seconds into a reel."""
     s = settings
-    level = heights(s.waves, s.detail, s.seed)
+    now = moment(s.seed, s.evolution, seconds)
+    level = heights(s.waves, s.detail, now.seed)
+    if now.share > 0:  # as high between two patterns as at them
+        turn = np.pi / 2 * float(now.share)
+        level = level * np.cos(turn) + heights(s.waves, s.detail, now.later) * np.sin(turn)
     if s.style == "noise":
         drift = np.exp(s.strength * 1.5 * level)
         return np.asarray(drift / drift.mean(), np.float32)
@@ -115,7 +122,7 @@ def _cast(right: Doubles, down: Doubles, fine: int, out: Doubles) -> None:
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the sheet, seen from above."""
-    level = pyramid(sheet(settings)[:, :, None])
+    level = pyramid(sheet(settings, reading.seconds)[:, :, None])
     aspect = in_diagonals(frame.size)
     scale = np.diag([aspect[0] / frame.width, aspect[1] / frame.height, 1.0])
     scale[:2, 2] = scale[0, 0] * frame.x0, scale[1, 1] * frame.y0
@@ -136,7 +143,7 @@ def draw(level: Pyramid, settings: Spread, frame: Frame) -> Floats:
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> WhiteField:
     # Taken away before the sheet is made smaller anywhere, as the two do not commute.
-    threads = np.maximum(sheet(source) - f32(settings.floor), 0)
+    threads = np.maximum(sheet(source, scene.seconds) - f32(settings.floor), 0)
     # The same grid for a plate of any size and for drafts: in perspective the threads are finer than a coarse
     # grid's cells.
     scale = EDGE / max(scene.size)

@@ -38,6 +38,7 @@ class Common(TypedDict, total=False):
     label: str
     group: str
     essential: bool
+    over_frames: bool
     when: dict[str, list[Any]]
 
 
@@ -47,8 +48,9 @@ class Setting(BaseModel):
 
     `group` puts it beside others under a heading, `essential` settings are those that are always seen. `when`
     shows it only while other settings of its stage have one of the listed values. In a group of copies each light
-    has its `own`. One that is `keyed` may change over the frames of a reel. `swept` says how a test strip goes through it:
-    over a part of its `range`, through `each` of its values, or not at all.
+    has its `own`. One that is `keyed` may change over the frames of a reel, and one `over_frames` means something there
+    alone. `swept` says how a test strip goes through it: over a part of its `range`, through `each` of its values, or not
+    at all.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -63,6 +65,7 @@ class Setting(BaseModel):
     when: dict[str, list[Any]] = {}
     own: bool = False
     keyed: bool = False
+    over_frames: bool = False
     swept: Swept | None = None
 
     ON_A_STRIP: ClassVar[int] = 7  # pictures of a test strip of this setting alone

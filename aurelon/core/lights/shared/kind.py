@@ -143,7 +143,8 @@ class Reading(Generic[D]):
     """The picture (H, W, 3) that Source reads, at its full size, and what was detected in it.
 
     `file_of` gives the files that settings refer to by their SHA-256; None where one is not there. `area_of(matte, frame)`
-    and `sky_at(frame)` are areas of the plate, (h, w) in 0..1; an area is None where there is no such matte.
+    and `sky_at(frame)` are areas of the plate, (h, w) in 0..1; an area is None where there is no such matte. `seconds` are
+    those of a reel, for what drifts.
     """
 
     picture: Floats
@@ -152,6 +153,7 @@ class Reading(Generic[D]):
     file_of: FileOf = no_file
     area_of: AreaOf = no_area
     sky_at: Callable[[Frame], Floats] = no_sky
+    seconds: float = 0.0
 
     @property
     def canonical(self) -> Floats:
@@ -166,7 +168,7 @@ class Scene(Generic[D]):
     size, its space.
 
     `view` is all that is being shown, of which a field is looked up in bands. `working_edge` bounds the long edge of the
-    grid that light travels on; a draft has a smaller one.
+    grid that light travels on; a draft has a smaller one. `seconds` are those of a reel, for what drifts.
     """
 
     source_at: Callable[[Frame], Floats]
@@ -177,6 +179,7 @@ class Scene(Generic[D]):
     working_edge: int
     view: Frame
     file_of: FileOf = no_file
+    seconds: float = 0.0
     _mixed: dict[tuple[int, bytes], Floats] = field(default_factory=dict, repr=False, compare=False)
 
     def mixed(self, grid: Floats, matrix: Floats) -> Floats:

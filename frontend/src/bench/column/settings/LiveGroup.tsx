@@ -33,7 +33,7 @@ export function LiveGroup({ place, group, name, tools }: Props) {
   const shown = useNow((s) => {
     const values = valuesAt(s.rig, place);
     return group.settings
-      .filter((setting) => isShown(setting, values))
+      .filter((setting) => isShown(setting, values) && (!setting.over_frames || s.plate.frames > 1))
       .map((setting) => setting.name)
       .join(" ");
   });
