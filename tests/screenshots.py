@@ -124,8 +124,13 @@ def take(camera: Camera) -> None:
     page.keyboard.press("Escape")
     add_light(page, "Line", SETTLE)
     camera.shoot("line")
-    camera.open("Night over Merrow Point")
-    camera.shoot("night")
+    camera.open("Ferry at dusk", "Low sun")
+    page.get_by_role("textbox", name="Frame", exact=True).fill("16")
+    page.keyboard.press("Enter")
+    rested(page, SETTLE)
+    expect(page.locator(".ready").first).to_be_visible(timeout=60000)
+    page.wait_for_timeout(9000)
+    camera.shoot("frames")
 
 
 def main() -> None:
