@@ -11,6 +11,7 @@ from aurelon.core import Reel, Renderer, Rig, RigError
 from aurelon.core.analysis.carried_matte import carried, frame_of_mattes
 from aurelon.core.analysis.flicker import flicker
 from aurelon.core.analysis.follow import follow
+from aurelon.core.export.reels import ReelExport, trial_size
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.masks.carried import Carried
 from aurelon.core.reel import grey_frame
@@ -47,6 +48,17 @@ class FlickerCell(BaseModel):
     share: float
     worst: int
     worst_share: float
+
+
+class SizeCell(BaseModel):
+    """About how many bytes the file of a lit reel will have."""
+
+    about: int
+
+
+def try_reel(reel: Reel, rig: Rig, options: ReelExport, control: Control) -> None:
+    """Gives the size of the file, by writing a second of the middle."""
+    control.give(SizeCell(about=trial_size(reel, rig, options, control.cancelled)))
 
 
 def follow_place(reel: Reel, frame: int, place: Place, control: Control) -> None:

@@ -159,6 +159,9 @@ class Refused(ReelTest):
         (self.folder / "words.mp4").write_text("no video at all, just words")
         self.refused(self.folder / "words.mp4", "holds no frames that Aurelon can read")
         self.refused(self.folder / "gone.mkv", "cannot be read")
+        other = self.folder / "other.mkv"
+        other.write_bytes(whole.replace(b"V_FFV1", b"V_ZZZ9"))  # a coding that nobody knows
+        self.refused(other, "cannot be decoded at frame 0|damaged")
         sound = self.folder / "sound.mkv"
         with av.open(str(sound), "w") as container:
             stream = container.add_stream("flac", rate=48_000, layout="mono")

@@ -152,6 +152,10 @@ class Reels(ServiceTest):
 
     def test_a_lit_reel_is_written_as_one_file_by_a_run(self) -> None:
         plate = self.bring()
+        trial = {"rig": {}, "reel": {"format": "ffv1"}}
+        (size,) = self.finished(self.told("POST", f"/plates/{plate}/reel/size", 202, json=trial))
+        self.assertAlmostEqual(size["about"] / len(self.video.read_bytes()), 1, delta=0.4)
+        self.told("POST", f"/plates/{plate}/reel/size", 422, json={"rig": {}, "reel": {"format": "ffv1", "depth": "12"}})
         self.save(plate, {"lights": [BLOOM], "keys": {"glow": {"merge.intensity": {"at": [[0, 0.0], [11, 3.0]]}}}})
         state = self.run_over({"plates": [plate], "reel": {"format": "ffv1", "first": 2, "last": 9}})
         self.assertEqual(state["run"]["state"], "done", state)

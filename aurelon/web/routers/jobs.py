@@ -13,12 +13,22 @@ from pydantic import BaseModel, ConfigDict, Field
 from aurelon.core import OutputError, Rig
 from aurelon.core.analysis.subject_cut import cut_subject
 from aurelon.core.export import AnyExport, targets
+from aurelon.core.export.reels import ReelExport, check_reel
 from aurelon.core.masks.subject import Subject
 from aurelon.core.settings import Place
 from aurelon.runs.batches import stem_of
 from aurelon.runs.jobs import Control, FileResult, Job, State
 from aurelon.web.context import FrameNumber, Shared
-from aurelon.web.over_frames import CarriedCell, FlickerCell, FollowedCell, carry_matte, follow_place, measure_flicker
+from aurelon.web.over_frames import (
+    CarriedCell,
+    FlickerCell,
+    FollowedCell,
+    SizeCell,
+    carry_matte,
+    follow_place,
+    measure_flicker,
+    try_reel,
+)
 from aurelon.web.sheets import KindCell, RigCell, light_every_kind, show_every_rig
 
 router = APIRouter(tags=["jobs"])
@@ -42,7 +52,7 @@ class JobNews(BaseModel):
     """A line of news of a job: how it stands, and what it gave since the last."""
 
     job: JobState
-    items: list[KindCell | RigCell | FollowedCell | CarriedCell | FlickerCell]
+    items: list[KindCell | RigCell | FollowedCell | CarriedCell | FlickerCell | SizeCell]
 
 
 class ExportRequest(BaseModel):
@@ -82,6 +92,13 @@ class FlickerRequest(BaseModel):
 
     rig: Rig
     span: tuple[int, int]
+
+
+class ReelSizeRequest(BaseModel):
+    """A rig on a reel, and how the lit reel would be written."""
+
+    rig: Rig
+    reel: ReelExport
 
 
 class SheetRequest(BaseModel):
@@ -139,6 +156,14 @@ def start_carrying(context: Shared, plate_id: int, body: CarryRequest, frame: Fr
         carry_matte(context.store, plate_id, reel, renderer, body.rig, body.matte, control)
 
     return _state(context.jobs.start("bench", work))
+
+
+@router.post("/plates/{plate_id}/reel/size", status_code=202)
+def start_trying_reel(context: Shared, plate_id: int, body: ReelSizeRequest) -> JobState:
+    """Learns about how large the file of a lit reel will be, by writing a second of its middle."""
+    reel = context.renderers.reel(plate_id)
+    check_reel(reel, body.rig, body.reel)
+    return _state(context.jobs.start("bench", lambda control: try_reel(reel, body.rig, body.reel, control)))
 
 
 @router.post("/plates/{plate_id}/flicker", status_code=202)

@@ -46,6 +46,7 @@ export type Edit = Schemas["EditRequest"]["edit"];
 export type Edited = Schemas["Edited"];
 export type FollowedCell = Schemas["FollowedCell"];
 export type CarriedCell = Schemas["CarriedCell"];
+export type SizeCell = Schemas["SizeCell"];
 export type FlickerCell = Schemas["FlickerCell"];
 export type ReelInfo = Schemas["ReelInfo"];
 export type Track = Schemas["Track"];

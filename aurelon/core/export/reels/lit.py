@@ -111,15 +111,16 @@ def join_reel(reel: Reel, rig: Rig, options: ReelExport, segments: Iterable[byte
         writer.join(form, _look(reel, rig, options), segments, [time - begin for time in ends], sound, out)
 
 
-def trial_size(reel: Reel, rig: Rig, options: ReelExport) -> int:
-    """About how many bytes the file will have, by a real trial: a second of the middle is written, and reckoned up."""
+def trial_size(reel: Reel, rig: Rig, options: ReelExport, cancelled: Callable[[], bool] = never) -> int:
+    """About how many bytes the file will have, by a real trial: a second of the middle is written, and reckoned up. Sound is not
+    counted. Raises OutputError, and Cancelled."""
     check_reel(reel, rig, options)
     first, last = options.span(reel)
     begin = (first + last) // 2
     end = begin + 1
     while end < min(last, begin + MOST_TRIAL) and reel.footage.times[end] - reel.footage.times[begin] < TRIAL:
         end += 1
-    return len(segment_of(reel, rig, options, begin, end)) * (last - first) // (end - begin)
+    return len(segment_of(reel, rig, options, begin, end, cancelled)) * (last - first) // (end - begin)
 
 
 def samples_of(plate: Plate, rig: Rig, look: Look, form: ReelFormat) -> NDArray[Any]:

@@ -48,10 +48,12 @@ function timeLeft(seconds: number): string {
 
 /** Format, depth, size and profile; then progress, and the file. Each plate begins at its full size. */
 export function ExportDialog({ onClose }: { onClose: () => void }) {
-  const { catalogue, now } = useBench();
+  const { catalogue, now, frames } = useBench();
   const info = catalogue.export;
   const { plate, rig, frame, span } = now();
   const [what, setWhat] = useState<What>(plate.frames > 1 ? "reel" : "frame");
+  const [tried, setTried] = useState<{ of: string; bytes: number } | null>(null);
+  const trying = useNow((s) => s.overFrames !== null);
   const [moving, setMoving] = useState<ReelChoice>(() => reelChoice(info));
   const seen = useNow((s) => s.seen);
   const [again] = useState(wasExported);
@@ -78,13 +80,12 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const about = useFileSize(plate.id, frame, rig, edgeWrong || what === "reel" ? null : options);
   const count = span[1] - span[0];
 
+  const [first, last] = span;
+  const reel = { ...moving, long_edge: wanted === long ? null : wanted, first, last } as unknown as ReelExport;
+  const asked = JSON.stringify(reel);
   const startRun = async () => {
     setWrong(null);
-    const [first, last] = span;
-    const body =
-      what === "reel"
-        ? { plates: [plate.id], reel: { ...moving, long_edge: wanted === long ? null : wanted, first, last } as unknown as ReelExport }
-        : { plates: [plate.id], export: options, frames: span };
+    const body = what === "reel" ? { plates: [plate.id], reel } : { plates: [plate.id], export: options, frames: span };
     const { error } = await api.POST("/api/runs", { body: body as unknown as RunRequest });
     if (error) {
       setWrong(said(error));
@@ -95,6 +96,10 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
     go("/runs");
   };
 
+  const tryOut = async () => {
+    const bytes = await frames.trySize(reel);
+    if (bytes !== null) setTried({ of: asked, bytes });
+  };
   const start = async () => {
     setWrong(null);
     const { data, error } = await api.POST("/api/plates/{plate_id}/exports", {
@@ -156,6 +161,9 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
       {what === "reel" ? (
         <ReelFields info={info} plate={plate} choice={moving} onChoice={setMoving}>
           {sizes}
+          <Button isDisabled={trying || edgeWrong} hint="Writes a second of the middle, to tell" onPress={() => void tryOut()}>
+            {trying ? "Trying a second…" : tried?.of === asked ? `About ${megabytes(tried.bytes)}` : "How large will it be?"}
+          </Button>
         </ReelFields>
       ) : (
         <ExportFields info={info} plate={plate} choice={choice} onChoice={setChoice}>

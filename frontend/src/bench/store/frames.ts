@@ -1,5 +1,16 @@
 import type { StoreApi } from "zustand";
-import { api, follow, said, type CarriedCell, type FlickerCell, type FollowedCell, type FrameHeader, type Job } from "../../api/client";
+import {
+  api,
+  follow,
+  said,
+  type CarriedCell,
+  type FlickerCell,
+  type FollowedCell,
+  type FrameHeader,
+  type Job,
+  type ReelExport,
+  type SizeCell,
+} from "../../api/client";
 import type { Board } from "../../ui/Notices";
 import type { Editing } from "./editing";
 import { keyOf, withKeyAt, withKeyed } from "./keys";
@@ -69,6 +80,13 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
       const asked = api.POST("/api/plates/{plate_id}/carry", { params: atFrame(s), body: { rig: s.rig, matte } });
       const made = (await overFrames(`Carrying ${label}`, asked)) as CarriedCell | null;
       if (made) editing.ask({ do: "take-carried", matte, file: made.file, hinted: made.hinted });
+    },
+    /** About how many bytes the lit reel will have; null where that was stopped or is refused. */
+    trySize: async (reel: ReelExport): Promise<number | null> => {
+      const params = { path: { plate_id: plate.id } };
+      const asked = api.POST("/api/plates/{plate_id}/reel/size", { params, body: { rig: store.getState().rig, reel } });
+      const made = (await overFrames("Trying a second", asked)) as SizeCell | null;
+      return made?.about ?? null;
     },
     /** Measures how much the light flickers, from where the reel begins to where it ends. */
     measure: async () => {
