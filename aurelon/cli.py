@@ -184,6 +184,8 @@ def _check(options: argparse.Namespace) -> None:
     rig = _parse(options.rig)
     lights = len(rig.stack)
     print(f"{options.rig}: valid, {lights} light{'' if lights == 1 else 's'}")
+    for owner in rig.unused_keys():
+        print(f"  the light '{owner}' is missing; its keys change nothing")
     for matte, users in rig.missing_mattes().items():
         go = "goes" if len(users) == 1 else "go"
         print(f"  the matte '{matte}' is missing; {' and '.join(users)} used it and {go} on without it")

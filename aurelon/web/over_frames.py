@@ -10,9 +10,10 @@ from pydantic import BaseModel
 from aurelon.core import Reel, Renderer, Rig, RigError
 from aurelon.core.analysis.carried_matte import carried, frame_of_mattes
 from aurelon.core.analysis.flicker import flicker
-from aurelon.core.analysis.follow import follow
+from aurelon.core.analysis.follow import follow, follow_all
 from aurelon.core.export.reels import ReelExport, trial_size
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.lights.shared.points import Points
 from aurelon.core.masks.carried import Carried
 from aurelon.core.reel import grey_frame
 from aurelon.core.reels.writers.video import grey_reel
@@ -33,6 +34,19 @@ class FollowedCell(BaseModel):
     """A place over the frames of a reel."""
 
     seen: list[SeenAt]
+
+
+class PointsAt(BaseModel):
+    """Where a light's points are at a frame."""
+
+    frame: int
+    places: list[Place]
+
+
+class FollowedPointsCell(BaseModel):
+    """A light's points over the frames of a reel."""
+
+    at: list[PointsAt]
 
 
 class CarriedCell(BaseModel):
@@ -65,6 +79,20 @@ def follow_place(reel: Reel, frame: int, place: Place, control: Control) -> None
     """Gives where a place is at all frames."""
     found = follow(reel, frame, place, progress=control.progress, cancelled=control.cancelled)
     control.give(FollowedCell(seen=[SeenAt(frame=one.frame, place=one.place, sure=one.sure) for one in found]))
+
+
+def follow_points(reel: Reel, renderer: Renderer, rig: Rig, light_id: str, control: Control) -> None:
+    """Gives where a light's points are at all frames, from those that are found at the renderer's frame."""
+    with renderer.working(rig, cancelled=control.cancelled) as now:
+        detected = now.graph.of(light_id).detected
+        found = None if detected is None else now.work.once(detected)
+    if not isinstance(found, Points) or not found.found.any():
+        raise RigError([("source", "no points of light are found at this frame; go to one where they shine")])
+    places = [(float(x), float(y)) for x, y in found.places[found.found]]
+    ways = follow_all(reel, renderer.plate.frame, places, progress=control.progress, cancelled=control.cancelled)
+    frames = [[way[number] for way in ways] for number in range(len(reel))]
+    at = [PointsAt(frame=number, places=[seen.place for seen in frame]) for number, frame in enumerate(frames)]
+    control.give(FollowedPointsCell(at=at))
 
 
 def carry_matte(store: Store, plate_id: int, reel: Reel, renderer: Renderer, rig: Rig, matte_id: str, control: Control) -> None:

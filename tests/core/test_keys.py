@@ -133,6 +133,8 @@ class Edits(unittest.TestCase):
         self.assertEqual(moved.keys["sun"]["merge.intensity"].at, ((0, 0.0), (6, 0.25), (8, 1.0)))
         smooth = Key(act="between", owner="sun", path="merge.intensity", between="smooth").apply(moved).rig
         self.assertEqual(smooth.keys["sun"]["merge.intensity"].between, "smooth")
+        reset = Key(act="reset", owner="sun", path="merge.intensity", frame=6).apply(smooth).rig
+        self.assertEqual((reset.keys, reset.stack[0].merge.intensity), ({}, 1.0))
         bare = Key(act="clear", owner="sun", path="merge.intensity", frame=6).apply(smooth).rig
         self.assertEqual((bare.keys, bare.stack[0].merge.intensity), ({}, 0.25))
 

@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from aurelon.core import Reel, Rig, open_reel, parse_rig, render
 from aurelon.core.analysis.carried_matte import carried, frame_of_mattes
 from aurelon.core.analysis.flicker import flicker, of_blocks
-from aurelon.core.analysis.follow import follow
+from aurelon.core.analysis.follow import follow, follow_all
+from aurelon.core.analysis.points import brightest_points, light_at
 from aurelon.core.errors import Cancelled
 from aurelon.core.reels.writers.video import grey_reel
 from tests.pictures import light, plate_of, rig_of, scene
@@ -162,6 +163,49 @@ class CarriedMattes(OverFrames):
         self.assertEqual([float(cover.max()) for cover in covers], [0, 1, 0])
         np.testing.assert_allclose(covers[1][:, :230], 1, atol=1e-3)
         np.testing.assert_allclose(covers[1][:, 252:], 0, atol=1e-3)
+
+
+def lamps(count: int = 8) -> list[NDArray[np.uint8]]:
+    """Lamps that go to the right over a dark ground, (h, w, 3); the third is now brighter, now weaker than the second."""
+    made = []
+    down, across = np.mgrid[0:TALL, 0:WIDE]
+    for number in range(count):
+        picture = np.full((TALL, WIDE, 3), 20.0)
+        for x, y, level in ((100, 80, 255), (200, 200, 246), (330, 120, 249 if number % 2 else 243)):
+            lamp = np.clip(7.5 - np.hypot(across - x - 5 * number, down - y), 0, 1)[:, :, None]
+            picture = picture * (1 - lamp) + level * lamp
+        made.append(picture.round().astype(np.uint8))
+    return made
+
+
+class FollowedPoints(OverFrames):
+    def test_known_places_have_the_light_that_is_found_there(self) -> None:
+        plate = self.reel(lamps())[0]
+        light_there = (
+            np.dstack([plate.pixels, np.ones(plate.pixels.shape[:2], np.float32)]) * (plate.pixels.mean(2) > 0.3)[:, :, None]
+        )
+        places, found = brightest_points(light_there, plate.space.luminance, 20.0)
+        self.assertEqual(len(places), 3)
+        again, known = light_at(light_there, places, 20.0)
+        np.testing.assert_array_equal(again, places)
+        np.testing.assert_allclose(known, found, rtol=0.05)
+        _, beyond = light_at(light_there, np.array([[3.0, 0.5]]), 20.0)
+        np.testing.assert_array_equal(beyond, 0)
+
+    def test_the_same_points_shine_on_every_frame(self) -> None:
+        reel = self.reel(lamps())
+        star = light("starburst", source={"threshold": 0.5, "max_points": 2})
+        anew = rig_of(star)
+        places = [((x + 0.5) / WIDE, (y + 0.5) / TALL) for x, y in ((100, 80), (200, 200))]
+        ways = follow_all(reel, 0, places)
+        for k, (x, y) in enumerate(((100, 80), (200, 200))):
+            for seen in ways[k]:
+                self.assertLess(abs(seen.place[0] * WIDE - 0.5 - x - 5 * seen.frame), 0.7)
+                self.assertLess(abs(seen.place[1] * TALL - 0.5 - y), 0.7)
+        at = [[n, [way[n].place for way in ways]] for n in range(len(reel))]
+        held = Rig.model_validate({**anew.model_dump(), "keys": {"under-test": {"source.followed": {"at": at}}}})
+        # Of two lamps of nearly one brightness now one, now the other is chosen anew; followed, the star stays where it is.
+        self.assertGreater(flicker(reel, anew).share, 5 * flicker(reel, held).share)
 
 
 class Flickering(OverFrames):

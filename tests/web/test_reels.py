@@ -124,6 +124,14 @@ class Reels(ServiceTest):
         (found,) = self.finished(job)
         self.assertEqual([one["frame"] for one in found["seen"]], list(range(12)))
         self.assertAlmostEqual((found["seen"][7]["place"][0] * 96) - 20, 25, delta=2)
+        star = {"lights": [{"id": "star", "kind": "starburst", "source": {"threshold": 0.6}}]}
+        asked = {"rig": star, "light": "star"}
+        (points,) = self.finished(self.told("POST", f"/plates/{plate}/follow/points?frame=2", 202, json=asked))
+        self.assertEqual([one["frame"] for one in points["at"]], list(range(12)))
+        self.assertEqual(len({len(one["places"]) for one in points["at"]}), 1)
+        dark = {"lights": [{"id": "star", "kind": "starburst", "source": {"threshold": 2.0}}]}
+        job = self.told("POST", f"/plates/{plate}/follow/points", 202, json={"rig": dark, "light": "star"})
+        self.assertIn("no points of light", self.failed(job))
         square = [[13 / 96, 9 / 64], [27 / 96, 9 / 64], [27 / 96, 23 / 64], [13 / 96, 23 / 64]]
         mask = {"start": "nothing", "parts": [{"part": "polygon", "corners": square}]}
         rig = {"mattes": [{"id": "lamp", "name": "Lamp", "mask": mask}]}

@@ -8,8 +8,9 @@ round; a place beyond the frame goes with the motion of the whole picture, and i
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import cache, partial
 from typing import Any
 
 import cv2
@@ -36,6 +37,7 @@ CORNERS = 400  # of the whole picture, whose motion is taken where the place is 
 Grey = NDArray[np.uint8]
 Point = NDArray[np.float64]
 Progress = Callable[[float], None]
+Whole = Callable[[], NDArray[np.float64] | None]
 
 
 @dataclass(frozen=True)
@@ -58,24 +60,40 @@ def follow(
 ) -> list[Seen]:
     """The place over the frames of `span` (all where left out), in their order. Raises Cancelled, and PlateError for a frame that
     cannot be read."""
+    return follow_all(reel, frame, [place], span, progress=progress, cancelled=cancelled)[0]
+
+
+def follow_all(
+    reel: Reel,
+    frame: int,
+    places: Sequence[tuple[float, float]],
+    span: tuple[int, int] | None = None,
+    *,
+    progress: Progress = lambda share: None,
+    cancelled: Callable[[], bool] = never,
+) -> list[list[Seen]]:
+    """The same of several places at once, each by itself."""
     first, last = span or (0, len(reel))
-    start = _Start(grey_of(reel, frame), place)
-    found = {frame: Seen(frame, place, 1.0)}
+    begin = grey_of(reel, frame)
+    starts = [_Start(begin, place) for place in places]
+    found = [{frame: Seen(frame, place, 1.0)} for place in places]
     done = 0
     for way, end in ((1, last), (-1, first - 1)):
-        before, at, going = start.grey, start.at, _Way()
+        before, at = begin, [start.at for start in starts]
+        going = [_Way() for _ in starts]
         for number in range(frame + way, end, way):
             if cancelled():
                 raise Cancelled
-            grey = grey_of(reel, number)
-            at, sure = start.next(before, grey, at, going)
-            going.gone = going.gone or sure > 0
-
-            found[number] = Seen(number, start.fractions(at), sure)
-            before = grey
+            now = grey_of(reel, number)
+            whole = cache(partial(_whole_motion, before, now))
+            for k, start in enumerate(starts):
+                at[k], sure = start.next(before, now, at[k], going[k], whole)
+                going[k].gone = going[k].gone or sure > 0
+                found[k][number] = Seen(number, start.fractions(at[k]), sure)
+            before = now
             done += 1
             progress(done / max(last - first - 1, 1))
-    return [found[number] for number in sorted(found) if first <= number < last]
+    return [[seen[number] for number in sorted(seen) if first <= number < last] for seen in found]
 
 
 def grey_of(reel: Reel, number: int) -> Grey:
@@ -112,7 +130,7 @@ class _Start:
         x, y = (at + 0.5) / self.size
         return float(x), float(y)
 
-    def next(self, before: Grey, now: Grey, at: Point, way: _Way) -> tuple[Point, float]:
+    def next(self, before: Grey, now: Grey, at: Point, way: _Way, whole: Whole) -> tuple[Point, float]:
         """Where the place is in the next frame, and how sure that is."""
         if self.inside:
             moved = _moved(before, now, at, self.half) if way.missing == 0 else None
@@ -124,7 +142,7 @@ class _Start:
             way.missing += 1
             if way.gone:
                 return at + way.step, 0.0
-        motion = _whole_motion(before, now)
+        motion = whole()
         return (at if motion is None else motion @ np.array([*at, 1.0])), 0.0
 
     def _looked_for(self, now: Grey, guess: Point, reach: float) -> tuple[Point, float] | None:

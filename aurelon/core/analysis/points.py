@@ -17,6 +17,7 @@ from aurelon.core.imaging.resample import enlarge_to
 
 FAINTEST = 1e-3  # of the brightest point, below which nothing is a point
 MOST = 200
+LEAST_SEEN = 0.05  # share of a point within the frame, below which nothing is known of its light
 NEAR = 4  # pixels round a maximum at half the size within which that of the full size lies
 
 
@@ -55,6 +56,14 @@ def brightest_points(open_light: Floats, luminance: Floats, spacing: float) -> t
     return np.array(places).reshape(-1, 2), np.array(light, np.float32).reshape(-1, 3)
 
 
+def light_at(open_light: Floats, places: Doubles, spacing: float) -> tuple[Doubles, Floats]:
+    """The same of places (n, 2) that are known: as much light as there is at each now."""
+    diagonal = float(np.hypot(*open_light.shape[:2]))
+    radius = max(spacing / 4, 0.8, 2.0)
+    light = [_light_of(open_light, place, radius) / np.float32(diagonal**2) for place in places]
+    return places, np.array(light, np.float32).reshape(-1, 3)
+
+
 def _light_of(open_light: Floats, place: Doubles, radius: float) -> Floats:
     """All light (3,) within `radius` pixels of a place, times area in pixels; less of it out to twice as far. Beyond the
     frame it is taken to go on as it is within."""
@@ -68,6 +77,8 @@ def _light_of(open_light: Floats, place: Doubles, radius: float) -> Floats:
     there = window[inside]
     part = open_light[np.ix_(rows[(rows >= 0) & (rows < height)], columns[(columns >= 0) & (columns < width)])][:, :, :3]
     share = float(there.sum()) / float(window.sum())
+    if share < LEAST_SEEN:
+        return np.zeros(3, np.float32)
     return np.asarray(np.tensordot(there, part, axes=2) / np.float32(share), np.float32)
 
 

@@ -23,9 +23,11 @@ from aurelon.web.over_frames import (
     CarriedCell,
     FlickerCell,
     FollowedCell,
+    FollowedPointsCell,
     SizeCell,
     carry_matte,
     follow_place,
+    follow_points,
     measure_flicker,
     try_reel,
 )
@@ -52,7 +54,7 @@ class JobNews(BaseModel):
     """A line of news of a job: how it stands, and what it gave since the last."""
 
     job: JobState
-    items: list[KindCell | RigCell | FollowedCell | CarriedCell | FlickerCell | SizeCell]
+    items: list[KindCell | RigCell | FollowedCell | FollowedPointsCell | CarriedCell | FlickerCell | SizeCell]
 
 
 class ExportRequest(BaseModel):
@@ -78,6 +80,13 @@ class FollowRequest(BaseModel):
     """A place of the picture (plate fractions) that is to be followed."""
 
     place: Place
+
+
+class FollowPointsRequest(BaseModel):
+    """A light of a rig whose points are to be followed."""
+
+    rig: Rig
+    light: str
 
 
 class CarryRequest(BaseModel):
@@ -145,6 +154,13 @@ def start_following(context: Shared, plate_id: int, body: FollowRequest, frame: 
     """Follows a place of a frame over all frames of a reel, both ways."""
     reel = context.renderers.reel(plate_id)
     return _state(context.jobs.start("bench", lambda control: follow_place(reel, frame, body.place, control)))
+
+
+@router.post("/plates/{plate_id}/follow/points", status_code=202)
+def start_following_points(context: Shared, plate_id: int, body: FollowPointsRequest, frame: FrameNumber = 0) -> JobState:
+    """Follows the points of a light, as they are found at a frame, over all frames of a reel."""
+    reel, renderer = context.renderers.reel(plate_id), context.renderers.get(plate_id, frame)
+    return _state(context.jobs.start("bench", lambda control: follow_points(reel, renderer, body.rig, body.light, control)))
 
 
 @router.post("/plates/{plate_id}/carry", status_code=202)

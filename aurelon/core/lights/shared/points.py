@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core.analysis.points import brightest_points
+from aurelon.core.analysis.points import brightest_points, light_at
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.lights.shared.highlights import HighlightSource, highlights
@@ -38,6 +38,12 @@ class PointSource(HighlightSource):
     hidden: tuple[Place, ...] = places_setting(
         "Found points that are switched off", max_points=200, adds=False, label="Switched off"
     )
+    followed: tuple[Place, ...] = places_setting(
+        "Points that are followed over the frames of a reel, in place of those found anew on each",
+        max_points=48,
+        adds=False,
+        over_frames=True,
+    )
 
 
 @dataclass(frozen=True)
@@ -63,13 +69,17 @@ def detect_points(reading: Reading[None], settings: PointSource) -> Points:
     height, width, _ = canonical.shape
     whole_frame = Frame.whole((width, height))
     open_light = highlights(Reading(canonical, reading.space, None), settings, whole_frame)
-    found, light = brightest_points(open_light, reading.space.luminance, settings.min_spacing * whole_frame.diagonal)
+    spacing = settings.min_spacing * whole_frame.diagonal
+    if settings.followed:
+        found, light = light_at(open_light, np.array(settings.followed, float), spacing)
+    else:
+        found, light = brightest_points(open_light, reading.space.luminance, spacing)
     size = np.array([width, height], float)
     off = np.zeros(len(found), bool)
     if settings.hidden and len(found):
         away = np.linalg.norm((found[:, None] - np.array(settings.hidden)[None]) * size, axis=2) / whole_frame.diagonal
         off = away.min(axis=1) < SAME_PLACE
-    kept = np.flatnonzero(~off)[: settings.max_points]
+    kept = np.flatnonzero(~off)[: len(found) if settings.followed else settings.max_points]
     placed = np.array(settings.placed, float).reshape(-1, 2)
     seen = 1 - settings.hiding * (1 - _openness_at(open_light[:, :, 3], placed, whole_frame.diagonal))
     white = np.repeat((np.pi * PLACED_RADIUS**2 * seen)[:, None], 3, axis=1).astype(np.float32)

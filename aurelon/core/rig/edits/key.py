@@ -12,10 +12,10 @@ from aurelon.core.rig.model import Rig
 
 class Key(Edit):
     """Sets a key of a setting at a frame, to the value that it has there; removes one, or all of them; moves one; or says how the
-    setting goes from one to the next. Without its last key a setting stays as it was there."""
+    setting goes from one to the next. Without its last key a setting stays as it was there; reset, it is as it comes."""
 
     do: Literal["key"] = "key"
-    act: Literal["set", "remove", "clear", "move", "between"]
+    act: Literal["set", "remove", "clear", "reset", "move", "between"]
     owner: str
     path: str
     frame: int = 0
@@ -37,6 +37,9 @@ class Key(Edit):
         if self.act == "set":
             made = Track(at=((self.frame, now),)) if track is None else track.with_key(self.frame, now)
             return Edited(rig.with_track(self.owner, self.path, made), what)
+        if self.act == "reset":
+            bare = rig.with_track(self.owner, self.path, None)
+            return Edited(bare.with_value(self.owner, self.path, setting.default), f"Reset {label}")
         if track is None:
             raise RigError([(f"keys.{self.owner}.{self.path}", "it has no keys")])
         return Edited(self._changed(rig, track, now), what)
@@ -55,5 +58,12 @@ class Key(Edit):
         return rig.with_value(self.owner, self.path, now).with_track(self.owner, self.path, None)
 
 
-WORDS = {"set": "set a key", "remove": "remove a key", "clear": "remove all keys", "move": "move a key", "between": "between keys"}
+WORDS = {
+    "set": "set a key",
+    "remove": "remove a key",
+    "clear": "remove all keys",
+    "reset": "as it comes",
+    "move": "move a key",
+    "between": "between keys",
+}
 EDIT = Key

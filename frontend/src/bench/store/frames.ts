@@ -6,6 +6,7 @@ import {
   type CarriedCell,
   type FlickerCell,
   type FollowedCell,
+  type FollowedPointsCell,
   type FrameHeader,
   type Job,
   type ReelExport,
@@ -73,6 +74,18 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
       const sure = found.seen.filter((one) => one.sure > 0);
       store.setState({ lost: found.seen.filter((one) => one.sure === 0).map((one) => one.frame) });
       editing.ask({ do: "set-keys", ...key, at: sure.map((one) => [one.frame, one.place]) });
+    },
+    /** Fixes the points of a light, as they are found at this frame, to what is under them. */
+    followPoints: async (place: Place, name: string, light: string) => {
+      const key = keyOf(place, name);
+      const s = store.getState();
+      const asked = api.POST("/api/plates/{plate_id}/follow/points", { params: atFrame(s), body: { rig: s.rig, light } });
+      const found = (await overFrames("Following the points", asked)) as FollowedPointsCell | null;
+      if (found && key) editing.ask({ do: "set-keys", ...key, at: found.at.map((one) => [one.frame, one.places]) });
+    },
+    resetKeys: (place: Place, name: string) => {
+      const key = keyOf(place, name);
+      if (key) editing.ask({ do: "key", act: "reset", ...key, frame: store.getState().frame, to: 0, between: "linear" });
     },
     /** Carries a matte, as it is at this frame, over all frames. */
     carry: async (matte: string, label: string) => {

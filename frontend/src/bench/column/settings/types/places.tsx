@@ -6,21 +6,23 @@ import { settingView } from "../registry";
 export const view = settingView<"places">({
   Row: ({ setting, value, onChange, onRest, onAdd }) => (
     <ListRow value={value}>
-      {setting.adds && (
+      {setting.adds && !setting.over_frames && (
         <Button hint="Places a point in the middle of the view; drag it where it belongs" onPress={() => onAdd?.()}>
           Add a point
         </Button>
       )}
-      <Button
-        weight="bare"
-        isDisabled={isEmpty(value)}
-        onPress={() => {
-          onChange([]);
-          onRest();
-        }}
-      >
-        Clear
-      </Button>
+      {!setting.over_frames && (
+        <Button
+          weight="bare"
+          isDisabled={isEmpty(value)}
+          onPress={() => {
+            onChange([]);
+            onRest();
+          }}
+        >
+          Clear
+        </Button>
+      )}
     </ListRow>
   ),
 });
