@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from fractions import Fraction
 
 import numpy as np
@@ -10,7 +11,7 @@ from pydantic import BaseModel
 from aurelon.core import Reel, Renderer, Rig, RigError
 from aurelon.core.analysis.carried_matte import carried, frame_of_mattes
 from aurelon.core.analysis.flicker import flicker
-from aurelon.core.analysis.follow import follow, follow_all
+from aurelon.core.analysis.follow import follow_all
 from aurelon.core.export.reels import ReelExport, trial_size
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.lights.shared.points import Points
@@ -23,30 +24,17 @@ from aurelon.store import Store
 
 
 class SeenAt(BaseModel):
-    """Where a place is at a frame, and how sure that is; 0 where it was lost."""
+    """Where places are at a frame, and how sure that is of the least sure of them; 0 where one was lost."""
 
     frame: int
-    place: Place
+    places: list[Place]
     sure: float
 
 
 class FollowedCell(BaseModel):
-    """A place over the frames of a reel."""
+    """Places over the frames of a reel."""
 
     seen: list[SeenAt]
-
-
-class PointsAt(BaseModel):
-    """Where a light's points are at a frame."""
-
-    frame: int
-    places: list[Place]
-
-
-class FollowedPointsCell(BaseModel):
-    """A light's points over the frames of a reel."""
-
-    at: list[PointsAt]
 
 
 class CarriedCell(BaseModel):
@@ -75,10 +63,14 @@ def try_reel(reel: Reel, rig: Rig, options: ReelExport, control: Control) -> Non
     control.give(SizeCell(about=trial_size(reel, rig, options, control.cancelled)))
 
 
-def follow_place(reel: Reel, frame: int, place: Place, control: Control) -> None:
-    """Gives where a place is at all frames."""
-    found = follow(reel, frame, place, progress=control.progress, cancelled=control.cancelled)
-    control.give(FollowedCell(seen=[SeenAt(frame=one.frame, place=one.place, sure=one.sure) for one in found]))
+def follow_places(reel: Reel, frame: int, places: Sequence[Place], control: Control) -> None:
+    """Gives where places are at all frames, each followed by itself."""
+    ways = follow_all(reel, frame, places, progress=control.progress, cancelled=control.cancelled)
+    seen = [
+        SeenAt(frame=at[0].frame, places=[one.place for one in at], sure=min(one.sure for one in at))
+        for at in zip(*ways, strict=True)
+    ]
+    control.give(FollowedCell(seen=seen))
 
 
 def follow_points(reel: Reel, renderer: Renderer, rig: Rig, light_id: str, control: Control) -> None:
@@ -89,10 +81,7 @@ def follow_points(reel: Reel, renderer: Renderer, rig: Rig, light_id: str, contr
     if not isinstance(found, Points) or not found.found.any():
         raise RigError([("source", "no points of light are found at this frame; go to one where they shine")])
     places = [(float(x), float(y)) for x, y in found.places[found.found]]
-    ways = follow_all(reel, renderer.plate.frame, places, progress=control.progress, cancelled=control.cancelled)
-    frames = [[way[number] for way in ways] for number in range(len(reel))]
-    at = [PointsAt(frame=number, places=[seen.place for seen in frame]) for number, frame in enumerate(frames)]
-    control.give(FollowedPointsCell(at=at))
+    follow_places(reel, renderer.plate.frame, places, control)
 
 
 def carry_matte(store: Store, plate_id: int, reel: Reel, renderer: Renderer, rig: Rig, matte_id: str, control: Control) -> None:

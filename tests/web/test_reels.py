@@ -120,15 +120,15 @@ class Reels(ServiceTest):
 
     def test_a_place_is_followed_and_a_matte_carried(self) -> None:
         plate = self.bring()
-        job = self.told("POST", f"/plates/{plate}/follow?frame=2", 202, json={"place": [20 / 96, 16 / 64]})
+        job = self.told("POST", f"/plates/{plate}/follow?frame=2", 202, json={"places": [[20 / 96, 16 / 64], [26 / 96, 20 / 64]]})
         (found,) = self.finished(job)
         self.assertEqual([one["frame"] for one in found["seen"]], list(range(12)))
-        self.assertAlmostEqual((found["seen"][7]["place"][0] * 96) - 20, 25, delta=2)
+        self.assertAlmostEqual((found["seen"][7]["places"][0][0] * 96) - 20, 25, delta=2)
         star = {"lights": [{"id": "star", "kind": "starburst", "source": {"threshold": 0.6}}]}
         asked = {"rig": star, "light": "star"}
         (points,) = self.finished(self.told("POST", f"/plates/{plate}/follow/points?frame=2", 202, json=asked))
-        self.assertEqual([one["frame"] for one in points["at"]], list(range(12)))
-        self.assertEqual(len({len(one["places"]) for one in points["at"]}), 1)
+        self.assertEqual([one["frame"] for one in points["seen"]], list(range(12)))
+        self.assertEqual(len({len(one["places"]) for one in points["seen"]}), 1)
         dark = {"lights": [{"id": "star", "kind": "starburst", "source": {"threshold": 2.0}}]}
         job = self.told("POST", f"/plates/{plate}/follow/points", 202, json={"rig": dark, "light": "star"})
         self.assertIn("no points of light", self.failed(job))

@@ -23,10 +23,9 @@ from aurelon.web.over_frames import (
     CarriedCell,
     FlickerCell,
     FollowedCell,
-    FollowedPointsCell,
     SizeCell,
     carry_matte,
-    follow_place,
+    follow_places,
     follow_points,
     measure_flicker,
     try_reel,
@@ -54,7 +53,7 @@ class JobNews(BaseModel):
     """A line of news of a job: how it stands, and what it gave since the last."""
 
     job: JobState
-    items: list[KindCell | RigCell | FollowedCell | FollowedPointsCell | CarriedCell | FlickerCell | SizeCell]
+    items: list[KindCell | RigCell | FollowedCell | CarriedCell | FlickerCell | SizeCell]
 
 
 class ExportRequest(BaseModel):
@@ -77,9 +76,9 @@ class CutRequest(BaseModel):
 
 
 class FollowRequest(BaseModel):
-    """A place of the picture (plate fractions) that is to be followed."""
+    """Places of the picture (plate fractions) that are to be followed."""
 
-    place: Place
+    places: list[Place] = Field(min_length=1, max_length=200)
 
 
 class FollowPointsRequest(BaseModel):
@@ -151,9 +150,9 @@ def start_cut(context: Shared, plate_id: int, body: CutRequest, frame: FrameNumb
 
 @router.post("/plates/{plate_id}/follow", status_code=202)
 def start_following(context: Shared, plate_id: int, body: FollowRequest, frame: FrameNumber = 0) -> JobState:
-    """Follows a place of a frame over all frames of a reel, both ways."""
+    """Follows places of a frame over all frames of a reel, both ways."""
     reel = context.renderers.reel(plate_id)
-    return _state(context.jobs.start("bench", lambda control: follow_place(reel, frame, body.place, control)))
+    return _state(context.jobs.start("bench", lambda control: follow_places(reel, frame, body.places, control)))
 
 
 @router.post("/plates/{plate_id}/follow/points", status_code=202)

@@ -45,7 +45,6 @@ export type PreviewRequest = Schemas["PreviewRequest"];
 export type Edit = Schemas["EditRequest"]["edit"];
 export type Edited = Schemas["Edited"];
 export type FollowedCell = Schemas["FollowedCell"];
-export type FollowedPointsCell = Schemas["FollowedPointsCell"];
 export type CarriedCell = Schemas["CarriedCell"];
 export type SizeCell = Schemas["SizeCell"];
 export type FlickerCell = Schemas["FlickerCell"];

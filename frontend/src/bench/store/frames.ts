@@ -6,7 +6,6 @@ import {
   type CarriedCell,
   type FlickerCell,
   type FollowedCell,
-  type FollowedPointsCell,
   type FrameHeader,
   type Job,
   type ReelExport,
@@ -15,7 +14,7 @@ import {
 import type { Board } from "../../ui/Notices";
 import type { Editing } from "./editing";
 import { keyOf, withKeyAt, withKeyed } from "./keys";
-import type { Spot } from "./places";
+import { spotsOf, withSpots, type Spot } from "./places";
 import type { Place } from "./rig";
 import { atFrame } from "./selectors";
 import { remember, remembered } from "./remembered";
@@ -64,24 +63,26 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
   };
   return {
     last,
-    /** Fixes a place to what is under it in the picture, over all frames; frames at which that is lost have no key. */
-    follow: async (place: Place, name: string, at: Spot, label: string) => {
+    /** Fixes a place, or a shape by each of its places, to what is under it in the picture, over all frames. Frames at which a place
+     * alone is lost have no key. */
+    follow: async (place: Place, name: string, value: unknown, label: string) => {
       const key = keyOf(place, name);
-      if (!key) return;
-      const asked = api.POST("/api/plates/{plate_id}/follow", { params: atFrame(store.getState()), body: { place: at } });
+      const places = spotsOf(value);
+      if (!key || places.length === 0) return;
+      const asked = api.POST("/api/plates/{plate_id}/follow", { params: atFrame(store.getState()), body: { places } });
       const found = (await overFrames(`Following ${label}`, asked)) as FollowedCell | null;
       if (!found) return;
-      const sure = found.seen.filter((one) => one.sure > 0);
+      const kept = places.length > 1 ? found.seen : found.seen.filter((one) => one.sure > 0);
       store.setState({ lost: found.seen.filter((one) => one.sure === 0).map((one) => one.frame) });
-      editing.ask({ do: "set-keys", ...key, at: sure.map((one) => [one.frame, one.place]) });
+      editing.ask({ do: "set-keys", ...key, at: kept.map((one) => [one.frame, withSpots(value, [...one.places])]) });
     },
     /** Fixes the points of a light, as they are found at this frame, to what is under them. */
     followPoints: async (place: Place, name: string, light: string) => {
       const key = keyOf(place, name);
       const s = store.getState();
       const asked = api.POST("/api/plates/{plate_id}/follow/points", { params: atFrame(s), body: { rig: s.rig, light } });
-      const found = (await overFrames("Following the points", asked)) as FollowedPointsCell | null;
-      if (found && key) editing.ask({ do: "set-keys", ...key, at: found.at.map((one) => [one.frame, one.places]) });
+      const found = (await overFrames("Following the points", asked)) as FollowedCell | null;
+      if (found && key) editing.ask({ do: "set-keys", ...key, at: found.seen.map((one) => [one.frame, one.places]) });
     },
     resetKeys: (place: Place, name: string) => {
       const key = keyOf(place, name);

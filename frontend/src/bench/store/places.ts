@@ -3,6 +3,22 @@ import { isShown } from "./rig";
 
 export type Spot = [number, number];
 
+function isSpot(value: unknown): value is Spot {
+  return Array.isArray(value) && typeof value[0] === "number";
+}
+
+/** All places of a shape, in their order. */
+export function spotsOf(value: unknown): Spot[] {
+  if (isSpot(value)) return [value];
+  return Array.isArray(value) ? value.flatMap(spotsOf) : [];
+}
+
+/** A shape of the same sort with other places; they are taken from the list. */
+export function withSpots(like: unknown, spots: Spot[]): unknown {
+  if (isSpot(like)) return spots.shift() ?? like;
+  return Array.isArray(like) ? like.map((one) => withSpots(one, spots)) : like;
+}
+
 /** Where a light comes from: the places among its settings that count now, and whether it shines from points. */
 export interface Places {
   positions: { setting: SettingInfo; at: Spot }[];

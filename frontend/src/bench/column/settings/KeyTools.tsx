@@ -3,11 +3,12 @@ import { Icon } from "../../../ui/Icon";
 import type { SettingInfo } from "../../../api/client";
 import { useBench, useNow } from "../../store/bench";
 import { trackOf } from "../../store/keys";
-import type { Spot } from "../../store/places";
 import { valuesAt, type Place } from "../../store/rig";
 import { KeyButton } from "./KeyButton";
 
-/** What changes a setting over the frames of a reel: its keys, and for a place that it follows what is under it. */
+const SHAPES: SettingInfo["type"][] = ["place", "path", "quads", "polygon"];
+
+/** What changes a setting over the frames of a reel: its keys, and for a place or a shape that it follows what is under it. */
 export function KeyTools({ place, setting }: { place: Place; setting: SettingInfo }) {
   const { frames, now } = useBench();
   const followed = useNow((s) => trackOf(s.rig, place, setting.name) !== null);
@@ -28,13 +29,13 @@ export function KeyTools({ place, setting }: { place: Place; setting: SettingInf
   }
   return (
     <>
-      {setting.type === "place" && (
+      {SHAPES.includes(setting.type) && (
         <Button
           weight="bare"
           className="strip"
           aria-label={`Follow: ${setting.label}`}
           hint="Follows what is under it in the picture, over all frames"
-          onPress={() => void frames.follow(place, setting.name, valuesAt(now().rig, place)[setting.name] as Spot, setting.label)}
+          onPress={() => void frames.follow(place, setting.name, valuesAt(now().rig, place)[setting.name], setting.label)}
         >
           <Icon name="follow" size={14} />
         </Button>
