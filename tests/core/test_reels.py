@@ -19,7 +19,7 @@ from PIL import Image
 from aurelon.core import OutputError, PlateError, Reel, Rig, open_reel, read_reel, render
 from aurelon.core.export.reels import ReelExport, check_reel, options_for_reel, trial_size
 from aurelon.core.reel import grey_frame, is_reel
-from aurelon.core.reels.stills import sequence_in, sequence_name
+from aurelon.core.reels.stills import are_frames, sequence_in, sequence_name
 from aurelon.core.reels.writers import reel_writers
 from aurelon.core.reels.writers.video import grey_reel
 from tests.pictures import light, rig_of
@@ -138,6 +138,11 @@ class Read(ReelTest):
         self.assertEqual(sequence_name(["pier_0001.exr"]), "pier")
         for none in (["a1.png"], ["a1.png", "b2.png"], ["a1.png", "a2.jpg"], ["a.png", "b.png"], ["a1.png", "a01.png"]):
             self.assertIsNone(sequence_in(none), none)
+
+    def test_pictures_that_a_camera_numbered_are_not_taken_for_frames(self) -> None:
+        self.assertTrue(are_frames([f"f{n:03d}.png" for n in (*range(10), 11)]))
+        for none in ([1, 2], [12, 40, 41], [*range(8), 20]):
+            self.assertFalse(are_frames([f"f{n:03d}.png" for n in none]), none)
 
     def test_a_matte_of_grey_frames_is_read_frame_by_frame(self) -> None:
         greys = [np.full((8, 12), 20 * n, np.uint8) for n in range(5)]

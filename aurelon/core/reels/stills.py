@@ -24,6 +24,7 @@ SUFFIXES = (".zip",)
 RATE = Fraction(24)  # frames a second, which no file says
 NUMBERED = re.compile(r"^(.*?)(\d+)$")
 SAID = 6  # missing numbers that are named
+FEWEST, MISSING = 3, 0.2  # files, and the share of numbers that may be missing, for files to be taken for frames by themselves
 
 
 def matches(head: bytes) -> bool:
@@ -84,6 +85,13 @@ def sequence_in(names: Iterable[str]) -> list[str] | None:
     if len(told) > 1 or len(set(numbers.values())) < len(names):
         return None
     return sorted(names, key=lambda name: numbers[name])
+
+
+def are_frames(ordered: Sequence[str]) -> bool:
+    """Whether numbered files in their order are likely to be frames of one reel, and not pictures that a camera has numbered:
+    hardly any number between the first and the last is missing."""
+    span = _number(ordered[-1]) - _number(ordered[0]) + 1
+    return len(ordered) >= FEWEST and len(ordered) >= span * (1 - MISSING)
 
 
 def sequence_name(names: Sequence[str]) -> str:

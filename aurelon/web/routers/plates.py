@@ -20,7 +20,7 @@ from aurelon.core.blank import MOST_PIXELS, Blank, blank_picture
 from aurelon.core.codecs import layer_of, layers_in
 from aurelon.core.reel import is_reel
 from aurelon.core.reels.shared.footage import MOST_FRAMES
-from aurelon.core.reels.stills import sequence_in, sequence_name
+from aurelon.core.reels.stills import are_frames, sequence_in, sequence_name
 from aurelon.runs.jobs import Control
 from aurelon.store import PlateRecord
 from aurelon.web.context import Context, Shared
@@ -110,6 +110,8 @@ def add_plate(context: Shared, file: Annotated[UploadFile, File()]) -> BroughtIn
 def find_sequence(body: Names) -> Sequence:
     """Whether files are the numbered stills of one reel, by their names."""
     ordered = sequence_in(body.names)
+    if ordered is not None and not are_frames(ordered):
+        ordered = None
     return Sequence(names=ordered or [], name=sequence_name(ordered) if ordered else "")
 
 
