@@ -19,17 +19,9 @@ FERRY = Path(__file__).resolve().parents[2] / "demo" / "reels"
 
 
 class Frames(BrowserTest):
-    def bring(self, path: Path) -> int:
-        with self.page.expect_file_chooser() as chooser:
-            self.page.get_by_role("button", name="Bring in a picture…").click()
-        chooser.value.set_files(path)
-        self.page.wait_for_url("**/plates/*", timeout=60000)
-        self.rested()
-        return int(self.page.url.rsplit("/", 1)[1])
-
     def reel(self, count: int = 12) -> int:
         pictures = [np.kron(picture, np.ones((4, 4, 1), np.uint8)).astype(np.uint8) for picture in frames(count)]
-        return self.bring(write_video(self.folder / "pier.mkv", pictures))
+        return self.bring_file_in(write_video(self.folder / "pier.mkv", pictures))
 
     def frame(self) -> int:
         return int(self.page.get_by_role("slider", name="Frame that is seen").get_attribute("aria-valuenow") or -1)
@@ -157,6 +149,8 @@ class Frames(BrowserTest):
             expect(self.page.get_by_role("article", name=f"jetty_{number:03d}")).to_be_visible(timeout=30000)
         expect(self.page.get_by_role("article", name="jetty", exact=True)).to_have_count(0)
 
+
+class WholeJob(BrowserTest):
     def test_the_whole_job_on_the_demo_reel(self) -> None:
         """A figure cut out and carried, the sun followed behind it, a key, and the reel written: at most twenty actions."""
         page, plate = self.page, self.open_plate("Ferry at dusk")

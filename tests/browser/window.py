@@ -179,6 +179,10 @@ class BrowserTest(unittest.TestCase):
     def bring_in(self, name: str) -> int:
         path = self.folder / f"{name}.png"
         Image.fromarray((np.clip(scene(600, 400), 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)).save(path)
+        return self.bring_file_in(path)
+
+    def bring_file_in(self, path: Path) -> int:
+        """Brings a file in by the button, and waits for its bench."""
         with self.page.expect_file_chooser() as chooser:
             self.page.get_by_role("button", name="Bring in a picture…").click()
         chooser.value.set_files(path)

@@ -1,22 +1,10 @@
 import styled from "styled-components";
 import { Button } from "../../ui/Button";
-import { tone } from "../../ui/theme";
 import { useBench, useNow } from "../store/bench";
+import { Section } from "./Section";
 
-const Frame = styled.section`
-  display: grid;
-  gap: 6px;
-  margin-top: 18px;
+const Frame = styled(Section)`
   justify-items: start;
-  h3 {
-    font-size: 13px;
-    font-weight: 600;
-    color: ${tone.strong};
-  }
-  p {
-    color: ${tone.faint};
-    font-size: 12px;
-  }
 `;
 
 function percent(share: number): string {

@@ -1,18 +1,11 @@
-import styled from "styled-components";
 import type { ReactNode } from "react";
 import type { ExportInfo, FormatInfo, SettingInfo } from "../../api/client";
 import { Check } from "../../ui/Check";
-import { Select } from "../../ui/Select";
+import { FormatFields } from "./FormatFields";
 import { SettingGroup } from "../column/settings/SettingGroup";
 import { firstChoice, waysOf, type ExportChoice } from "../store/exporting";
 import type { Size } from "../column/units";
 import { Note } from "../../ui/words";
-
-const Pair = styled.div`
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 12px;
-`;
 
 /** The format that is chosen. */
 export function formatOf(info: ExportInfo, choice: ExportChoice): FormatInfo | undefined {
@@ -48,20 +41,9 @@ export function ExportFields({ info, plate, choice, onChoice, children }: Props)
           those below it.
         </Note>
       )}
-      <Pair>
-        <Select
-          label="Format"
-          value={choice.format}
-          options={formats.map((f) => ({ value: f.name, text: f.title }))}
-          onChange={(name) => {
-            const next = formats.find((f) => f.name === name);
-            const depth = next?.depths.some((d) => d.value === choice.depth) ? choice.depth : (next?.depths[0]?.value ?? "");
-            onChoice({ ...choice, format: name, depth });
-          }}
-        />
-        <Select label="Depth" value={choice.depth} options={format?.depths ?? []} onChange={(depth) => onChoice({ ...choice, depth })} />
+      <FormatFields formats={formats} chosen={choice} onChosen={(chosen) => onChoice({ ...choice, ...chosen })}>
         {children}
-      </Pair>
+      </FormatFields>
       <SettingGroup
         plate={plate}
         group={{ ...group, settings: group.settings.filter(shown) }}

@@ -1,7 +1,6 @@
 import type { ReactNode } from "react";
-import styled from "styled-components";
 import type { ExportInfo } from "../../api/client";
-import { Select } from "../../ui/Select";
+import { FormatFields } from "./FormatFields";
 import { SettingGroup } from "../column/settings/SettingGroup";
 import type { Size } from "../column/units";
 import { defaultsOf } from "../store/rig";
@@ -14,12 +13,6 @@ export function reelChoice(info: ExportInfo): ReelChoice {
   const first = info.reels[0];
   return { ...defaultsOf(info.reels_group), format: first?.name ?? "", depth: first?.depths[0]?.value ?? "" };
 }
-
-const Pair = styled.div`
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 12px;
-`;
 
 interface Props {
   info: ExportInfo;
@@ -36,20 +29,9 @@ export function ReelFields({ info, plate, choice, onChoice, children }: Props) {
   const settings = info.reels_group.settings.filter((s) => s.name !== "quality" || format?.has_quality);
   return (
     <>
-      <Pair>
-        <Select
-          label="Format"
-          value={choice.format}
-          options={info.reels.map((f) => ({ value: f.name, text: f.title }))}
-          onChange={(name) => {
-            const next = info.reels.find((f) => f.name === name);
-            const depth = next?.depths.some((d) => d.value === choice.depth) ? choice.depth : (next?.depths[0]?.value ?? "");
-            onChoice({ ...choice, format: name, depth });
-          }}
-        />
-        <Select label="Depth" value={choice.depth} options={format?.depths ?? []} onChange={(depth) => onChoice({ ...choice, depth })} />
+      <FormatFields formats={info.reels} chosen={choice} onChosen={(chosen) => onChoice({ ...choice, ...chosen })}>
         {children}
-      </Pair>
+      </FormatFields>
       <SettingGroup
         plate={plate}
         group={{ ...info.reels_group, settings }}

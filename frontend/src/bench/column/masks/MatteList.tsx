@@ -8,21 +8,9 @@ import { stillProposed } from "../../store/areas";
 import { useBench, useNow, useSome } from "../../store/bench";
 import { toolsOf, valueIn } from "../../store/partTools";
 import { matteOwner, valuesAt } from "../../store/rig";
+import { Section } from "../Section";
 
-const Frame = styled.section`
-  display: grid;
-  gap: 6px;
-  margin-top: 18px;
-  h3 {
-    font-size: 13px;
-    font-weight: 600;
-    color: ${tone.strong};
-  }
-  p {
-    color: ${tone.faint};
-    font-size: 12px;
-    line-height: 1.3;
-  }
+const Frame = styled(Section)`
   ul {
     list-style: none;
     margin: 0;
