@@ -6,6 +6,7 @@ import { tone } from "../../../ui/theme";
 import { useBench, useNow } from "../../store/bench";
 import { lightOwner, matteOwner } from "../../store/rig";
 import { matteNow } from "../../store/selectors";
+import { Section } from "../Section";
 import { MaskPanel } from "./MaskPanel";
 
 const Column = styled.div`
@@ -54,7 +55,7 @@ export function MatteColumn() {
       </header>
       <p>An area of this plate. Choose it under Behind at the top of a light, or add a Matte part to a mask to stay within it.</p>
       {reel && (
-        <div>
+        <Section style={{ marginTop: 0, justifyItems: "start" }}>
           <Button
             hint="Goes with what it covers, both ways from this frame"
             onPress={() => void frames.carry(matte.id, matte.name || matte.id)}
@@ -66,7 +67,7 @@ export function MatteColumn() {
               ? `Made by hand at ${hinted.length === 1 ? "frame" : "the frames"} ${hinted.join(", ")}. Where it goes astray, add a part that mends it there and carry it again.`
               : "As it is, it stays where it was made; carried, it goes with what it covers."}
           </p>
-        </div>
+        </Section>
       )}
       <MaskPanel owner={matteOwner(matte.id)} />
     </Column>

@@ -112,7 +112,7 @@ export function PartSettings({ part, title, kind, owner, at }: Props) {
         </div>
       )}
       {strokes && <BrushSettings {...(box ? { only: (s) => s.name === "size" } : {})} />}
-      {[kind.group, catalogue.part_common].map((group) => (
+      {(kind.offered ? [kind.group, catalogue.part_common] : [catalogue.part_common]).map((group) => (
         <LiveGroup key={group.name} place={place} group={group} name={`${group.name}.${kind.name}`} tools={tools} />
       ))}
       {matte && (
