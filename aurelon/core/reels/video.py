@@ -15,7 +15,9 @@ from typing import Any, BinaryIO
 
 import av
 import av.error
+import numba
 import numpy as np
+from av.codec.context import CodecContext
 from av.container import InputContainer
 from av.video.frame import VideoFrame
 from av.video.reformatter import ColorRange, Colorspace
@@ -165,7 +167,12 @@ def _opened(file: BinaryIO) -> InputContainer:
     except (av.error.FFmpegError, ValueError) as error:
         raise UnreadableError("is damaged, or of a kind that is not known; copy it again from where it came") from error
     for stream in container.streams.video[:1]:
+        context: CodecContext | None = stream.codec_context
+        if context is None:
+            container.close()
+            raise UnreadableError("is coded in a way that is not known here; save it with another coding, such as H.264 or VP9")
         stream.thread_type = "AUTO"
+        context.thread_count = numba.get_num_threads()
     return container
 
 

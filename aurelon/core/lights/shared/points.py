@@ -39,10 +39,7 @@ class PointSource(HighlightSource):
         "Found points that are switched off", max_points=200, adds=False, label="Switched off"
     )
     followed: tuple[Place, ...] = places_setting(
-        "Points followed over the frames, in place of those found anew on each",
-        max_points=48,
-        adds=False,
-        over_frames=True,
+        "Points followed over the frames, in place of those found anew on each", max_points=48, adds=False, over_frames=True
     )
 
 

@@ -15,6 +15,7 @@ from typing import BinaryIO
 
 import av
 import av.error
+import numba
 import numpy as np
 from av.container import InputContainer, OutputContainer
 from av.video.frame import VideoFrame
@@ -35,12 +36,13 @@ IDENTITY, MATRIX_709, MATRIX_2020 = 0, 1, 9
 
 @dataclass(frozen=True)
 class Coding:
-    """How a format's frames are coded: `pixels` by depth, and the encoder's options for a quality."""
+    """How a format's frames are coded: `pixels` by depth, the encoder's options for a quality."""
 
     encoder: str
     container: str
     pixels: dict[str, str]
     options: Callable[[int], dict[str, str]]
+    any_threads: bool = False  # it writes the same whatever the number of threads
 
 
 def _crf(worst: int, best: int, **fixed: str) -> Callable[[int], dict[str, str]]:
@@ -54,6 +56,7 @@ CODINGS = {
         "matroska",
         {"8": "bgr0", "16": "gbrp16le"},
         lambda quality: {"level": "3", "coder": "1", "context": "0", "g": "1", "slices": "4", "slicecrc": "1"},
+        True,
     ),
     "vp9": Coding(
         "libvpx-vp9",
@@ -131,7 +134,8 @@ def _stream(container: OutputContainer, coding: Coding, look: Look) -> VideoStre
     context.color_primaries, context.color_trc = look.points
     context.colorspace = _matrix(look, stream.pix_fmt)
     context.color_range = ColorRange.JPEG if context.colorspace == IDENTITY else ColorRange.MPEG
-    context.thread_type = "AUTO"
+    # Some encoders write other bytes with other numbers of threads, and the same must come of every worker.
+    context.thread_count = numba.get_num_threads() if coding.any_threads else 1
     return stream
 
 
