@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 STAMPS := .stamps
-.PHONY: demo test check bench bench-screen bench-runs setup setup-test
+.PHONY: demo test check bench bench-screen bench-runs bench-reels setup setup-test
 
 demo: setup
 	$(BIN)/aurelon serve --demo --data work-data
@@ -24,6 +24,10 @@ bench-screen: setup-test
 # How runs go on over workers; ten minutes.
 bench-runs: setup-test
 	$(BIN)/python -m tests.bench_runs
+
+# How lit reels go on over workers, frame by frame; four minutes.
+bench-reels: setup-test
+	$(BIN)/python -m tests.bench_reels
 
 setup: $(STAMPS)/precompiled $(STAMPS)/built
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import hashlib
 from collections import OrderedDict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from fractions import Fraction
 from io import BytesIO
 from pathlib import Path
 from threading import Lock
-from typing import BinaryIO
+from typing import Any, BinaryIO, TypeVar, cast
 
 import numpy as np
 
@@ -28,6 +28,7 @@ KEPT_GREYS = 6  # files of mattes that stay open
 HEAD = 4096  # bytes from which a kind of file is told
 CHUNK = 1 << 20
 Opener = Callable[[], BinaryIO]
+T = TypeVar("T")
 _open_greys: OrderedDict[str, Reel] = OrderedDict()
 _open_lock = Lock()
 
@@ -45,6 +46,7 @@ class Reel:
         # Files that rigs on its frames refer to, by the SHA-256 of each.
         self.file_of: Callable[[str], bytes | None] = lambda name: None
         self._kept: OrderedDict[int, Plate] = OrderedDict()
+        self._found: dict[Hashable, Any] = {}
         self._lock = Lock()
 
     def __len__(self) -> int:
@@ -94,6 +96,12 @@ class Reel:
         """Seconds for which a frame is seen."""
         times = self.footage.times
         return (times[number + 1] if number + 1 < len(times) else self.footage.end) - times[number]
+
+    def found(self, key: Hashable, find: Callable[[], T]) -> T:
+        """What is found of the reel under a key, once."""
+        if key not in self._found:
+            self._found[key] = find()
+        return cast(T, self._found[key])
 
     def close(self) -> None:
         self.footage.close()

@@ -144,6 +144,11 @@ def samples_of(plate: Plate, rig: Rig, look: Look, form: ReelFormat) -> NDArray[
 
 
 def _look(reel: Reel, rig: Rig, options: ReelExport) -> Look:
+    """How all frames are stored; the first frame says it, which is far from most segments."""
+    return reel.found(("look", rig.digest, options.digest), lambda: _made_look(reel, rig, options))
+
+
+def _made_look(reel: Reel, rig: Rig, options: ReelExport) -> Look:
     first, _ = options.span(reel)
     rate = Fraction(len(reel)) / reel.footage.end
     return Look(
