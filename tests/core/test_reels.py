@@ -10,6 +10,7 @@ import zipfile
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import av
 import cv2
@@ -176,6 +177,11 @@ class Refused(ReelTest):
             container.mux(stream.encode(frame))
             container.mux(stream.encode(None))
         self.refused(sound, "holds no pictures that move")
+
+    def test_frames_that_are_too_large_are_told_by_the_header(self) -> None:
+        large = write_video(self.folder / "large.mkv", frames(2))
+        with mock.patch("aurelon.core.reels.video.MAX_PIXELS", 96 * 64 - 1):
+            self.refused(large, "has frames of 96 x 64 pixels, which is too large")
 
     def test_a_video_that_was_cut_off_is_used_as_far_as_it_goes(self) -> None:
         whole = write_video(self.folder / "whole.mkv", frames(40)).read_bytes()

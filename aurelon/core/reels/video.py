@@ -17,13 +17,14 @@ import av
 import av.error
 import numba
 import numpy as np
-from av.codec.context import CodecContext
 from av.container import InputContainer
+from av.video.codeccontext import VideoCodecContext
 from av.video.frame import VideoFrame
 from av.video.reformatter import ColorRange, Colorspace
 from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
+from aurelon.core.codecs import MAX_PIXELS
 from aurelon.core.codecs.shared.raster import CUT_SHORT, Raster, UnreadableError, by_code_points
 from aurelon.core.imaging.code_points import BT709, SRGB_TRANSFER, UNSPECIFIED
 from aurelon.core.reels.shared.footage import check_count
@@ -167,10 +168,13 @@ def _opened(file: BinaryIO) -> InputContainer:
     except (av.error.FFmpegError, ValueError) as error:
         raise UnreadableError("is damaged, or of a kind that is not known; copy it again from where it came") from error
     for stream in container.streams.video[:1]:
-        context: CodecContext | None = stream.codec_context
+        context: VideoCodecContext | None = stream.codec_context
         if context is None:
             container.close()
             raise UnreadableError("is coded in a way that is not known here; save it with another coding, such as H.264 or VP9")
+        if context.width * context.height > MAX_PIXELS:  # told by the header, before anything is decoded
+            container.close()
+            raise UnreadableError(f"has frames of {context.width} x {context.height} pixels, which is too large; reduce it first")
         stream.thread_type = "AUTO"
         context.thread_count = numba.get_num_threads()
     return container
