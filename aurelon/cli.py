@@ -307,6 +307,8 @@ def main(arguments: list[str] | None = None) -> int:
         return 2
     except BrokenPipeError:
         return 2
+    except KeyboardInterrupt:  # before there was anything to end in order
+        return 130
 
 
 if __name__ == "__main__":

@@ -42,14 +42,10 @@ def serve(host: str, port: int, data: Path, *, demo: bool, tls: tuple[Path, Path
     token = None if host in LOOPBACK else secrets.token_urlsafe(18)
     suffix = f"/?token={token}" if token else ""
     logging.getLogger("uvicorn.error").addFilter(_without_what_stopping_ends)
+    app = make_app(store, token=token, memory=memory)
     print(f"Aurelon is at {'https' if sealed else 'http'}://{host}:{port}{suffix}", flush=True)
     config = uvicorn.Config(
-        make_app(store, token=token, memory=memory),
-        log_level="warning",
-        ws_max_size=MOST_BYTES,
-        ws_per_message_deflate=False,
-        timeout_graceful_shutdown=2,
-        **sealed,
+        app, log_level="warning", ws_max_size=MOST_BYTES, ws_per_message_deflate=False, timeout_graceful_shutdown=2, **sealed
     )
     with suppress(KeyboardInterrupt):  # that is how it is stopped
         uvicorn.Server(config).run(sockets=[listening])

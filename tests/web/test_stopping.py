@@ -9,6 +9,9 @@ import sys
 import tempfile
 import time
 import unittest
+from unittest import mock
+
+from aurelon.cli import main
 
 
 class Stopping(unittest.TestCase):
@@ -19,6 +22,8 @@ class Stopping(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             command = [sys.executable, "-m", "aurelon.cli", "serve", "--port", str(port), "--data", folder]
             service = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+            assert service.stdout is not None
+            self.assertIn(str(port), service.stdout.readline())  # it answers from here on
             hanging = self.connected(port)
             head = f"POST /api/plates HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\nContent-Length: 9999\r\n"
             hanging.sendall(f"{head}Content-Type: multipart/form-data; boundary=x\r\n\r\n--x\r\n".encode())
@@ -28,6 +33,10 @@ class Stopping(unittest.TestCase):
             hanging.close()
         self.assertNotIn("Traceback", said)
         self.assertEqual(service.returncode, 0)
+
+    def test_a_stop_while_it_starts_leaves_no_traceback(self) -> None:
+        with mock.patch("aurelon.cli._serve", side_effect=KeyboardInterrupt):
+            self.assertEqual(main(["serve"]), 130)
 
     def connected(self, port: int) -> socket.socket:
         for _ in range(600):
