@@ -14,6 +14,7 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass
 from pathlib import Path
 
+LONG = ("tests.workflows.", "tests.package.", "tests.browser.", "tests.runs.")
 TIMES = Path(__file__).resolve().parents[1] / ".stamps" / "test-times.json"
 
 
@@ -53,9 +54,9 @@ def main() -> int:
     if "--without-browser" in sys.argv:
         # The package is built and installed anew, which takes as long as a browser.
         found = [name for name in found if not name.startswith(("tests.browser.", "tests.workflows.", "tests.package."))]
-    # The longest go first and the others fill in beside them: as the last run had it; at first those that drive a browser.
+    # The longest go first and the others fill in beside them: as the last run had it; at first those that drive a browser or runs.
     last = json.loads(TIMES.read_text()) if TIMES.exists() else {}
-    classes = sorted(dict.fromkeys(found), key=lambda name: (-last.get(name, 0.0), not name.startswith("tests.browser.")))
+    classes = sorted(dict.fromkeys(found), key=lambda name: (-last.get(name, 0.0), not name.startswith(LONG)))
     outcomes = []
     # Not a Pool, whose processes may have no processes of their own.
     with ProcessPoolExecutor(os.cpu_count(), multiprocessing.get_context("spawn")) as workers:

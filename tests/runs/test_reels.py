@@ -83,7 +83,7 @@ class ReelRuns(unittest.TestCase):
         self.assertEqual(open_plate(self.folder / "one.png").size, (96, 64))
 
     def test_it_goes_on_after_a_kill(self) -> None:
-        source = write_video(self.folder / "long.mkv", frames(120, 480, 320))
+        source = write_video(self.folder / "long.mkv", frames(120, 240, 160))
         command = [*AURELON, "render", str(source), "--rig", str(self.rig), "-o", "out.mkv", "--workers", "1"]
         work = self.folder / ".aurelon-out.mkv.segments"
         process = subprocess.Popen(command, cwd=self.folder, stderr=subprocess.DEVNULL, start_new_session=True)
