@@ -35,13 +35,14 @@ IDLE = 0.1  # seconds until it is asked again whether a plate waits
 @dataclass(frozen=True)
 class _Laid:
     """A plate of a run while it is worked on: its rig as the run lays it, the revision that this was made from, what the step is
-    called, and what there is to say. `rig` is None where the plate keeps its own."""
+    called, and what there is to say. `rig` is None where the plate keeps its own; `seen` is the one that it is seen with."""
 
     item: RunItemRecord
     rig: Rig | None
     base: int
     label: str
     says: str
+    seen: Rig
 
 
 class Batches:
@@ -158,7 +159,7 @@ class Batches:
             record = store.plates.get(item.plate)
             opened = partial(store.plates.opened, item.plate)
             with closing(read_reel(opened, record.file_name, record.hash)) as reel, SpooledTemporaryFile(JOINED_IN_MEMORY) as out:
-                rig = store.revisions.bench(item.plate).rig
+                rig = store.runs.rig(run.id) or store.revisions.bench(item.plate).rig
                 join_reel(reel, rig, options, (store.files.get(piece) or b"" for piece in pieces), cast(BinaryIO, out))
                 out.seek(0)
                 form = reel_format(options.format)[0]
@@ -170,14 +171,14 @@ class Batches:
 
     def _lay(self, run: RunRecord, item: RunItemRecord, rig: Rig | None) -> _Laid:
         state = self._store.revisions.bench(item.plate)
-        if rig is None:
-            return _Laid(item, None, state.revision, "", "")
+        if rig is None or item.last:  # frames of a reel have the rig that the reel had when the run began
+            return _Laid(item, None, state.revision, "", "", rig or state.rig)
         edited = apply_rig(rig, state.rig, None, run.rig_name)
-        return _Laid(item, edited.rig, state.revision, edited.label, " ".join(edited.notes))
+        return _Laid(item, edited.rig, state.revision, edited.label, " ".join(edited.notes), edited.rig)
 
     def _task(self, run: RunRecord, laid: _Laid, contents: Contents) -> Item:
         record = self._store.plates.get(laid.item.plate)
-        rig = laid.rig or self._store.revisions.bench(laid.item.plate).rig
+        rig = laid.seen
         files = [name for name in rig.file_names() if rig.file(name) is None]
         kept = [contents.put(data) for name in files if (data := self._store.files.get(name)) is not None]
         plate = contents.put_open(self._store.plates.opened(laid.item.plate), record.hash)

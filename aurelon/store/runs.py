@@ -107,12 +107,13 @@ class Runs:
         return self.get(row.id)
 
     def add_reel(
-        self, name: str, plate: int, spans: Sequence[tuple[int, int]], *, export: str, joined: bool, cluster: str
+        self, name: str, plate: int, spans: Sequence[tuple[int, int]], *, rig: Rig, export: str, joined: bool, cluster: str
     ) -> RunRecord:
-        """A new run over the frames of a reel: a file of each span, or pieces that are joined to one."""
+        """A new run over the frames of a reel: a file of each span, or pieces that are joined to one. All have this `rig`, whatever
+        becomes of the plate's meanwhile."""
         t = self._t
         with t.db.atomic("IMMEDIATE"):
-            run = self.add(name, [], rig=None, rig_name="", placing="rig", export=export, cluster=cluster)
+            run = self.add(name, [], rig=rig, rig_name="", placing="rig", export=export, cluster=cluster)
             self._plates.shelf.row(plate)
             parts = [(first, last, "segment" if joined else "") for first, last in spans]
             parts += [(spans[0][0], spans[-1][1], "joined")] if joined else []

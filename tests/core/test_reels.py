@@ -167,7 +167,7 @@ class Refused(ReelTest):
         self.refused(self.folder / "gone.mkv", "cannot be read")
         other = self.folder / "other.mkv"
         other.write_bytes(whole.replace(b"V_FFV1", b"V_ZZZ9"))  # a coding that nobody knows
-        self.refused(other, "is coded in a way that is not known here")
+        self.refused(other, "uses a codec that is not known here")
         sound = self.folder / "sound.mkv"
         with av.open(str(sound), "w") as container:
             stream = container.add_stream("flac", rate=48_000, layout="mono")
@@ -176,7 +176,7 @@ class Refused(ReelTest):
             frame.sample_rate, frame.pts = 48_000, 0
             container.mux(stream.encode(frame))
             container.mux(stream.encode(None))
-        self.refused(sound, "holds no pictures that move")
+        self.refused(sound, "has no video track")
 
     def test_frames_that_are_too_large_are_told_by_the_header(self) -> None:
         large = write_video(self.folder / "large.mkv", frames(2))

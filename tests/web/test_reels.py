@@ -15,6 +15,7 @@ import numpy as np
 from PIL import Image
 
 from aurelon.core import open_reel
+from aurelon.core.export.reels import ReelExport
 from tests.reels import frames, write_stills, write_video
 from tests.web.service import ServiceTest
 
@@ -46,7 +47,9 @@ class Reels(ServiceTest):
         self.told("POST", f"/plates/{plate}/revisions", json={"base": base, "label": "test", "rig": rig})
 
     def run_over(self, body: dict[str, Any]) -> Any:
-        run = self.told("POST", "/runs", 202, json=body)["run"]["id"]
+        return self.ended(self.told("POST", "/runs", 202, json=body)["run"]["id"])
+
+    def ended(self, run: int) -> Any:
         for _ in range(1200):
             state = self.told("GET", f"/runs/{run}")
             if state["run"]["state"] not in ("waiting", "working"):
@@ -178,6 +181,24 @@ class Reels(ServiceTest):
         reel.close()
         # The pieces are gone once the file is whole.
         self.assertEqual(self.store.runs.segments(state["run"]["id"]), [None])
+
+    def test_a_run_keeps_the_rig_that_the_reel_had_when_it_began(self) -> None:
+        plate = self.bring()
+        then = self.store.revisions.bench(plate).rig
+        export = ReelExport(format="ffv1").model_dump_json()
+        run = self.store.runs.add_reel("test", plate, [(0, 6), (6, 12)], rig=then, export=export, joined=True, cluster="").id
+        self.save(plate, {"prepare": {"exposure": 3.0}})
+        self.told("POST", f"/runs/{run}/resume")  # only now it is worked on
+        state = self.ended(run)
+        item = state["run"]["items"][-1]
+        path = self.folder / "made.mkv"
+        path.write_bytes(self.client.get(f"/api/runs/{run}/items/{item['id']}/file").content)
+        reel = open_reel(path)
+        self.addCleanup(reel.close)
+        for number in (0, 11):
+            np.testing.assert_array_equal(reel.footage.raster(number).samples, frames(12)[number])
+        # Nor does the run lay anything on the plate.
+        self.assertEqual(self.told("GET", f"/plates/{plate}/bench")["rig"]["prepare"]["exposure"], 3.0)
 
     def test_numbered_stills_are_written_by_a_run(self) -> None:
         plate = self.bring()

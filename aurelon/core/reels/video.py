@@ -64,7 +64,7 @@ class Video:
         self._container = _opened(file)
         if not self._container.streams.video:
             self._container.close()
-            raise UnreadableError("holds no pictures that move; it may be sound alone")
+            raise UnreadableError("has no video track; it may be sound only")
         self._stream = self._container.streams.video[0]
         self.sounds = bool(self._container.streams.audio)
         self.said: tuple[str, ...] = ()
@@ -171,7 +171,7 @@ def _opened(file: BinaryIO) -> InputContainer:
         context: VideoCodecContext | None = stream.codec_context
         if context is None:
             container.close()
-            raise UnreadableError("is coded in a way that is not known here; save it with another coding, such as H.264 or VP9")
+            raise UnreadableError("uses a codec that is not known here; save it again with another, such as H.264 or VP9")
         if context.width * context.height > MAX_PIXELS:  # told by the header, before anything is decoded
             container.close()
             raise UnreadableError(f"has frames of {context.width} x {context.height} pixels, which is too large; reduce it first")

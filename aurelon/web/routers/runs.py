@@ -121,7 +121,7 @@ def _start_reel(context: Context, plates: list[int], body: RunRequest) -> RunSta
         spans, export, joined = [(n, n + 1) for n in range(first, last)], body.export.model_dump_json(), False
         what = f"{last - first} frames"
     name = f"{context.store.plates.get(plate).name}: {what}"
-    run = context.store.runs.add_reel(name, plate, spans, export=export, joined=joined, cluster=body.cluster)
+    run = context.store.runs.add_reel(name, plate, spans, rig=rig, export=export, joined=joined, cluster=body.cluster)
     context.batches.poke()
     return _state(run)
 

@@ -18,6 +18,7 @@ import { BrushSettings } from "./masks/BrushSettings";
 import { MaskPanel } from "./masks/MaskPanel";
 import { Numbers } from "./Numbers";
 import { LiveGroup, type LiveTools } from "./settings/LiveGroup";
+import { heading } from "./Section";
 import { StagePicture } from "./StagePicture";
 
 const Column = styled.div`
@@ -70,11 +71,7 @@ const Head = styled.div`
   gap: 10px;
   align-items: start;
   margin-bottom: 4px;
-  h3 {
-    font-size: 13px;
-    font-weight: 600;
-    color: ${tone.strong};
-  }
+  ${heading}
   p {
     color: ${tone.faint};
     font-size: 12px;

@@ -119,7 +119,7 @@ export function FrameTrack() {
     onRest: () => undefined,
   });
   const edge = (which: 0 | 1) => ({
-    at: () => ({ x: (now().span[which] / last) * width(), y: 0 }),
+    at: () => ({ x: ((now().span[which] - which) / last) * width(), y: 0 }),
     move: (to: number) => (which === 0 ? frames.limit(Math.min(to, now().span[1] - 1), now().span[1]) : frames.limit(now().span[0], to)),
   });
   const jump = (event: KeyboardEvent) => {
@@ -150,8 +150,8 @@ export function FrameTrack() {
         <span key={one} className="lost" title={`Lost at frame ${one}`} style={{ left: at(one) }} />
       ))}
       {keys !== "" && keys.split(",").map((one) => <span key={one} className="key" data-key={one} style={{ left: at(Number(one)) }} />)}
-      <Edge label="The reel begins" value={begin} last={last} {...edge(0)} toFrame={toFrame} />
-      <Edge label="The reel ends" value={end - 1} last={last} {...edge(1)} toFrame={(x) => toFrame(x) + 1} />
+      <Edge label="The reel begins" value={begin} beyond={0} last={last} {...edge(0)} toFrame={toFrame} />
+      <Edge label="The reel ends" value={end - 1} beyond={1} last={last} {...edge(1)} toFrame={toFrame} />
       <div
         className="now"
         role="slider"
@@ -171,19 +171,20 @@ export function FrameTrack() {
 
 interface EdgeProps {
   label: string;
+  /** The frame that is marked, and by how much what it limits lies beyond it. */
   value: number;
+  beyond: 0 | 1;
   last: number;
   at: () => { x: number; y: number };
   move: (to: number) => void;
   toFrame: (x: number) => number;
 }
 
-function Edge({ label, value, last, at, move, toFrame }: EdgeProps) {
-  const ends = label.endsWith("ends") ? 1 : 0;
+function Edge({ label, value, beyond, last, at, move, toFrame }: EdgeProps) {
   const handle = useHandle({
     at,
-    onMove: ({ x }) => move(toFrame(x)),
-    onStep: (across, down) => move(value + ends + across - down),
+    onMove: ({ x }) => move(toFrame(x) + beyond),
+    onStep: (across, down) => move(value + beyond + across - down),
     onRest: () => undefined,
   });
   return (

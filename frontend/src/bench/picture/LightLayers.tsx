@@ -49,7 +49,7 @@ function LightHandles({ id }: { id: string }) {
   );
   return (
     <Handles label="Handles on the picture" stages={stages} tools={tools}>
-      <KeyPaths light={id} />
+      {now().plate.frames > 1 && <KeyPaths light={id} />}
       {points && <PointHandles light={id} points={points} />}
     </Handles>
   );

@@ -16,7 +16,7 @@ export function KeyTools({ place, setting }: { place: Place; setting: SettingInf
     const light = typeof place === "object" && "light" in place ? place.light : "";
     return followed ? (
       <Button hint="Looks for points of light on each frame by itself" onPress={() => frames.resetKeys(place, setting.name)}>
-        Find them anew
+        Find on each frame
       </Button>
     ) : (
       <Button
