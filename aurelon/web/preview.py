@@ -10,6 +10,7 @@ from __future__ import annotations
 import asyncio
 import logging
 import struct
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
@@ -29,10 +30,10 @@ from aurelon.core.rig.copies import following
 from aurelon.core.rig.painting import Painting, painted_rig
 from aurelon.core.rig.patch import Change, patched
 from aurelon.core.viewing import Viewing
+from aurelon.web.pace import Pace
 from aurelon.web.view import View
 
 DRAFT_QUALITY = 88
-DRAFT_PIXELS = 900_000  # a draft of more pixels than this is made smaller and enlarged on the screen
 MOST_BYTES = 64 << 20  # of one message; a rig of many thousand strokes is a few
 
 log = logging.getLogger(__name__)
@@ -85,8 +86,12 @@ class PreviewFailure(BaseModel):
     again: bool = False
 
 
-def frames(renderer: Renderer, request: PreviewRequest, rig: Rig, cancelled: Callable[[], bool]) -> Iterator[bytes]:
+def frames(
+    renderer: Renderer, request: PreviewRequest, rig: Rig, cancelled: Callable[[], bool], pace: Pace | None = None
+) -> Iterator[bytes]:
     """The binary frames that answer a request for `rig`: the picture, then the stages of the chosen light."""
+    pace = pace or Pace()
+    began = time.monotonic()
     plate = renderer.plate
     request.view.check(plate.size)
     rig = following(rig, request.lead)
@@ -94,7 +99,7 @@ def frames(renderer: Renderer, request: PreviewRequest, rig: Rig, cancelled: Cal
         rig = painted_rig(rig, request.painting)
     keyed = rig.keyed_at(plate.frame)
     rig = rig.at(plate.frame)
-    view = _drafted(request.view) if request.draft else request.view
+    view = pace.view(request.view) if request.draft else request.view
 
     def drawn(show: Show, v: View) -> bytes:
         frame = v.frame
@@ -107,30 +112,15 @@ def frames(renderer: Renderer, request: PreviewRequest, rig: Rig, cancelled: Cal
             request.viewing.mark(picture, pixels)
         return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture)
 
-    yield _frame(request, rig, plate.size, "picture", view, drawn(request.show, view), keyed)
+    picture = drawn(request.show, view)
+    pace.told(request.draft, request.frame, time.monotonic() - began)
+    yield _frame(request, rig, plate.size, "picture", view, picture, keyed)
     if request.light is None:
         return
     width, height = fit_within(plate.size, request.stage_width)
     small = View(width=width, height=height, x0=0, y0=0, x1=width, y1=height)
     for stage in STAGES:
         yield _frame(request, rig, plate.size, stage, small, drawn(ShowStage(light=request.light, stage=stage), small))
-
-
-def _drafted(view: View) -> View:
-    scale = min(1.0, (DRAFT_PIXELS / max(view.pixels, 1)) ** 0.5)
-    if scale == 1.0:
-        return view
-    width, height = max(1, round(view.width * scale)), max(1, round(view.height * scale))
-    across, down = width / view.width, height / view.height
-    x0, y0 = int(view.x0 * across), int(view.y0 * down)
-    return View(
-        width=width,
-        height=height,
-        x0=x0,
-        y0=y0,
-        x1=min(width, max(x0 + 1, -int(-view.x1 * across // 1))),
-        y1=min(height, max(y0 + 1, -int(-view.y1 * down // 1))),
-    )
 
 
 def _frame(
@@ -171,6 +161,7 @@ class PreviewSession:
         self._known: tuple[int, Rig] | None = None
         self._arrived = asyncio.Event()
         self._count = 0
+        self._pace = Pace()
 
     async def run(self) -> None:
         answering = asyncio.create_task(self._answer())
@@ -240,7 +231,7 @@ class PreviewSession:
 
             try:
                 renderer = await loop.run_in_executor(_workers, self._renderer, request.frame)
-                answers = frames(renderer, request, rig, stale)
+                answers = frames(renderer, request, rig, stale, self._pace)
                 while (data := await loop.run_in_executor(_workers, next, answers, None)) is not None:
                     if self._socket.client_state is not WebSocketState.CONNECTED:
                         return

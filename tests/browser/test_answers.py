@@ -230,13 +230,14 @@ class OnIt(OnThePicture):
 
 class Trouble(BrowserTest):
     def test_the_socket_gone_in_the_middle_of_a_drag_loses_nothing_and_comes_back(self) -> None:
-        self.page.add_init_script(
-            "window.sockets = []; const Plain = WebSocket;"
-            "window.WebSocket = class extends Plain { constructor(...given) { super(...given); window.sockets.push(this); } };"
-        )
-        self.page.reload()
         plate = self.bring_in("gone")
         self.add_shafts()
+        self.in_link(
+            """() => {
+              const send = WebSocket.prototype.send;
+              WebSocket.prototype.send = function (...given) { self.socket = this; return send.apply(this, given); };
+            }"""
+        )
         handle = self.page.get_by_role("slider", name="Position", exact=True).locator(".grip")
         box = handle.bounding_box()
         assert box is not None
@@ -244,7 +245,7 @@ class Trouble(BrowserTest):
         self.page.mouse.move(x, y)
         self.page.mouse.down()
         self.page.mouse.move(x + 40, y, steps=4)
-        self.page.evaluate("window.sockets.forEach((socket) => socket.close())")
+        self.in_link("self.socket.close()")
         self.page.mouse.move(x + 80, y, steps=4)
         self.page.mouse.up()
         self.rested()

@@ -9,15 +9,16 @@ from playwright.sync_api import Route, expect
 
 from tests.browser.window import BrowserTest
 
-SLOW_DECODING = """
-const decode = window.createImageBitmap;
-window.createImageBitmap = async (blob) => {
-  const slow = window.slowly;
-  const made = await decode(blob);
-  if (slow) await new Promise((resolve) => setTimeout(resolve, slow));
-  return made;
-};
-"""
+SLOW_DECODING = """() => {
+  const decode = self.createImageBitmap;
+  self.slowly = 0;
+  self.createImageBitmap = async (...given) => {
+    const slow = self.slowly;
+    const made = await decode(...given);
+    if (slow) await new Promise((resolve) => setTimeout(resolve, slow));
+    return made;
+  };
+}"""
 
 
 class InOrder(BrowserTest):
@@ -87,15 +88,14 @@ class InOrder(BrowserTest):
         self.assertEqual(self.rig(plate)["lights"][0]["spread"]["falloff"], 0.9)
 
     def test_a_frame_that_is_late_never_replaces_a_newer_one(self) -> None:
-        self.page.add_init_script(SLOW_DECODING)
-        self.page.reload()
         self.bring_in("late")
         self.add("Bloom")
         self.rested()
-        self.page.evaluate("window.slowly = 1500")
+        self.in_link(SLOW_DECODING)
+        self.in_link("self.slowly = 1500")
         self.typed("Intensity, value", "8")
         self.page.wait_for_timeout(700)
-        self.page.evaluate("window.slowly = 0")
+        self.in_link("self.slowly = 0")
         self.type_value("Intensity, value", "0")
         newest = self.picture()
         late = time.monotonic() + 2.5

@@ -146,6 +146,12 @@ class BrowserTest(unittest.TestCase):
         expect(self.page.locator('[data-testid="picture"][data-exact="yes"]')).to_be_visible(timeout=60000)
         expect(self.page.get_by_label("Save state")).to_have_text("Saved", timeout=30000)
 
+    def in_link(self, script: str) -> None:
+        """Runs a script on the thread that speaks with the service."""
+        self.assertTrue(self.page.workers)
+        for worker in self.page.workers:
+            worker.evaluate(script)
+
     def rig(self, plate: int) -> Any:
         return self.api(f"/plates/{plate}/bench")["rig"]
 

@@ -26,6 +26,12 @@ const Frame = styled.div<{ $reel: boolean }>`
   > header {
     grid-area: top;
   }
+  /* Layers of their own: what moves on the picture makes the browser put nothing else together anew. */
+  > header,
+  > aside,
+  > footer {
+    will-change: transform;
+  }
 `;
 
 const Bottom = styled.footer`

@@ -4,7 +4,7 @@ import { useShallow } from "zustand/react/shallow";
 import type { BenchState, Catalogue, KindInfo, Light, Owner, SettingInfo, Stage } from "../../api/client";
 import type { Board } from "../../ui/Notices";
 import { makeAreas, type Areas } from "./areas";
-import { meanColour, StagePictures } from "./stagePictures";
+import { StagePictures } from "./stagePictures";
 import { makeEditing, type Editing } from "./editing";
 import { followFacts } from "./facts";
 import { makeFiles, type Files } from "./files";
@@ -127,13 +127,13 @@ function start(bench: Bench): () => void {
         void bench.areas.load();
       }
     },
-    onStage: (picture, header) => {
+    onStage: (picture, header, colour) => {
       bench.stages.show(header.part, picture);
-      if (header.part === "colour") void meanColour(picture).then((thread) => store.setState({ thread }));
+      if (header.part === "colour") store.setState((s) => (s.thread === colour ? s : { thread: colour }));
     },
     onExact: (exact) => store.setState({ exact }),
     onConnected: (connected) => store.setState({ connected }),
-    onError: (error) => store.setState({ error }),
+    onError: (error) => store.setState((s) => (s.error === error ? s : { error })),
   });
   let beside: ReturnType<typeof openFlow> | null = null;
   const compared = () => {

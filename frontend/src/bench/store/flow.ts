@@ -1,5 +1,6 @@
 import type { FrameHeader, PreviewFailure, PreviewRequest, Rig } from "../../api/client";
 import { changesOf } from "./changes";
+import { openLink } from "./link/link";
 import type { Wish } from "./wish";
 
 const QUICK = 160; // ms within which one wish follows another while something moves that the hand does not hold
@@ -17,7 +18,8 @@ interface Screen {
   draft?: boolean;
   /** `fresh`: nothing has changed since the picture was asked for. */
   onPicture: (bitmap: ImageBitmap, header: FrameHeader, fresh: boolean) => void;
-  onStage: (picture: Blob, header: FrameHeader) => void;
+  /** `colour`: its mean as CSS, null where it is dark. */
+  onStage: (picture: Blob, header: FrameHeader, colour: string | null) => void;
   /** Whether the exact picture of what is wished for is shown. */
   onExact: (exact: boolean) => void;
   onConnected: (connected: boolean) => void;
@@ -50,7 +52,7 @@ export function sameButFrame(a: Wish, b: Wish): boolean {
 /** The live preview of a plate. One request is on its way at a time, and the newest wish waits for its answer, so a
  * steady drag always paints and never queues; an exact picture gives way to the next wish at once. */
 export function openFlow(plateId: number, screen: Screen): Flow {
-  let socket: WebSocket | null = null;
+  let connected = false;
   let closed = false;
   let seq = 0;
   /** The rig that the service knows, and the request that it came with. */
@@ -75,7 +77,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
   };
 
   const send = (wish: Wish, draft: boolean, quick: boolean) => {
-    if (socket?.readyState !== WebSocket.OPEN) return;
+    if (!connected) return;
     const now = performance.now();
     const stages = !draft || now - stagesAt > STAGES_EVERY;
     if (stages) stagesAt = now;
@@ -100,7 +102,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
     known = { seq, rig: wish.rig };
     last = { seq, wish, draft, quick, at: now };
     waiting = { seq, draft, whole };
-    socket.send(JSON.stringify(request));
+    link.tell({ do: "send", request });
   };
 
   const look = () => {
@@ -108,7 +110,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
     planned = 0;
     window.clearTimeout(timer);
     const wish = screen.wish();
-    if (!wish || socket?.readyState !== WebSocket.OPEN || (refused && same(wish, refused))) return;
+    if (!wish || !connected || (refused && same(wish, refused))) return;
     const now = performance.now();
     if (!last || !same(wish, last.wish)) {
       if (waiting?.draft) return; // its answer looks again
@@ -131,22 +133,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
     if (!planned) planned = requestAnimationFrame(look);
   };
 
-  const receive = async (data: ArrayBuffer) => {
-    const length = new DataView(data).getUint32(0, true);
-    const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as FrameHeader;
-    if (header.part === "picture" && header.seq === waiting?.seq) {
-      waiting = null;
-      // Not on the next drawn frame: the service has nothing to do meanwhile.
-      look();
-    }
-    if (header.seq < (newest[header.part] ?? 0)) return;
-    const picture = new Blob([new Uint8Array(data, 4 + length)], { type: header.exact ? "image/png" : "image/jpeg" });
-    if (header.part !== "picture") {
-      newest[header.part] = header.seq;
-      screen.onStage(picture, header);
-      return;
-    }
-    const bitmap = await createImageBitmap(picture);
+  const show = (bitmap: ImageBitmap, header: FrameHeader) => {
     if (closed || header.seq < (newest[header.part] ?? 0)) {
       bitmap.close();
       return;
@@ -176,29 +163,47 @@ export function openFlow(plateId: number, screen: Screen): Flow {
 
   const connect = () => {
     const scheme = window.location.protocol === "https:" ? "wss" : "ws";
-    const ws = new WebSocket(`${scheme}://${window.location.host}/api/plates/${plateId}/preview`);
-    ws.binaryType = "arraybuffer";
-    socket = ws;
-    ws.onopen = () => {
-      screen.onConnected(true);
-      known = last = waiting = null;
-      look();
-    };
-    ws.onmessage = (event: MessageEvent<ArrayBuffer | string>) => {
-      if (typeof event.data === "string") failed(JSON.parse(event.data) as PreviewFailure);
-      else void receive(event.data);
-    };
-    ws.onclose = (event) => {
-      if (closed) return;
-      screen.onConnected(false);
-      tell(false);
-      if (event.code === TOO_LARGE) {
-        refused = last?.wish ?? null;
-        screen.onError("This rig is too large to be shown live; remove some strokes. It is saved all the same.");
-      }
-      again = window.setTimeout(connect, RECONNECT);
-    };
+    link.tell({ do: "connect", url: `${scheme}://${window.location.host}/api/plates/${plateId}/preview` });
   };
+  const gone = (code: number) => {
+    connected = false;
+    screen.onConnected(false);
+    tell(false);
+    if (code === TOO_LARGE) {
+      refused = last?.wish ?? null;
+      screen.onError("This rig is too large to be shown live; remove some strokes. It is saved all the same.");
+    }
+    again = window.setTimeout(connect, RECONNECT);
+  };
+  const link = openLink((heard) => {
+    switch (heard.is) {
+      case "open":
+        connected = true;
+        screen.onConnected(true);
+        known = last = waiting = null;
+        look();
+        return;
+      case "answered":
+        if (heard.seq !== waiting?.seq) return;
+        waiting = null;
+        // Not on the next drawn frame: the service has nothing to do meanwhile.
+        look();
+        return;
+      case "picture":
+        show(heard.bitmap, heard.header);
+        return;
+      case "stage":
+        if (heard.header.seq < (newest[heard.header.part] ?? 0)) return;
+        newest[heard.header.part] = heard.header.seq;
+        screen.onStage(heard.picture, heard.header, heard.colour);
+        return;
+      case "failed":
+        failed(heard.failure);
+        return;
+      case "gone":
+        gone(heard.code);
+    }
+  });
   connect();
 
   return {
@@ -208,7 +213,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
       cancelAnimationFrame(planned);
       window.clearTimeout(timer);
       window.clearTimeout(again);
-      socket?.close();
+      link.close();
     },
   };
 }

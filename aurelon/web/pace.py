@@ -1,0 +1,43 @@
+"""How large the drafts of the preview are, so that a drag goes on smoothly."""
+
+from __future__ import annotations
+
+from aurelon.web.view import View
+
+PIXELS = 900_000  # a draft of more pixels than this is made smaller and enlarged on the screen
+SLOW = 0.04  # s; where two drafts in a row take longer, those that follow have half the pixels
+
+
+class Pace:
+    """Half as many pixels, once two drafts in a row were slow, until the hand rests: it changes once in a drag, as every
+    size has its own cache. Frames of a reel that follow one another are kept to be played, and stay as they are."""
+
+    def __init__(self) -> None:
+        self._slow = 0
+        self._frame = 0
+
+    def told(self, draft: bool, frame: int, seconds: float) -> None:
+        """A picture of a frame was made in so many seconds."""
+        before, self._frame = self._frame, frame
+        if not draft or frame != before:
+            self._slow = 0
+        elif self._slow < 2:
+            self._slow = self._slow + 1 if seconds > SLOW else 0
+
+    def view(self, view: View) -> View:
+        """The view that a draft of `view` is made for: the same part, with as many pixels or fewer."""
+        most = min(PIXELS, view.pixels // 2) if self._slow == 2 else PIXELS
+        scale = min(1.0, (most / max(view.pixels, 1)) ** 0.5)
+        if scale == 1.0:
+            return view
+        width, height = max(1, round(view.width * scale)), max(1, round(view.height * scale))
+        across, down = width / view.width, height / view.height
+        x0, y0 = int(view.x0 * across), int(view.y0 * down)
+        return View(
+            width=width,
+            height=height,
+            x0=x0,
+            y0=y0,
+            x1=min(width, max(x0 + 1, -int(-view.x1 * across // 1))),
+            y1=min(height, max(y0 + 1, -int(-view.y1 * down // 1))),
+        )

@@ -1,0 +1,15 @@
+import type { FrameHeader, PreviewFailure, PreviewRequest } from "../../../api/client";
+
+/** What the page tells its link with the service. */
+export type Told = { do: "connect"; url: string } | { do: "send"; request: PreviewRequest } | { do: "close" };
+
+/** What the link tells the page. */
+export type Heard =
+  | { is: "open" }
+  /** The picture that was asked for has come, and is being decoded. */
+  | { is: "answered"; seq: number }
+  | { is: "picture"; header: FrameHeader; bitmap: ImageBitmap }
+  /** A small picture of a stage; `colour` is its mean as CSS, null where it is dark. */
+  | { is: "stage"; header: FrameHeader; picture: Blob; colour: string | null }
+  | { is: "failed"; failure: PreviewFailure }
+  | { is: "gone"; code: number };
