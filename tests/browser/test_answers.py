@@ -217,6 +217,32 @@ class OnIt(OnThePicture):
         self.assertGreater(len(points), 50)
         np.testing.assert_allclose(points[:, 1], 0.5 + 0.2 * np.sin((points[:, 0] - 0.2) / 0.05), atol=0.02)
 
+    def test_a_pen_paints_with_its_pressure(self) -> None:
+        plate = self.bring_in("pen")
+        self.add("Bloom")
+        self.rested()
+        self.page.keyboard.press("n")
+        self.page.wait_for_timeout(300)
+        self.rested()
+        session = self.page.context.new_cdp_session(self.page)
+
+        def pen(kind: str, share: float, force: float) -> None:
+            x, y = self.place(0.2 + 0.6 * share, 0.5)
+            where = {"type": kind, "x": x, "y": y, "pointerType": "pen", "force": force, "tiltX": 20}
+            session.send("Input.dispatchMouseEvent", {**where, "button": "left", "buttons": 0 if kind == "mouseReleased" else 1})
+
+        pen("mousePressed", 0, 0.2)
+        for k in range(1, 31):
+            pen("mouseMoved", k / 30, 0.2 + 0.7 * k / 30)
+        pen("mouseReleased", 1, 0)
+        self.page.wait_for_timeout(300)
+        self.rested()
+        (stroke,) = self.mask(plate)["parts"][0]["strokes"]
+        points = np.array(stroke["points"]).reshape(-1, 3)
+        self.assertGreater(len(points), 10)
+        # Pressed ever harder along the way, as the pen was.
+        np.testing.assert_allclose(points[:, 2], 0.2 + 0.7 * (points[:, 0] - 0.2) / 0.6, atol=0.05)
+
     def test_strokes_begin_empty_with_the_brush_up_and_say_so(self) -> None:
         plate = self.bring_in("empty")
         self.add("Strokes")
