@@ -19,13 +19,13 @@ COUNTS = JOBS / "counts.json"
 WIDTH = 420
 
 
-def document(job: str, actions: int, plate: Plate, rig: Any) -> None:
-    """Keeps the picture that a job came to, and how many actions it took."""
+def document(job: str, actions: int, why: str, plate: Plate, rig: Any) -> None:
+    """Keeps the picture that a job came to, how many actions it took, and why they are more than were aimed at."""
     JOBS.mkdir(exist_ok=True)
     lit = render(plate, Rig.model_validate(rig), size=(WIDTH, round(WIDTH * plate.size[1] / plate.size[0])))
     (JOBS / f"{job.replace(' ', '-')}.jpg").write_bytes(encode_jpeg(to_screen(lit, plate.space), 84))
     counts = json.loads(COUNTS.read_text()) if COUNTS.exists() else {}
-    COUNTS.write_text(json.dumps({**counts, job: actions}, indent=1, sort_keys=True) + "\n")
+    COUNTS.write_text(json.dumps({**counts, job: {"actions": actions, "why": why}}, indent=1, sort_keys=True) + "\n")
 
 
 def main() -> None:
@@ -36,8 +36,9 @@ def main() -> None:
         "drag, a key or a typed value counts as one action, a dropdown as two; opening a plate and exporting are not counted.",
         "",
     ]
-    for job, actions in json.loads(COUNTS.read_text()).items():
-        lines += [f"## {job[0].upper()}{job[1:]}", "", f"{actions} actions.", "", f"![{job}](jobs/{job.replace(' ', '-')}.jpg)", ""]
+    for job, told in json.loads(COUNTS.read_text()).items():
+        said = f"{told['actions']} actions. {told['why']}".strip()
+        lines += [f"## {job[0].upper()}{job[1:]}", "", said, "", f"![{job}](jobs/{job.replace(' ', '-')}.jpg)", ""]
     (DOCS / "jobs.md").write_text("\n".join(lines))
 
 
