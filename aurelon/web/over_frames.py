@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from aurelon.core import Reel, Renderer, Rig, RigError
-from aurelon.core.analysis.carried_matte import carried, frame_of_mattes
+from aurelon.core.analysis.carried_matte import carried, corrected, frame_of_mattes
 from aurelon.core.analysis.flicker import flicker
 from aurelon.core.analysis.follow import follow_all
 from aurelon.core.export.reels import ReelExport, trial_size
@@ -84,8 +84,11 @@ def follow_points(reel: Reel, renderer: Renderer, rig: Rig, light_id: str, contr
     follow_places(reel, renderer.plate.frame, places, control)
 
 
-def carry_matte(store: Store, plate_id: int, reel: Reel, renderer: Renderer, rig: Rig, matte_id: str, control: Control) -> None:
-    """Gives the matte at all frames, from what it is at the renderer's frame and at those at which it was made by hand before."""
+def carry_matte(
+    store: Store, plate_id: int, reel: Reel, renderer: Renderer, rig: Rig, matte_id: str, onward: bool, control: Control
+) -> None:
+    """Gives the matte at all frames, from what it is at the renderer's frame and at those at which it was made by hand before.
+    `onward`: where it was carried before, the renderer's frame counts from there on, and what comes before it stays."""
     matte = rig.matte(matte_id)
     if matte is None:
         raise RigError([("mattes", f"there is no matte with the id '{matte_id}'")])
@@ -95,12 +98,26 @@ def carry_matte(store: Store, plate_id: int, reel: Reel, renderer: Renderer, rig
         here: Floats = np.ones(frame.shape, np.float32) if node is None else now.work.at(node, frame)
     known = {number: here}
     before = next((part for part in matte.mask.stack if isinstance(part, Carried)), None)
-    if before is not None:
-        for hinted in before.hinted:
-            then = grey_frame(before.file, lambda: store.files.get(before.file), hinted)
-            if then is not None and hinted != number and then.shape == frame.shape:
-                known[hinted] = then
-    mattes = carried(reel, known, progress=control.progress, cancelled=control.cancelled)
+    file = "" if before is None else before.file
+
+    def then(at: int) -> Floats | None:
+        made = grey_frame(file, lambda: store.files.get(file), at)
+        return made if made is not None and made.shape == frame.shape else None
+
+    def kept(at: int) -> Floats:
+        made = then(at)
+        if made is None:
+            raise RigError([("mattes", f"the carried matte has no frame {at}; carry it over all frames")])
+        return made
+
+    for hinted in () if before is None else before.hinted:
+        made = then(hinted)
+        if made is not None and hinted != number:
+            known[hinted] = made
+    if onward and before is not None:
+        mattes = corrected(reel, known, number, kept, progress=control.progress, cancelled=control.cancelled)
+    else:
+        mattes = carried(reel, known, progress=control.progress, cancelled=control.cancelled)
     data = grey_reel(mattes, Fraction(reel.fps).limit_denominator(1001))
     name = store.files.add(data, f"{matte.name or matte.id}.mkv", plate_id=plate_id)
     control.give(CarriedCell(file=name, hinted=sorted(known)))

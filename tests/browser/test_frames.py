@@ -204,7 +204,7 @@ class WholeJob(BrowserTest):
         page.wait_for_timeout(1500)
         self.rested()
         click("Carry over the frames")
-        expect(page.get_by_role("button", name="Carry again from this frame")).to_be_visible(timeout=90000)
+        expect(page.get_by_role("button", name="Carry from here on")).to_be_visible(timeout=90000)
         self.rested()
         key("a")
         actions += 1

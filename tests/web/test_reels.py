@@ -16,6 +16,7 @@ from PIL import Image
 
 from aurelon.core import open_reel
 from aurelon.core.export.reels import ReelExport
+from aurelon.core.reel import grey_frame
 from tests.reels import frames, write_stills, write_video
 from tests.web.service import ServiceTest
 
@@ -144,7 +145,25 @@ class Reels(ServiceTest):
         again = {"rig": taken, "matte": "lamp"}
         (more,) = self.finished(self.told("POST", f"/plates/{plate}/carry?frame=9", 202, json=again))
         self.assertEqual(more["hinted"], [2, 9])
+        # The same at frame 9 alone: what was carried before stays up to there.
+        onward_from = {"rig": self.moved_matte(taken), "matte": "lamp", "onward": True}
+        (onward,) = self.finished(self.told("POST", f"/plates/{plate}/carry?frame=9", 202, json=onward_from))
+        for number in range(12):
+            was, now = self.matte_at(made["file"], number), self.matte_at(onward["file"], number)
+            self.assertEqual(bool((was == now).all()), number < 9, number)
         self.assertIn("no matte", self.failed(self.told("POST", f"/plates/{plate}/carry", 202, json={"rig": {}, "matte": "x"})))
+
+    @staticmethod
+    def moved_matte(rig: Any) -> Any:
+        """The rig with a corner of the picture added to its matte."""
+        corner = {"part": "polygon", "combine": "add", "corners": [[0, 0], [0.2, 0], [0.2, 0.2], [0, 0.2]]}
+        (matte,) = rig["mattes"]
+        return {**rig, "mattes": [{**matte, "mask": {**matte["mask"], "parts": [*matte["mask"]["parts"], corner]}}]}
+
+    def matte_at(self, name: str, number: int) -> Any:
+        made = grey_frame(name, lambda: self.store.files.get(name), number)
+        assert made is not None
+        return made
 
     def failed(self, job: Any) -> str:
         lines = [json.loads(line) for line in self.client.get(f"/api/jobs/{job['id']}/news").text.splitlines()]

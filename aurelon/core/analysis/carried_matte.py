@@ -64,9 +64,46 @@ def carried(
 ) -> Iterator[Codes]:
     """The matte at every frame of the reel in turn, (h, w) uint8, from those that are known, (h, w) in 0..1, all at the size of
     `frame_of_mattes`. Raises Cancelled, and PlateError for a frame that cannot be read."""
+    return _all_frames(reel, known, [True] * (len(known) + 1), _none_kept, progress, cancelled)
+
+
+def corrected(
+    reel: Reel,
+    known: Mapping[int, Floats],
+    frame: int,
+    kept: Callable[[int], Floats],
+    *,
+    progress: Progress = lambda share: None,
+    cancelled: Callable[[], bool] = never,
+) -> Iterator[Codes]:
+    """The same of a matte that was carried before, where that of `frame` was mended: it counts from there on, up to the next known
+    one, and all others stay as they were `kept`. Before the first known frame, whence it was carried back, it counts from there
+    back."""
     frames = sorted(known)
-    count, done = len(reel), 0
-    steps = 2 * count - 1 - frames[-1] + frames[0] - (count - 1 - (frames[-1] - frames[0]))
+    at = frames.index(frame)
+    parts = [False] * (len(frames) + 1)
+    parts[at if at == 0 and len(frames) > 1 else at + 1] = True
+    return _all_frames(reel, known, parts, kept, progress, cancelled)
+
+
+def _none_kept(number: int) -> Floats:
+    raise LookupError(f"frame {number} was not carried before")
+
+
+def _all_frames(
+    reel: Reel,
+    known: Mapping[int, Floats],
+    anew: list[bool],
+    kept: Callable[[int], Floats],
+    progress: Progress,
+    cancelled: Callable[[], bool],
+) -> Iterator[Codes]:
+    """All frames; `anew` says of each part, before the first known frame, between two, after the last, whether it is carried."""
+    frames, count = sorted(known), len(reel)
+    bounds = [-1, *frames, count]
+    ways = [1, *[2] * (len(frames) - 1), 1]
+    steps = sum(way * (b - a - 1) for way, (a, b), new in zip(ways, pairwise(bounds), anew, strict=True) if new)
+    done = 0
 
     def went() -> None:
         nonlocal done
@@ -78,18 +115,22 @@ def carried(
     def way(start: int, stop: int) -> Iterator[tuple[int, Floats]]:
         return _carry(reel, start, known[start], stop, went)
 
-    before = {number: _packed(matte) for number, matte in way(frames[0], -1)}
-    for number in range(frames[0]):
-        yield _codes(_unpacked(before.pop(number)))
-    for first, last in pairwise(frames):
-        yield _codes(known[first])
-        back = {number: _packed(matte) for number, matte in way(last, first)}
+    for new, (first, last) in zip(anew, pairwise(bounds), strict=True):
+        if first >= 0:
+            yield _codes(known[first])
+        if not new:
+            yield from (_codes(kept(number)) for number in range(first + 1, last))
+            continue
+        back = {number: _packed(matte) for number, matte in way(last, first)} if last < count else {}
+        if first < 0:
+            yield from (_codes(_unpacked(back.pop(number))) for number in range(last))
+            continue
         for number, forth in way(first, last):
+            if last == count:
+                yield _codes(forth)
+                continue
             share = np.float32((number - first) / (last - first))
             yield _codes(forth + (_unpacked(back.pop(number)) - forth) * share)
-    yield _codes(known[frames[-1]])
-    for _, matte in way(frames[-1], count):
-        yield _codes(matte)
     progress(1.0)
 
 

@@ -89,10 +89,11 @@ class FollowPointsRequest(BaseModel):
 
 
 class CarryRequest(BaseModel):
-    """A matte of a rig that is to be carried over the frames."""
+    """A matte of a rig that is to be carried over the frames; `onward` from this one on, if it was carried before."""
 
     rig: Rig
     matte: str
+    onward: bool = False
 
 
 class FlickerRequest(BaseModel):
@@ -164,11 +165,11 @@ def start_following_points(context: Shared, plate_id: int, body: FollowPointsReq
 
 @router.post("/plates/{plate_id}/carry", status_code=202)
 def start_carrying(context: Shared, plate_id: int, body: CarryRequest, frame: FrameNumber = 0) -> JobState:
-    """Carries a matte, as it is at a frame, over all frames of a reel, both ways."""
+    """Carries a matte, as it is at a frame, over all frames of a reel, both ways, or from there on."""
     reel, renderer = context.renderers.reel(plate_id), context.renderers.get(plate_id, frame)
 
     def work(control: Control) -> None:
-        carry_matte(context.store, plate_id, reel, renderer, body.rig, body.matte, control)
+        carry_matte(context.store, plate_id, reel, renderer, body.rig, body.matte, body.onward, control)
 
     return _state(context.jobs.start("bench", work))
 

@@ -88,10 +88,10 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
       const key = keyOf(place, name);
       if (key) editing.ask({ do: "key", act: "reset", ...key, frame: store.getState().frame, to: 0, between: "linear" });
     },
-    /** Carries a matte, as it is at this frame, over all frames. */
-    carry: async (matte: string, label: string) => {
+    /** Carries a matte, as it is at this frame, over all frames; or from this one on, and those before stay as they were. */
+    carry: async (matte: string, label: string, onward = false) => {
       const s = store.getState();
-      const asked = api.POST("/api/plates/{plate_id}/carry", { params: atFrame(s), body: { rig: s.rig, matte } });
+      const asked = api.POST("/api/plates/{plate_id}/carry", { params: atFrame(s), body: { rig: s.rig, matte, onward } });
       const made = (await overFrames(`Carrying ${label}`, asked)) as CarriedCell | null;
       if (made) editing.ask({ do: "take-carried", matte, file: made.file, hinted: made.hinted });
     },

@@ -56,15 +56,23 @@ export function MatteColumn() {
       <p>An area of this plate. Choose it under Behind at the top of a light, or add a Matte part to a mask to stay within it.</p>
       {reel && (
         <Section style={{ marginTop: 0, justifyItems: "start" }}>
+          {hinted && (
+            <Button
+              hint="As it is at this frame it counts from here on; the frames before stay as they are"
+              onPress={() => void frames.carry(matte.id, matte.name || matte.id, true)}
+            >
+              Carry from here on
+            </Button>
+          )}
           <Button
             hint="Goes with what it covers, both ways from this frame"
             onPress={() => void frames.carry(matte.id, matte.name || matte.id)}
           >
-            {hinted ? "Carry again from this frame" : "Carry over the frames"}
+            {hinted ? "Carry both ways from here" : "Carry over the frames"}
           </Button>
           <p>
             {hinted
-              ? `Made by hand at ${hinted.length === 1 ? "frame" : "the frames"} ${hinted.join(", ")}. Where it goes astray, add a part that mends it there and carry it again.`
+              ? `Made by hand at ${hinted.length === 1 ? "frame" : "the frames"} ${hinted.join(", ")}. Where it goes astray, add a part that mends it there and carry it from here on.`
               : "As it is, it stays where it was made; carried, it goes with what it covers."}
           </p>
         </Section>
