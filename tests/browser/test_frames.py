@@ -118,6 +118,71 @@ class Frames(BrowserTest):
         ((track,),) = (paths.values() for paths in self.keys(plate).values())
         self.assertEqual(track["between"], "smooth")
 
+    def test_a_key_is_dragged_along_the_strip(self) -> None:
+        plate = self.reel()
+        self.add("Bloom")
+        self.rested()
+        for label in ("Radius", "Falloff"):
+            self.page.get_by_role("button", name=f"Set a key at this frame: {label}").click()
+            self.rested()
+        key = self.page.get_by_role("slider", name="Keys at frame 0", exact=True)
+        box, strip = key.bounding_box(), self.page.locator(".bed").bounding_box()
+        assert box is not None
+        assert strip is not None
+        x, y = box["x"] + box["width"] / 2, box["y"] + 4
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + strip["width"] * 6 / 11, y, steps=6)
+        self.page.mouse.up()
+        self.rested()
+        (tracks,) = self.keys(plate).values()
+        self.assertEqual([[frame for frame, _ in track["at"]] for track in tracks.values()], [[6], [6]])
+        self.assertEqual(self.frame(), 0)
+        # By the keyboard, and back.
+        self.page.get_by_role("slider", name="Keys at frame 6", exact=True).press("ArrowRight")
+        self.rested()
+        expect(self.page.get_by_role("slider", name="Keys at frame 7", exact=True)).to_be_focused()
+        self.page.keyboard.press("Control+z")
+        self.rested()
+        self.assertEqual({track["at"][0][0] for track in next(iter(self.keys(plate).values())).values()}, {6})
+
+    def test_the_path_of_a_place_is_drawn_as_it_goes(self) -> None:
+        plate = self.reel()
+        self.add("Shafts")
+        self.rested()
+        for across, keys in ((20, "Control+End"), (60, "Control+Home"), (60, None)):
+            self.type_value("Position, across in per cent", str(across))
+            if across == 20:
+                self.page.get_by_role("button", name="Set a key at this frame: Position").click()
+                self.rested()
+            if keys:
+                self.page.keyboard.press(keys)
+                self.rested()
+        self.page.keyboard.press("Control+ArrowRight")
+        self.rested()
+        path = self.page.get_by_role("group", name="Path of Position").locator("polyline")
+        self.assertEqual(len((path.get_attribute("points") or "").split()), len(self.position(plate)))
+        button = self.page.get_by_role("button", name="Set a key at this frame: Position")
+        button.click()
+        self.rested()
+        self.page.get_by_role("button", name="Remove the key at this frame: Position").click(button="right")
+        self.page.get_by_role("menuitem", name="Smooth").click()
+        self.rested()
+        expect(path).to_have_attribute("points", re.compile(r"^(\S+ ){11}\S+$"))
+
+    def position(self, plate: int) -> Any:
+        ((track,),) = (paths.values() for paths in self.keys(plate).values())
+        return track["at"]
+
+    def test_a_star_on_a_reel_keeps_the_lamps_that_it_was_made_with(self) -> None:
+        plate = self.reel()
+        self.add("Starburst")
+        expect(self.page.get_by_text("Following the points")).to_have_count(0, timeout=30000)
+        self.rested()
+        found = self.position(plate)
+        self.assertEqual([frame for frame, _ in found], list(range(12)))
+        self.assertEqual({len(places) for _, places in found}, {len(found[0][1])})
+
     def test_it_plays_from_what_is_ready_and_says_how_fast(self) -> None:
         self.reel()
         ready = self.page.locator(".ready")

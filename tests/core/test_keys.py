@@ -11,6 +11,7 @@ import numpy as np
 from aurelon.core import Rig, RigError, check_rig, render
 from aurelon.core.rig.edits.duplicate import Duplicate
 from aurelon.core.rig.edits.key import Key
+from aurelon.core.rig.edits.move_keys import MoveKeys
 from aurelon.core.rig.edits.set_keys import SetKeys
 from aurelon.core.rig.keys import Track, setting_at
 from aurelon.core.rig.patch import Change, patched
@@ -129,7 +130,7 @@ class Edits(unittest.TestCase):
         # A key between two has the value that there is.
         three = Key(act="set", owner="sun", path="merge.intensity", frame=2).apply(two).rig
         self.assertEqual(three.keys["sun"]["merge.intensity"].at[1], (2, 0.25))
-        moved = Key(act="move", owner="sun", path="merge.intensity", frame=2, to=6).apply(three).rig
+        moved = MoveKeys(owner="sun", frame=2, to=6).apply(three).rig
         self.assertEqual(moved.keys["sun"]["merge.intensity"].at, ((0, 0.0), (6, 0.25), (8, 1.0)))
         smooth = Key(act="between", owner="sun", path="merge.intensity", between="smooth").apply(moved).rig
         self.assertEqual(smooth.keys["sun"]["merge.intensity"].between, "smooth")

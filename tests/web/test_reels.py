@@ -153,6 +153,14 @@ class Reels(ServiceTest):
             self.assertEqual(bool((was == now).all()), number < 9, number)
         self.assertIn("no matte", self.failed(self.told("POST", f"/plates/{plate}/carry", 202, json={"rig": {}, "matte": "x"})))
 
+    def test_what_lies_between_keys_is_told(self) -> None:
+        track = {"between": "linear", "at": [[2, [0.2, 0.4]], [6, [0.6, 0.0]]]}
+        rig = {"lights": [{"id": "sun", "kind": "shafts"}], "keys": {"sun": {"spread.position": track}}}
+        told = self.told("POST", "/keys/between", json={"rig": rig, "owner": "sun", "path": "spread.position"})
+        np.testing.assert_allclose(told["values"], [[0.2 + 0.1 * k, 0.4 - 0.1 * k] for k in range(5)])
+        missing = {"rig": rig, "owner": "sun", "path": "spread.reach"}
+        self.assertIn("no keys", self.told("POST", "/keys/between", 422, json=missing)["error"])
+
     @staticmethod
     def moved_matte(rig: Any) -> Any:
         """The rig with a corner of the picture added to its matte."""

@@ -11,15 +11,14 @@ from aurelon.core.rig.model import Rig
 
 
 class Key(Edit):
-    """Sets a key of a setting at a frame, to the value that it has there; removes one, or all of them; moves one; or says how the
-    setting goes from one to the next. Without its last key a setting stays as it was there; reset, it is as it comes."""
+    """Sets a key of a setting at a frame, to the value that it has there; removes one, or all of them; or says how the setting
+    goes from one to the next. Without its last key a setting stays as it was there; reset, it is as it comes."""
 
     do: Literal["key"] = "key"
-    act: Literal["set", "remove", "clear", "reset", "move", "between"]
+    act: Literal["set", "remove", "clear", "reset", "between"]
     owner: str
     path: str
     frame: int = 0
-    to: int = 0
     between: Between = "linear"
 
     def apply(self, rig: Rig) -> Edited:
@@ -47,11 +46,6 @@ class Key(Edit):
     def _changed(self, rig: Rig, track: Track, now: Any) -> Rig:
         if self.act == "between":
             return rig.with_track(self.owner, self.path, track.model_copy(update={"between": self.between}))
-        if self.act == "move":
-            moved = dict(track.at).get(self.frame)
-            left = [(frame, value) for frame, value in track.at if frame not in (self.frame, self.to)]
-            at = tuple(sorted([*left, (max(self.to, 0), moved)], key=lambda one: one[0]))
-            return rig if moved is None else rig.with_track(self.owner, self.path, track.model_copy(update={"at": at}))
         left = [] if self.act == "clear" else [(frame, value) for frame, value in track.at if frame != self.frame]
         if left:
             return rig.with_track(self.owner, self.path, track.model_copy(update={"at": tuple(left)}))
@@ -63,7 +57,6 @@ WORDS = {
     "remove": "remove a key",
     "clear": "remove all keys",
     "reset": "as it comes",
-    "move": "move a key",
     "between": "between keys",
 }
 EDIT = Key

@@ -7,6 +7,7 @@ import { TextField } from "../../ui/TextField";
 import { tone } from "../../ui/theme";
 import { useBench } from "../store/bench";
 import { HANDLES } from "../store/hand";
+import { lightIdNow } from "../store/selectors";
 import { remember, rememberedNames } from "../store/remembered";
 
 const Grid = styled.div`
@@ -29,7 +30,7 @@ const REMEMBERED = 4;
 
 /** Every kind of light, rendered small on this very plate; those used lately stand first. */
 export function KindSheet({ onClose }: { onClose: () => void }) {
-  const { catalogue, lights, show, take, now } = useBench();
+  const { catalogue, frames, lights, show, take, now } = useBench();
   const [cells, setCells] = useState<Record<string, KindCell>>({});
   const [wrong, setWrong] = useState<string | null>(null);
   const [typed, setTyped] = useState("");
@@ -56,13 +57,18 @@ export function KindSheet({ onClose }: { onClose: () => void }) {
     return () => leaving.abort();
   }, [plate.id, rig, frame]);
 
-  const pick = ({ name, groups }: KindInfo) => {
-    remember(LATELY, [name, ...lately.filter((kind) => kind !== name)].slice(0, REMEMBERED));
+  const pick = (kind: KindInfo) => {
+    const { name, groups } = kind;
+    remember(LATELY, [name, ...lately.filter((other) => other !== name)].slice(0, REMEMBERED));
     onClose();
     show(null);
     // What is painted begins with the brush up.
     const painted = groups[0]?.settings.some((s) => s.type === "strokes") ?? false;
-    lights.add(name, () => take(painted ? { is: "light", drawn: null } : HANDLES));
+    lights.add(name, () => {
+      take(painted ? { is: "light", drawn: null } : HANDLES);
+      const light = lightIdNow(now());
+      if (light) frames.settle(kind, light);
+    });
   };
   const order = (name: string) => (lately.includes(name) ? lately.indexOf(name) - lately.length : 0);
   const words = typed.trim().toLowerCase();

@@ -1,4 +1,4 @@
-import { useRef, type KeyboardEvent } from "react";
+import { useRef, useState, type KeyboardEvent } from "react";
 import styled from "styled-components";
 import { focusRing, tone } from "../../ui/theme";
 import { useHandle } from "../../ui/useHandle";
@@ -36,6 +36,28 @@ const Track = styled.div`
     margin-left: -1px;
     border-radius: 1px;
     background: ${tone.strong};
+  }
+  .key.held {
+    z-index: 1;
+    top: 1px;
+    width: 9px;
+    height: 12px;
+    margin-left: -4px;
+    background: none;
+    cursor: ew-resize;
+    &::after {
+      content: "";
+      position: absolute;
+      left: 3px;
+      top: 3px;
+      width: 3px;
+      height: 8px;
+      border-radius: 1px;
+      background: ${tone.strong};
+    }
+    &:focus-visible {
+      ${focusRing}
+    }
   }
   .lost {
     position: absolute;
@@ -97,6 +119,7 @@ const Track = styled.div`
 `;
 
 const FAR = 10; // frames at once with Shift
+const ROOM = 0.012; // of the strip, that a key needs to be taken hold of
 
 /** The reel from its first frame to its last: where it is, where it begins and ends, keys of what is selected, and which frames are
  * ready to be played. */
@@ -112,6 +135,7 @@ export function FrameTrack() {
   const at = (of: number) => `${(of / last) * 100}%`;
   const width = () => track.current?.clientWidth || 1;
   const toFrame = (x: number) => (x / width()) * last;
+  const marks = keys === "" ? [] : keys.split(",").map(Number);
   const playhead = useHandle({
     at: () => ({ x: (now().frame / last) * width(), y: 0 }),
     onMove: ({ x }) => frames.to(toFrame(x)),
@@ -149,7 +173,16 @@ export function FrameTrack() {
       {lost.map((one) => (
         <span key={one} className="lost" title={`Lost at frame ${one}`} style={{ left: at(one) }} />
       ))}
-      {keys !== "" && keys.split(",").map((one) => <span key={one} className="key" data-key={one} style={{ left: at(Number(one)) }} />)}
+      {marks.map((one, k) => (
+        <KeyMark
+          key={k}
+          frame={one}
+          last={last}
+          held={Math.min(one - (marks[k - 1] ?? -last), (marks[k + 1] ?? 2 * last) - one) >= ROOM * last}
+          width={width}
+          onShift={(to) => frames.shiftKeys(one, to)}
+        />
+      ))}
       <Edge label="The reel begins" value={begin} beyond={0} last={last} {...edge(0)} toFrame={toFrame} />
       <Edge label="The reel ends" value={end - 1} beyond={1} last={last} {...edge(1)} toFrame={toFrame} />
       <div
@@ -166,6 +199,52 @@ export function FrameTrack() {
         onKeyDown={jump}
       />
     </Track>
+  );
+}
+
+interface MarkProps {
+  frame: number;
+  last: number;
+  /** There is room to take hold of it. */
+  held: boolean;
+  width: () => number;
+  onShift: (to: number) => void;
+}
+
+/** A key of what is selected; dragged, or moved by the arrow keys, it goes to another frame. */
+function KeyMark({ frame, last, held, width, onShift }: MarkProps) {
+  const [to, setTo] = useState<number | null>(null);
+  const wanted = useRef<number | null>(null);
+  const want = (next: number) => {
+    wanted.current = Math.max(0, Math.min(last, Math.round(next)));
+    setTo(wanted.current);
+  };
+  const handle = useHandle({
+    at: () => ({ x: (frame / last) * width(), y: 0 }),
+    onMove: ({ x }) => want((x / width()) * last),
+    onStep: (across, down) => want((wanted.current ?? frame) + across - down),
+    onRest: () => {
+      if (wanted.current !== null) onShift(wanted.current);
+      wanted.current = null;
+      setTo(null);
+    },
+  });
+  const style = { left: `${((to ?? frame) / last) * 100}%` };
+  if (!held) return <span className="key" data-key={frame} style={style} />;
+  return (
+    <div
+      className="key held"
+      data-key={frame}
+      role="slider"
+      tabIndex={0}
+      aria-label={`Keys at frame ${frame}`}
+      aria-valuemin={0}
+      aria-valuemax={last}
+      aria-valuenow={to ?? frame}
+      aria-orientation="horizontal"
+      style={style}
+      {...handle}
+    />
   );
 }
 

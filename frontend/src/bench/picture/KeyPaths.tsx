@@ -1,7 +1,8 @@
-import { useMemo } from "react";
+import { useEffect, useMemo, useState } from "react";
+import { api } from "../../api/client";
 import { useHandle } from "../../ui/useHandle";
 import { useBench, useNow } from "../store/bench";
-import { trackOf } from "../store/keys";
+import { keyOf, trackOf } from "../store/keys";
 import type { Spot } from "../store/places";
 import { isShown, lightOf, valuesAt, type Place } from "../store/rig";
 import { placementAtOrigin } from "../store/selectors";
@@ -32,17 +33,40 @@ export function KeyPaths({ light }: { light: string }) {
   return places.map((one) => <KeyPath key={one.name} {...one} />);
 }
 
+/** Where a place that goes smoothly is between its keys, frame by frame; null until that has come, or where straight lines say it. */
+function useBetween(place: Place, name: string): Spot[] | null {
+  const { now } = useBench();
+  const track = useNow((s) => trackOf(s.rig, place, name));
+  const moving = useNow((s) => s.hand.moving);
+  const [come, setCome] = useState<{ of: unknown; spots: Spot[] } | null>(null);
+  const key = keyOf(place, name);
+  const [owner, path] = [key?.owner, key?.path];
+  useEffect(() => {
+    if (!owner || !path || moving || track?.between !== "smooth") return undefined;
+    const leaving = new AbortController();
+    api.POST("/api/keys/between", { body: { rig: now().rig, owner, path }, signal: leaving.signal }).then(
+      ({ data }) => data && setCome({ of: track, spots: data.values as Spot[] }),
+      // Let go, or the service is away, which the preview says; the lines stay straight.
+      () => undefined,
+    );
+    return () => leaving.abort();
+  }, [now, owner, path, track, moving]);
+  return come && come.of === track ? come.spots : null;
+}
+
 function KeyPath({ place, name, label }: { place: Place; name: string; label: string }) {
   const { now, frames } = useBench();
+  const between = useBetween(place, name);
   const plate = now().plate;
   const placement = useNow(placementAtOrigin);
   const track = useNow((s) => trackOf(s.rig, place, name));
   const here = useNow((s) => s.frame);
   if (!placement || !track) return null;
   const at = track.at.map(([frame, spot]) => ({ frame, ...toScreen(placement, plate, spot as Spot) }));
+  const line = between?.map((spot) => toScreen(placement, plate, spot)) ?? at;
   return (
     <g aria-label={`Path of ${label}`} role="group">
-      <polyline className="dash" fill="none" points={at.map(({ x, y }) => `${x},${y}`).join(" ")} />
+      <polyline className="dash" fill="none" points={line.map(({ x, y }) => `${x},${y}`).join(" ")} />
       {apart(at)
         .filter(({ frame }) => frame !== here)
         .map((one) => (

@@ -8,12 +8,13 @@ import {
   type FollowedCell,
   type FrameHeader,
   type Job,
+  type KindInfo,
   type ReelExport,
   type SizeCell,
 } from "../../api/client";
 import type { Board } from "../../ui/Notices";
 import type { Editing } from "./editing";
-import { keyOf, withKeyAt, withKeyed } from "./keys";
+import { keyOf, keyOwner, withKeyAt, withKeyed } from "./keys";
 import { spotsOf, withSpots, type Spot } from "./places";
 import type { Place } from "./rig";
 import { atFrame } from "./selectors";
@@ -61,7 +62,7 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
       store.setState((s) => (s.overFrames?.stop === stop ? { overFrames: null } : s));
     }
   };
-  return {
+  const self = {
     last,
     /** Fixes a place, or a shape by each of its places, to what is under it in the picture, over all frames. Frames at which a place
      * alone is lost have no key. */
@@ -84,9 +85,16 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
       const found = (await overFrames("Following the points", asked)) as FollowedCell | null;
       if (found && key) editing.ask({ do: "set-keys", ...key, at: found.seen.map((one) => [one.frame, one.places]) });
     },
+    /** What a new light of a kind found at this frame stays the same over all of them. */
+    settle: (kind: KindInfo, light: string) => {
+      if (plate.frames < 2) return;
+      for (const group of kind.groups)
+        for (const one of group.settings)
+          if (one.type === "places" && one.over_frames) void self.followPoints({ light, stage: group.name as "source" }, one.name, light);
+    },
     resetKeys: (place: Place, name: string) => {
       const key = keyOf(place, name);
-      if (key) editing.ask({ do: "key", act: "reset", ...key, frame: store.getState().frame, to: 0, between: "linear" });
+      if (key) editing.ask({ do: "key", act: "reset", ...key, frame: store.getState().frame, between: "linear" });
     },
     /** Carries a matte, as it is at this frame, over all frames; or from this one on, and those before stay as they were. */
     carry: async (matte: string, label: string, onward = false) => {
@@ -146,18 +154,24 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
     /** Sets a key of a setting where the frame is, or takes it away. */
     turnKey: (place: Place, name: string, here: boolean) => {
       const key = keyOf(place, name);
-      if (key) editing.ask({ do: "key", act: here ? "remove" : "set", ...key, frame: store.getState().frame, to: 0, between: "linear" });
+      if (key) editing.ask({ do: "key", act: here ? "remove" : "set", ...key, frame: store.getState().frame, between: "linear" });
     },
     /** Moves a place at a key, until `restKey`. */
     moveKey: (place: Place, name: string, frame: number, to: Spot) => editing.change(withKeyAt(editing.now(), place, name, frame, to)),
+    /** Moves all keys that what is selected has at a frame to another. */
+    shiftKeys: (frame: number, to: number) => {
+      const owner = keyOwner(store.getState().selection);
+      if (within(to) !== frame) editing.ask({ do: "move-keys", owner, frame, to: within(to) });
+    },
     restKey: (label: string) => editing.rest(`${label}: move a key`),
     between: (place: Place, name: string, between: "hold" | "linear" | "smooth") => {
       const key = keyOf(place, name);
-      if (key) editing.ask({ do: "key", act: "between", ...key, frame: store.getState().frame, to: 0, between });
+      if (key) editing.ask({ do: "key", act: "between", ...key, frame: store.getState().frame, between });
     },
     clearKeys: (place: Place, name: string) => {
       const key = keyOf(place, name);
-      if (key) editing.ask({ do: "key", act: "clear", ...key, frame: store.getState().frame, to: 0, between: "linear" });
+      if (key) editing.ask({ do: "key", act: "clear", ...key, frame: store.getState().frame, between: "linear" });
     },
   };
+  return self;
 }

@@ -58,9 +58,13 @@ function placeOf(owner: string, path: string): Place {
   return { light: owner, stage: path.split(".")[0] as "source" };
 }
 
+/** What is selected, as keys name their owner. */
+export function keyOwner(selection: Selection): string {
+  return selection === "plate" ? "plate" : selection === HOUSE || selection.of === "house" ? "house" : selection.id;
+}
+
 /** The frames at which what is selected has keys, in order. */
 export function framesWithKeys(rig: Rig, selection: Selection): number[] {
-  const owner = selection === "plate" ? "plate" : selection === HOUSE || selection.of === "house" ? "house" : selection.id;
-  const frames = Object.values(rig.keys[owner] ?? {}).flatMap((track) => track.at.map(([frame]) => frame));
+  const frames = Object.values(rig.keys[keyOwner(selection)] ?? {}).flatMap((track) => track.at.map(([frame]) => frame));
   return [...new Set(frames)].sort((a, b) => a - b);
 }
