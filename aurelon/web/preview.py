@@ -27,6 +27,7 @@ from aurelon.core.imaging.frame import fit_within
 from aurelon.core.imaging.screen import encode_jpeg, encode_png, to_screen
 from aurelon.core.rig import problem_of
 from aurelon.core.rig.copies import following
+from aurelon.core.rig.keyed import keyed_at
 from aurelon.core.rig.painting import Painting, painted_rig
 from aurelon.core.rig.patch import Change, patched
 from aurelon.core.viewing import Viewing
@@ -97,7 +98,7 @@ def frames(
     rig = following(rig, request.lead)
     if request.painting is not None:
         rig = painted_rig(rig, request.painting)
-    keyed = rig.keyed_at(plate.frame)
+    keyed = keyed_at(rig, plate.frame)
     rig = rig.at(plate.frame)
     view = pace.view(request.view) if request.draft else request.view
 

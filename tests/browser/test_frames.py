@@ -174,6 +174,30 @@ class Frames(BrowserTest):
         ((track,),) = (paths.values() for paths in self.keys(plate).values())
         return track["at"]
 
+    def test_a_part_of_a_mask_moves_by_its_keys(self) -> None:
+        plate = self.reel()
+        self.add("Bloom")
+        self.page.get_by_role("button", name="Add a part").click()
+        self.page.get_by_role("menuitem", name="Radial").click()
+        self.rested()
+        self.page.get_by_role("button", name="Set a key at this frame: Middle").click()
+        self.rested()
+        self.page.keyboard.press("Control+End")
+        self.rested()
+        self.type_value("Middle, across in per cent", "90")
+        (part,) = self.rig(plate)["lights"][0]["mask"]["parts"]
+        self.assertEqual(part["keys"]["middle"]["at"], [[0, [0.5, 0.5]], [11, [0.9, 0.5]]])
+        self.assertEqual(self.page.locator("[data-key]").evaluate_all("all => all.map((one) => one.dataset.key)"), ["0", "11"])
+        self.page.keyboard.press("Control+Home")
+        self.rested()
+        expect(self.page.get_by_role("textbox", name="Middle, across in per cent")).to_have_value("50.0")
+        # Follow puts a key at every frame, and undo takes them back.
+        self.page.get_by_role("button", name="Follow: Middle").click()
+        expect(self.page.locator("[data-key]")).to_have_count(12, timeout=30000)
+        self.page.keyboard.press("Control+z")
+        self.rested()
+        expect(self.page.locator("[data-key]")).to_have_count(2)
+
     def test_a_star_on_a_reel_keeps_the_lamps_that_it_was_made_with(self) -> None:
         plate = self.reel()
         self.add("Starburst")

@@ -13,9 +13,10 @@ from aurelon.core.rig.edits.duplicate import Duplicate
 from aurelon.core.rig.edits.key import Key
 from aurelon.core.rig.edits.move_keys import MoveKeys
 from aurelon.core.rig.edits.set_keys import SetKeys
-from aurelon.core.rig.keys import Track, setting_at
+from aurelon.core.rig.keyed import keyed_anew, keyed_at, track_of, with_value_at
 from aurelon.core.rig.patch import Change, patched
 from aurelon.core.rig.transfer import apply_rig
+from aurelon.core.settings.tracks import Track, setting_at
 from tests.pictures import light, plate_of, rig_of, scene
 
 SUN = light("shafts") | {"id": "sun"}
@@ -28,7 +29,7 @@ def keyed(path: str, *at: Any, between: str = "linear", owner: str = "sun", ligh
 class Between(unittest.TestCase):
     def values(self, between: str, *at: Any, path: str = "merge.intensity") -> list[Any]:
         rig = keyed(path, *at, between=between)
-        return [rig.keyed_at(frame)["sun"][path] for frame in range(at[-1][0] + 3)]
+        return [keyed_at(rig, frame)["sun"][path] for frame in range(at[-1][0] + 3)]
 
     def test_hold_and_steady(self) -> None:
         self.assertEqual(self.values("hold", (1, 1.0), (3, 2.0)), [1, 1, 1, 2, 2, 2])
@@ -51,7 +52,7 @@ class Between(unittest.TestCase):
         np.testing.assert_allclose(places[1], (0.25, 0.75))
         colour = keyed("colour.picked", (0, "#000000"), (2, "#ffffff"))
         # Half the light of white is 0.7354 of the sRGB code values.
-        self.assertEqual(colour.keyed_at(1)["sun"]["colour.picked"], "#bcbcbc")
+        self.assertEqual(keyed_at(colour, 1)["sun"]["colour.picked"], "#bcbcbc")
         track = Track.model_validate({"at": [[0, [[0.0, 0.0]]], [4, [[1.0, 1.0], [0.5, 0.5]]]]})
         line = check_rig({"lights": [light("line") | {"id": "l"}]}).stack[0]
         path = "source.path" if "path" in type(line.source).model_fields else None
@@ -102,15 +103,15 @@ class InARig(unittest.TestCase):
         self.assertEqual(rig.unused_keys(), ["gone"])
         self.assertEqual(rig.at(3).stack, rig.stack)
         far = keyed("merge.intensity", (0, 0.0), (100_000, 2.0))
-        self.assertAlmostEqual(far.keyed_at(50_000)["sun"]["merge.intensity"], 1.0)
+        self.assertAlmostEqual(keyed_at(far, 50_000)["sun"]["merge.intensity"], 1.0)
 
     def test_a_change_of_a_keyed_setting_is_a_key(self) -> None:
         rig = keyed("merge.intensity", (0, 1.0), (10, 2.0))
         sun = rig.stack[0]
         changed = rig.with_light(sun.model_copy(update={"merge": sun.merge.model_copy(update={"intensity": 0.25})}))
-        track = changed.keyed_anew(rig, 5).keys["sun"]["merge.intensity"]
+        track = keyed_anew(changed, rig, 5).keys["sun"]["merge.intensity"]
         self.assertEqual(track.at, ((0, 1.0), (5, 0.25), (10, 2.0)))
-        self.assertIs(rig.keyed_anew(rig, 5), rig)
+        self.assertIs(keyed_anew(rig, rig, 5), rig)
 
     def test_patches_reach_keys(self) -> None:
         rig = keyed("merge.intensity", (0, 1.0), (10, 2.0))
@@ -118,6 +119,73 @@ class InARig(unittest.TestCase):
         self.assertEqual(patched(rig, [change]).at(7).stack[0].merge.intensity, 3.0)
         with self.assertRaises(RigError):
             patched(rig, [Change(op="replace", path="/keys/sun/merge.intensity/at", value=[[0, 300.0]])])
+
+
+class PartsOfMasks(unittest.TestCase):
+    SQUARE = ((0.1, 0.1), (0.3, 0.1), (0.3, 0.4), (0.1, 0.4))
+
+    def mask(self, shift: float = 0.0, **more: Any) -> dict[str, Any]:
+        corners = [[x + shift, y] for x, y in self.SQUARE]
+        feathered = {"part": "linear", "combine": "subtract", "density": 0.5}
+        return {"start": "nothing", "parts": [feathered, {"part": "polygon", "combine": "add", "corners": corners, **more}]}
+
+    def moving(self) -> dict[str, Any]:
+        """The polygon, half the picture to the right in ten frames."""
+        shifted = [[x + 0.5, y] for x, y in self.SQUARE]
+        return {"keys": {"corners": {"between": "linear", "at": [[0, list(self.SQUARE)], [10, shifted]]}}}
+
+    def rig(self, mask: Any) -> Rig:
+        matte = {"id": "door", "name": "Door", "mask": mask}
+        behind = {"part": "matte", "combine": "add", "matte": "door"}
+        sun = light("bloom", mask=mask) | {"id": "sun"}
+        moon = light("bloom", mask={"start": "nothing", "parts": [behind]}) | {"id": "moon"}
+        return Rig.model_validate({"house": {"mask": mask, "level": 0.5}, "mattes": [matte], "lights": [sun, moon]})
+
+    def test_a_part_is_at_each_frame_where_its_keys_say_in_every_mask(self) -> None:
+        keyed, plate = self.rig(self.mask(**self.moving())), plate_of(scene(96, 64))
+        for frame in (0, 4, 10, 20):
+            still = self.rig(self.mask(shift=0.05 * min(frame, 10)))
+            self.assertEqual(len(keyed_at(keyed, frame)), 3)
+            for shown in ("mask:sun", "mask:moon", "result"):
+                at = replace(plate, frame=frame)
+                np.testing.assert_allclose(render(at, keyed, show=shown), render(at, still, show=shown), atol=2e-3)
+
+    def test_keys_go_with_a_part_that_is_moved_up(self) -> None:
+        rig = self.rig(self.mask(**self.moving()))
+        first, second = rig.house.mask.stack
+        mask = rig.house.mask.model_copy(update={"parts": (second, first)})
+        turned = rig.model_copy(update={"house": rig.house.model_copy(update={"mask": mask})})
+        self.assertIn("mask.parts.0.corners", keyed_at(turned, 3)["house"])
+
+    def test_they_are_set_moved_and_removed_like_all_others(self) -> None:
+        path = "mask.parts.1.feather"
+        for owner in ("sun", "house", "matte:door"):
+            rig = Key(act="set", owner=owner, path=path, frame=4).apply(self.rig(self.mask(feather=0.1))).rig
+            self.assertEqual(track_of(rig, owner, path), Track(at=((4, 0.1),)))
+            followed = SetKeys(owner=owner, path=path, at=((0, 0.0), (8, 0.2))).apply(rig).rig
+            self.assertAlmostEqual(keyed_at(followed, 2)[owner][path], 0.05)
+            moved = MoveKeys(owner=owner, frame=8, to=16).apply(followed).rig
+            self.assertAlmostEqual(keyed_at(moved, 8)[owner][path], 0.1)
+            bare = Key(act="clear", owner=owner, path=path, frame=8).apply(moved).rig
+            self.assertEqual((track_of(bare, owner, path), keyed_at(bare, 0)), (None, {}))
+            # A change of what is keyed is a key at that frame.
+            changed = with_value_at(moved, owner, path, 0.25)
+            track = track_of(keyed_anew(changed, moved, 5), owner, path)
+            assert track is not None
+            self.assertEqual(dict(track.at)[5], 0.25)
+
+    def test_what_cannot_be_is_said(self) -> None:
+        rig = self.rig(self.mask())
+        for owner, path in (
+            ("sun", "mask.parts.7.feather"),
+            ("sun", "mask.parts.1.combine"),
+            ("matte:gone", "mask.parts.0.feather"),
+        ):
+            with self.assertRaises(RigError):
+                Key(act="set", owner=owner, path=path).apply(rig)
+        with self.assertRaises(RigError) as caught:
+            check_rig({"house": {"mask": self.mask(keys={"feather": {"at": [[0, 9]]}})}})
+        self.assertIn("feather", str(caught.exception))
 
 
 class Edits(unittest.TestCase):

@@ -232,7 +232,7 @@ class Strokes(unittest.TestCase):
             rig = masked_rig({"part": "strokes", "strokes": strokes})
             part = rig.stack[0].mask.stack[0]
             frame = Frame.whole(plate.size)
-            before = sum(cache.peek((key, frame)) is None for key in part.keys[1:])  # type: ignore[attr-defined]
+            before = sum(cache.peek((key, frame)) is None for key in part.after[1:])  # type: ignore[attr-defined]
             Renderer(plate, cache).part(rig, frame, show="mask:under-test")
             laid.append(before)
 

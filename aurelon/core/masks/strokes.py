@@ -45,13 +45,13 @@ class Strokes(Part):
     @cached_property
     def digest(self) -> str:
         # Strokes are many, and most of them are the same as before.
-        return hashlib.sha256(self.model_dump_json(exclude={"strokes"}).encode() + self.keys[-1]).hexdigest()
+        return hashlib.sha256(self.model_dump_json(exclude={"strokes"}).encode() + self.after[-1]).hexdigest()
 
     def key(self, ground: Ground) -> Hashable:
-        return self.keys[-1]
+        return self.after[-1]
 
     @cached_property
-    def keys(self) -> list[bytes]:
+    def after(self) -> list[bytes]:
         """Names of what is painted after no stroke, after one, and so on."""
         return list(
             accumulate((s.digest.encode() for s in self.strokes), lambda a, b: hashlib.sha256(a + b).digest(), initial=b"paint")
@@ -67,7 +67,7 @@ class Strokes(Part):
         )
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:
-        return painted(self.strokes, self.keys, ground, frame)
+        return painted(self.strokes, self.after, ground, frame)
 
 
 def painted(strokes: tuple[Stroke, ...], keys: list[bytes], ground: Ground, frame: Frame) -> Floats:

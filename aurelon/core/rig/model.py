@@ -11,7 +11,7 @@ import hashlib
 from collections.abc import Iterator
 from functools import reduce
 from operator import or_
-from typing import Annotated, Any, Literal, Self, cast
+from typing import Annotated, Any, Literal, Self, TypeVar, cast
 
 from pydantic import Field, create_model, model_validator
 
@@ -20,15 +20,18 @@ from aurelon.core.imaging.crop_and_straighten import WHOLE, Box, largest_box
 from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.kind import AnyKind, Colour, LookAt, Merge
 from aurelon.core.masks.shared.mask import Mask
-from aurelon.core.rig.keys import HOUSE, PLATE, Keys, Track, at_frame, check_tracks, value_of, values_at, with_value
 from aurelon.core.rig.migrate import VERSION, up_to_date
 from aurelon.core.settings import Settings, matte_setting, number, settings_of, temperature_setting, tint_setting
+from aurelon.core.settings.tracks import Track, at_frame, check_tracks
 
 Share = Annotated[float, Field(ge=0, le=1)]
 SMALLEST_CROP = 0.01
 FILE = r"^[0-9a-f]{64}$"
 NAME_LENGTH = 80  # characters of a name within a rig
 ID = r"^[a-z0-9][a-z0-9-]{0,63}$"
+PLATE, HOUSE = "plate", "house"  # as owners of settings with keys; all others are ids of lights
+Keys = dict[str, dict[str, Track]]
+S = TypeVar("S", bound=Settings)
 
 
 class Crop(Settings):
@@ -247,48 +250,23 @@ class Rig(Settings):
 
     def at(self, frame: int) -> Self:
         """The rig as it is at a frame of a reel, counted from 0: what is keyed has the value that it has there."""
-        if not self.keys:
+        if not self.keys and not any(mask.has_keys for _, mask in self.masks()):
             return self
-        update: dict[str, Any] = {"keys": {}}
-        update["prepare"] = at_frame(self.prepare, self.keys.get(PLATE, {}), frame)
-        update["house"] = at_frame(self.house, self.keys.get(HOUSE, {}), frame)
-        update["lights"] = [at_frame(light, self.keys.get(light.id, {}), frame) for light in self.stack]
-        return self.model_copy(update=update)
 
-    def keyed_at(self, frame: int) -> dict[str, dict[str, Any]]:
-        """What each keyed setting is at a frame, by owner and path."""
-        owners = [(owner, self.owner(owner), tracks) for owner, tracks in self.keys.items()]
-        return {owner: dict(values_at(settings, tracks, frame)) for owner, settings, tracks in owners if settings is not None}
+        def of(owner: S, name: str) -> S:
+            there = at_frame(owner, self.keys.get(name, {}), frame)
+            mask = getattr(there, "mask", None)
+            return there.model_copy(update={"mask": mask.at(frame)}) if isinstance(mask, Mask) and mask.has_keys else there
 
-    def with_track(self, owner: str, path: str, track: Track | None) -> Self:
-        """The rig with the keys of a setting; without any where it is None."""
-        tracks = {name: kept for name, kept in self.keys.get(owner, {}).items() if name != path}
-        if track is not None:
-            tracks[path] = track
-        keys = {name: kept for name, kept in self.keys.items() if name != owner}
-        return self.model_copy(update={"keys": {**keys, owner: tracks} if tracks else keys})
-
-    def with_value(self, owner: str, path: str, value: Any) -> Self:
-        """The rig with a setting of an owner that is there."""
-        changed = with_value(self.owner(owner) or self.prepare, path, value)
-        if isinstance(changed, Light):
-            return self.with_light(changed)
-        return self.model_copy(update={"house" if owner == HOUSE else "prepare": changed})
-
-    def keyed_anew(self, before: Self, frame: int) -> Self:
-        """The rig with a key at a frame for each keyed setting that has changed since `before`."""
-        keys: Keys = {}
-        for owner, tracks in self.keys.items():
-            now, then = self.owner(owner), before.owner(owner)
-            if now is None or then is None:
-                keys[owner] = tracks
-                continue
-            keys[owner] = {}
-            for path, track in tracks.items():
-                value = value_of(now, path)
-                known = before.keys.get(owner, {}).get(path) == track and value != value_of(then, path)
-                keys[owner][path] = track.with_key(frame, value) if known else track
-        return self.model_copy(update={"keys": keys}) if keys != self.keys else self
+        return self.model_copy(
+            update={
+                "keys": {},
+                "prepare": of(self.prepare, PLATE),
+                "house": of(self.house, HOUSE),
+                "mattes": tuple(of(matte, "") for matte in self.mattes),
+                "lights": [of(light, light.id) for light in self.stack],
+            }
+        )
 
     def unused_keys(self) -> list[str]:
         """Ids of lights that keys name and that are not there."""

@@ -11,8 +11,7 @@ from typing import Any
 
 from aurelon.core.rig.edits.shared.edit import Edited
 from aurelon.core.rig.ids import free_id
-from aurelon.core.rig.keys import HOUSE, PLATE, Keys
-from aurelon.core.rig.model import Matte, Rig
+from aurelon.core.rig.model import HOUSE, PLATE, Keys, Matte, Rig
 from aurelon.core.rig.owner import LightOwner
 from aurelon.core.rig.reading import check_rig
 

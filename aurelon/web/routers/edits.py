@@ -11,6 +11,7 @@ from aurelon.core import Rig
 from aurelon.core.analysis.colour_match import match_colour
 from aurelon.core.rig.copies import following
 from aurelon.core.rig.edits import AnyEdit, Edited
+from aurelon.core.rig.keyed import keyed_anew
 from aurelon.core.rig.new_light import new_light
 from aurelon.core.rig.owner import LightOwner
 from aurelon.core.rig.transfer import apply_rig
@@ -55,7 +56,7 @@ def edit_rig(context: Shared, plate_id: int, body: EditRequest, frame: FrameNumb
     """The rig with something done to it. What is keyed changes at the frame that is seen."""
     context.store.plates.hash(plate_id)
     made: Edited = body.edit.apply(body.rig)
-    return replace(made, rig=made.rig.keyed_anew(body.rig, frame))
+    return replace(made, rig=keyed_anew(made.rig, body.rig, frame))
 
 
 @router.post("/add")
@@ -73,7 +74,7 @@ def match(context: Shared, plate_id: int, body: MatchRequest, frame: FrameNumber
     kelvin, tint = match_colour(context.renderers.get(plate_id, frame), body.rig, body.spot)
     colour = light.colour.model_copy(update={"origin": "temperature", "temperature": kelvin, "tint": tint})
     changed = body.rig.with_light(light.model_copy(update={"colour": colour}))
-    rig = following(changed, light.id).keyed_anew(body.rig, frame)
+    rig = keyed_anew(following(changed, light.id), body.rig, frame)
     return Edited(rig, f"{light.name or light.id}: match the picture")
 
 

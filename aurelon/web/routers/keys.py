@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel
 
 from aurelon.core import Rig, RigError
-from aurelon.core.rig.keys import setting_at
+from aurelon.core.rig.keyed import find, track_of
 
 router = APIRouter(tags=["keys"])
 
@@ -30,9 +30,7 @@ class BetweenKeys(BaseModel):
 @router.post("/keys/between")
 def between_keys(body: BetweenRequest) -> BetweenKeys:
     """What a keyed setting is from its first key to its last, frame by frame."""
-    owner = body.rig.owner(body.owner)
-    track = body.rig.keys.get(body.owner, {}).get(body.path)
-    if owner is None or track is None:
+    setting, track = find(body.rig, body.owner, body.path).setting, track_of(body.rig, body.owner, body.path)
+    if track is None:
         raise RigError([(f"keys.{body.owner}.{body.path}", "it has no keys")])
-    setting = setting_at(owner, body.path)
     return BetweenKeys(values=[track.value(frame, setting) for frame in range(track.frames[0], track.frames[-1] + 1)])

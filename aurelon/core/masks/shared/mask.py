@@ -41,6 +41,14 @@ class Mask(Settings):
     def stack(self) -> tuple[Part, ...]:
         return cast(tuple[Part, ...], self.parts)
 
+    @property
+    def has_keys(self) -> bool:
+        return any(part.keys for part in self.stack)
+
+    def at(self, frame: int) -> Self:
+        """The mask as it is at a frame of a reel, counted from 0."""
+        return self.model_copy(update={"parts": tuple(part.at(frame) for part in self.stack)})
+
     @cached_property
     def digest(self) -> str:
         """Names the mask as it is written; what it covers depends on the plate as well."""

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass
-from typing import Any, ClassVar, Literal, Protocol, get_args
+from typing import Any, ClassVar, Literal, Protocol, Self, get_args
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.fastmath import smoothstep
@@ -15,6 +15,7 @@ from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.resample import enlarge_to, reduce_to
 from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.settings import Settings, choice, flag, number, settings_of
+from aurelon.core.settings.tracks import Track, at_frame, check_tracks
 
 CANONICAL_EDGE = 1536  # long edge of the version on which things are found
 Combine = Literal["add", "subtract", "intersect"]
@@ -130,6 +131,18 @@ class Part(Settings):
         exponent=2.0,
     )
 
+    keys: dict[str, Track] = Field({}, max_length=32, description="Settings of this part that change over the frames of a reel")
+
+    @model_validator(mode="after")
+    def _keys_lead_to_settings(self) -> Self:
+        if self.keys:
+            check_tracks(self.model_copy(update={"keys": {}}), self.keys)
+        return self
+
+    def at(self, frame: int) -> Self:
+        """The part as it is at a frame of a reel, counted from 0."""
+        return at_frame(self, self.keys, frame).model_copy(update={"keys": {}}) if self.keys else self
+
     @classmethod
     def kind_name(cls) -> str:
         return str(get_args(cls.model_fields["part"].annotation)[0])
@@ -163,7 +176,7 @@ class Part(Settings):
 
     def key(self, ground: Ground) -> Hashable:
         """Names what `cover` gives; two parts of one key cover the same."""
-        shape = self.model_dump_json(exclude={"name", "on", "combine", "density", "invert", "feather", "fit"})
+        shape = self.model_dump_json(exclude={"name", "on", "combine", "density", "invert", "feather", "fit", "keys"})
         return (shape, (ground.picture.key, ground.reading.size) if self.of_picture else None)
 
     @property

@@ -6,8 +6,9 @@ from typing import Any, Literal
 
 from aurelon.core.errors import RigError
 from aurelon.core.rig.edits.shared.edit import Edit, Edited
-from aurelon.core.rig.keys import Between, Track, setting_at, value_of
+from aurelon.core.rig.keyed import find, track_of, with_track, with_value_at
 from aurelon.core.rig.model import Rig
+from aurelon.core.settings.tracks import Between, Track
 
 
 class Key(Edit):
@@ -22,34 +23,29 @@ class Key(Edit):
     between: Between = "linear"
 
     def apply(self, rig: Rig) -> Edited:
-        owner = rig.owner(self.owner)
-        if owner is None:
-            raise RigError([("keys", f"there is no light with the id '{self.owner}'")])
-        try:
-            setting = setting_at(owner, self.path)
-        except ValueError as error:
-            raise RigError([(f"keys.{self.owner}", str(error))]) from error
+        found = find(rig, self.owner, self.path)
+        setting = found.setting
         label = setting.label or self.path.split(".")[-1].replace("_", " ").capitalize()
-        track = rig.keys.get(self.owner, {}).get(self.path)
-        now = value_of(owner, self.path) if track is None else track.value(self.frame, setting)
+        track = track_of(rig, self.owner, self.path)
+        now = found.value if track is None else track.value(self.frame, setting)
         what = f"{label}: {WORDS[self.act]}"
         if self.act == "set":
             made = Track(at=((self.frame, now),)) if track is None else track.with_key(self.frame, now)
-            return Edited(rig.with_track(self.owner, self.path, made), what)
+            return Edited(with_track(rig, self.owner, self.path, made), what)
         if self.act == "reset":
-            bare = rig.with_track(self.owner, self.path, None)
-            return Edited(bare.with_value(self.owner, self.path, setting.default), f"Reset {label}")
+            bare = with_track(rig, self.owner, self.path, None)
+            return Edited(with_value_at(bare, self.owner, self.path, setting.default), f"Reset {label}")
         if track is None:
             raise RigError([(f"keys.{self.owner}.{self.path}", "it has no keys")])
         return Edited(self._changed(rig, track, now), what)
 
     def _changed(self, rig: Rig, track: Track, now: Any) -> Rig:
         if self.act == "between":
-            return rig.with_track(self.owner, self.path, track.model_copy(update={"between": self.between}))
+            return with_track(rig, self.owner, self.path, track.model_copy(update={"between": self.between}))
         left = [] if self.act == "clear" else [(frame, value) for frame, value in track.at if frame != self.frame]
         if left:
-            return rig.with_track(self.owner, self.path, track.model_copy(update={"at": tuple(left)}))
-        return rig.with_value(self.owner, self.path, now).with_track(self.owner, self.path, None)
+            return with_track(rig, self.owner, self.path, track.model_copy(update={"at": tuple(left)}))
+        return with_track(with_value_at(rig, self.owner, self.path, now), self.owner, self.path, None)
 
 
 WORDS = {

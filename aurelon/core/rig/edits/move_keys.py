@@ -6,6 +6,7 @@ from typing import Literal
 
 from aurelon.core.errors import RigError
 from aurelon.core.rig.edits.shared.edit import Edit, Edited
+from aurelon.core.rig.keyed import tracks_of, with_track
 from aurelon.core.rig.model import Rig
 
 
@@ -19,12 +20,12 @@ class MoveKeys(Edit):
 
     def apply(self, rig: Rig) -> Edited:
         to, moved = max(self.to, 0), 0
-        for path, track in rig.keys.get(self.owner, {}).items():
+        for path, track in tracks_of(rig, self.owner).items():
             at = dict(track.at)
             if self.frame in at:
                 value, moved = at.pop(self.frame), moved + 1
                 made = track.model_copy(update={"at": tuple(sorted({**at, to: value}.items()))})
-                rig = rig.with_track(self.owner, path, made)
+                rig = with_track(rig, self.owner, path, made)
         if not moved:
             raise RigError([(f"keys.{self.owner}", f"it has no keys at frame {self.frame}")])
         return Edited(rig, f"Move {'a key' if moved == 1 else 'keys'} to frame {to}")

@@ -6,8 +6,9 @@ from typing import Any, Literal
 
 from aurelon.core.errors import RigError
 from aurelon.core.rig.edits.shared.edit import Edit, Edited
-from aurelon.core.rig.keys import Track, check_tracks, setting_at
+from aurelon.core.rig.keyed import find, with_track
 from aurelon.core.rig.model import Rig
+from aurelon.core.settings.tracks import Track, check_tracks
 
 
 class SetKeys(Edit):
@@ -19,15 +20,13 @@ class SetKeys(Edit):
     at: tuple[tuple[int, Any], ...]
 
     def apply(self, rig: Rig) -> Edited:
-        owner = rig.owner(self.owner)
-        if owner is None:
-            raise RigError([("keys", f"there is no light with the id '{self.owner}'")])
+        found = find(rig, self.owner, self.path)
         try:
             track = Track(at=self.at)
-            check_tracks(owner, {self.path: track})
+            check_tracks(found.settings, {found.path: track})
         except ValueError as error:
             raise RigError([(f"keys.{self.owner}", str(error))]) from error
-        return Edited(rig.with_track(self.owner, self.path, track), f"{setting_at(owner, self.path).label}: followed")
+        return Edited(with_track(rig, self.owner, self.path, track), f"{found.setting.label}: followed")
 
 
 EDIT = SetKeys

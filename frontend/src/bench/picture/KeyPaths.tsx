@@ -39,10 +39,9 @@ function useBetween(place: Place, name: string): Spot[] | null {
   const track = useNow((s) => trackOf(s.rig, place, name));
   const moving = useNow((s) => s.hand.moving);
   const [come, setCome] = useState<{ of: unknown; spots: Spot[] } | null>(null);
-  const key = keyOf(place, name);
-  const [owner, path] = [key?.owner, key?.path];
+  const { owner, path } = keyOf(place, name);
   useEffect(() => {
-    if (!owner || !path || moving || track?.between !== "smooth") return undefined;
+    if (moving || track?.between !== "smooth") return undefined;
     const leaving = new AbortController();
     api.POST("/api/keys/between", { body: { rig: now().rig, owner, path }, signal: leaving.signal }).then(
       ({ data }) => data && setCome({ of: track, spots: data.values as Spot[] }),

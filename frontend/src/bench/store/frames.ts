@@ -69,7 +69,7 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
     follow: async (place: Place, name: string, value: unknown, label: string) => {
       const key = keyOf(place, name);
       const places = spotsOf(value);
-      if (!key || places.length === 0) return;
+      if (places.length === 0) return;
       const asked = api.POST("/api/plates/{plate_id}/follow", { params: atFrame(store.getState()), body: { places } });
       const found = (await overFrames(`Following ${label}`, asked)) as FollowedCell | null;
       if (!found) return;
@@ -83,7 +83,7 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
       const s = store.getState();
       const asked = api.POST("/api/plates/{plate_id}/follow/points", { params: atFrame(s), body: { rig: s.rig, light } });
       const found = (await overFrames("Following the points", asked)) as FollowedCell | null;
-      if (found && key) editing.ask({ do: "set-keys", ...key, at: found.seen.map((one) => [one.frame, one.places]) });
+      if (found) editing.ask({ do: "set-keys", ...key, at: found.seen.map((one) => [one.frame, one.places]) });
     },
     /** What a new light of a kind found at this frame stays the same over all of them. */
     settle: (kind: KindInfo, light: string) => {
@@ -94,7 +94,7 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
     },
     resetKeys: (place: Place, name: string) => {
       const key = keyOf(place, name);
-      if (key) editing.ask({ do: "key", act: "reset", ...key, frame: store.getState().frame, between: "linear" });
+      editing.ask({ do: "key", act: "reset", ...key, frame: store.getState().frame, between: "linear" });
     },
     /** Carries a matte, as it is at this frame, over all frames; or from this one on, and those before stay as they were. */
     carry: async (matte: string, label: string, onward = false) => {
@@ -154,7 +154,7 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
     /** Sets a key of a setting where the frame is, or takes it away. */
     turnKey: (place: Place, name: string, here: boolean) => {
       const key = keyOf(place, name);
-      if (key) editing.ask({ do: "key", act: here ? "remove" : "set", ...key, frame: store.getState().frame, between: "linear" });
+      editing.ask({ do: "key", act: here ? "remove" : "set", ...key, frame: store.getState().frame, between: "linear" });
     },
     /** Moves a place at a key, until `restKey`. */
     moveKey: (place: Place, name: string, frame: number, to: Spot) => editing.change(withKeyAt(editing.now(), place, name, frame, to)),
@@ -166,11 +166,11 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
     restKey: (label: string) => editing.rest(`${label}: move a key`),
     between: (place: Place, name: string, between: "hold" | "linear" | "smooth") => {
       const key = keyOf(place, name);
-      if (key) editing.ask({ do: "key", act: "between", ...key, frame: store.getState().frame, between });
+      editing.ask({ do: "key", act: "between", ...key, frame: store.getState().frame, between });
     },
     clearKeys: (place: Place, name: string) => {
       const key = keyOf(place, name);
-      if (key) editing.ask({ do: "key", act: "clear", ...key, frame: store.getState().frame, between: "linear" });
+      editing.ask({ do: "key", act: "clear", ...key, frame: store.getState().frame, between: "linear" });
     },
   };
   return self;

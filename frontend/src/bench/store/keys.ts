@@ -1,40 +1,48 @@
-import type { Rig, Track } from "../../api/client";
-import { HOUSE, lightOf, valuesAt, withValues, type Place, type Selection, type Values } from "./rig";
+import type { Owner, Rig, Track } from "../../api/client";
+import { lightOwner, maskOf, matteOwner, HOUSE, valuesAt, withValues, type Place, type Selection, type Values } from "./rig";
 
-/** Whose setting it is and its path, as keys of a rig name them; null for what cannot be keyed. */
-export function keyOf(place: Place, name: string): { owner: string; path: string } | null {
+const MATTE = "matte:";
+
+/** Whose setting it is and its path, as keys name them. */
+export function keyOf(place: Place, name: string): { owner: string; path: string } {
   if (place === "prepare") return { owner: "plate", path: name };
   if (place === "house") return { owner: "house", path: name };
-  return "light" in place ? { owner: place.light, path: `${place.stage}.${name}` } : null;
+  if ("light" in place) return { owner: place.light, path: `${place.stage}.${name}` };
+  return { owner: keyOwner(place.mask), path: `mask.parts.${place.part}.${name}` };
 }
 
+/** The keys of a setting: those of a part of a mask are with the part. */
 export function trackOf(rig: Rig, place: Place, name: string): Track | null {
-  const key = keyOf(place, name);
-  return (key && rig.keys[key.owner]?.[key.path]) ?? null;
+  if (typeof place === "object" && "mask" in place) return maskOf(rig, place.mask)?.parts[place.part]?.keys[name] ?? null;
+  const { owner, path } = keyOf(place, name);
+  return rig.keys[owner]?.[path] ?? null;
 }
 
 /** The rig with settings changed as they are at a frame: where one has keys, with a key there. */
 export function withValuesAt(rig: Rig, place: Place, values: Values, frame: number): Rig {
   const made = withValues(rig, place, values);
   return Object.entries(values).reduce((next, [name, value]) => {
-    const key = keyOf(place, name);
     const track = trackOf(rig, place, name);
-    if (!key || !track) return next;
+    if (!track) return next;
     const at = [...track.at.filter(([other]) => other !== frame), [frame, value] as [number, unknown]].sort((a, b) => a[0] - b[0]);
-    return withTrack(next, key.owner, key.path, { ...track, at });
+    return withTrack(next, place, name, { ...track, at });
   }, made);
 }
 
 /** The rig with another value at a key that is there. */
 export function withKeyAt(rig: Rig, place: Place, name: string, frame: number, value: unknown): Rig {
-  const key = keyOf(place, name);
   const track = trackOf(rig, place, name);
-  if (!key || !track) return rig;
+  if (!track) return rig;
   const at = track.at.map(([other, was]) => [other, other === frame ? value : was] as [number, unknown]);
-  return withTrack(rig, key.owner, key.path, { ...track, at });
+  return withTrack(rig, place, name, { ...track, at });
 }
 
-function withTrack(rig: Rig, owner: string, path: string, track: Track): Rig {
+function withTrack(rig: Rig, place: Place, name: string, track: Track): Rig {
+  if (typeof place === "object" && "mask" in place) {
+    const keys = maskOf(rig, place.mask)?.parts[place.part]?.keys;
+    return withValues(rig, place, { keys: { ...keys, [name]: track } });
+  }
+  const { owner, path } = keyOf(place, name);
   return { ...rig, keys: { ...rig.keys, [owner]: { ...rig.keys[owner], [path]: track } } };
 }
 
@@ -45,7 +53,7 @@ export function withKeyed(rig: Rig, keyed: Record<string, Record<string, unknown
       Object.entries(paths).reduce((next, [path, value]) => {
         const place = placeOf(owner, path);
         const name = path.split(".").at(-1) ?? path;
-        if (typeof place === "object" && "light" in place && !lightOf(next, place.light)) return next;
+        if (!(name in valuesAt(next, place))) return next;
         return JSON.stringify(valuesAt(next, place)[name]) === JSON.stringify(value) ? next : withValues(next, place, { [name]: value });
       }, made),
     rig,
@@ -53,18 +61,28 @@ export function withKeyed(rig: Rig, keyed: Record<string, Record<string, unknown
 }
 
 function placeOf(owner: string, path: string): Place {
+  const [group, , part] = path.split(".");
+  if (group === "mask" && part !== undefined) return { mask: whose(owner), part: Number(part) };
   if (owner === "plate") return "prepare";
   if (owner === "house") return "house";
-  return { light: owner, stage: path.split(".")[0] as "source" };
+  return { light: owner, stage: group as "source" };
+}
+
+function whose(owner: string): Owner {
+  if (owner === "house") return HOUSE;
+  return owner.startsWith(MATTE) ? matteOwner(owner.slice(MATTE.length)) : lightOwner(owner);
 }
 
 /** What is selected, as keys name their owner. */
 export function keyOwner(selection: Selection): string {
-  return selection === "plate" ? "plate" : selection === HOUSE || selection.of === "house" ? "house" : selection.id;
+  if (selection === "plate" || selection.of === "house") return selection === "plate" ? "plate" : "house";
+  return selection.of === "matte" ? `${MATTE}${selection.id}` : selection.id;
 }
 
 /** The frames at which what is selected has keys, in order. */
 export function framesWithKeys(rig: Rig, selection: Selection): number[] {
-  const frames = Object.values(rig.keys[keyOwner(selection)] ?? {}).flatMap((track) => track.at.map(([frame]) => frame));
+  const parts = selection === "plate" ? [] : (maskOf(rig, selection)?.parts ?? []);
+  const tracks = [rig.keys[keyOwner(selection)] ?? {}, ...parts.map((part) => part.keys)].flatMap((keys) => Object.values(keys));
+  const frames = tracks.flatMap((track) => track.at.map(([frame]) => frame));
   return [...new Set(frames)].sort((a, b) => a - b);
 }

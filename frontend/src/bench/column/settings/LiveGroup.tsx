@@ -3,7 +3,6 @@ import type { GroupInfo, SettingInfo } from "../../../api/client";
 import { useBench, useNow } from "../../store/bench";
 import type { Spot } from "../../store/places";
 import { isShown, valuesAt, type Place } from "../../store/rig";
-import { keyOf } from "../../store/keys";
 import { KeyTools } from "./KeyTools";
 import { Row } from "./Row";
 import { SettingList } from "./SettingList";
@@ -61,7 +60,7 @@ const LiveRow = memo(function LiveRow({ place, setting, tools }: { place: Place;
       onAdd: tools.onAdd && (() => tools.onAdd?.(setting)),
       onPaint: tools.onPaint,
       onBringIntoView: tools.onBringIntoView,
-      keys: plate.frames > 1 && setting.keyed && keyOf(place, setting.name) ? <KeyTools place={place} setting={setting} /> : undefined,
+      keys: plate.frames > 1 && setting.keyed ? <KeyTools place={place} setting={setting} /> : undefined,
     }),
     [setting, tools, place, plate],
   );

@@ -15,12 +15,10 @@ from typing import Any, Literal, Self, TypeVar
 import numpy as np
 from pydantic import Field, ValidationError, field_validator, model_validator
 
-from aurelon.core.settings import Settings, settings_of
-from aurelon.core.settings.base import Setting
+from aurelon.core.settings.base import Setting, Settings, settings_of
 
 Between = Literal["hold", "linear", "smooth"]
 BETWEEN: Mapping[Between, str] = {"hold": "Hold", "linear": "Steady", "smooth": "Smooth"}
-PLATE, HOUSE = "plate", "house"  # as owners of settings; all others are ids of lights
 MOST_KEYS = 100_000
 S = TypeVar("S", bound=Settings)
 
@@ -67,9 +65,6 @@ class Track(Settings):
     def with_key(self, frame: int, value: Any) -> Self:
         """The track with a key set, or set anew."""
         return self.model_copy(update={"at": tuple(sorted([*((f, v) for f, v in self.at if f != frame), (frame, value)]))})
-
-
-Keys = dict[str, dict[str, Track]]
 
 
 def _tupled(value: Any) -> Any:
