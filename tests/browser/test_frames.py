@@ -191,6 +191,7 @@ class Frames(BrowserTest):
         self.page.keyboard.press("Control+Home")
         self.rested()
         expect(self.page.get_by_role("textbox", name="Middle, across in per cent")).to_have_value("50.0")
+        expect(self.page.get_by_role("group", name="Path of Middle").locator("polyline")).to_have_count(1)
         # Follow puts a key at every frame, and undo takes them back.
         self.page.get_by_role("button", name="Follow: Middle").click()
         expect(self.page.locator("[data-key]")).to_have_count(12, timeout=30000)

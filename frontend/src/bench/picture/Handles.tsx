@@ -12,7 +12,7 @@ export interface HandleTools {
   onReset: (place: Place, setting: SettingInfo) => void;
 }
 
-interface Stage {
+export interface Stage {
   place: Place;
   group: GroupInfo;
 }

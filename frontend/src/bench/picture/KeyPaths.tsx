@@ -1,36 +1,36 @@
-import { useEffect, useMemo, useState } from "react";
-import { api } from "../../api/client";
+import { useEffect, useState } from "react";
+import { api, type SettingInfo } from "../../api/client";
 import { useHandle } from "../../ui/useHandle";
 import { useBench, useNow } from "../store/bench";
 import { keyOf, trackOf } from "../store/keys";
 import type { Spot } from "../store/places";
-import { isShown, lightOf, valuesAt, type Place } from "../store/rig";
+import { isShown, valuesAt, type Place } from "../store/rig";
 import { placementAtOrigin } from "../store/selectors";
+import type { Stage } from "./Handles";
 import { toPlate, toScreen } from "./view";
 
-/** The paths that keyed places of a light take over the frames; a key on one is dragged where the place should be there. */
-export function KeyPaths({ light }: { light: string }) {
-  const { kindOf } = useBench();
-  const kind = useNow((s) => kindOf(lightOf(s.rig, light)));
-  const keyed = useNow((s) => Object.keys(s.rig.keys[light] ?? {}).join());
+/** The paths that keyed places take over the frames; a key on one is dragged where the place should be there. */
+export function KeyPaths({ stages }: { stages: Stage[] }) {
+  const { now } = useBench();
   const shown = useNow((s) => {
-    const values = valuesAt(s.rig, { light, stage: "spread" });
-    return (kind?.groups ?? [])
-      .flatMap((g) => g.settings)
-      .filter((one) => one.type === "place" && isShown(one, values))
-      .map((one) => one.name)
+    const all = stages.flatMap(({ place, group }) => group.settings.map((setting) => ({ place, setting })));
+    return all
+      .filter(({ place, setting }) => setting.type === "place" && isShown(setting, valuesAt(s.rig, place)))
+      .filter(({ place, setting }) => trackOf(s.rig, place, setting.name) !== null)
+      .map(({ place, setting }) => pathOf(place, setting))
       .join();
   });
-  const places = useMemo(
-    () =>
-      (kind?.groups ?? []).flatMap((group) =>
-        group.settings
-          .filter((one) => shown.split(",").includes(one.name) && keyed.split(",").includes(`${group.name}.${one.name}`))
-          .map((one) => ({ place: { light, stage: group.name as "spread" }, name: one.name, label: one.label })),
-      ),
-    [kind, keyed, shown, light],
+  if (now().plate.frames < 2) return null;
+  const names = shown.split(",");
+  return stages.flatMap(({ place, group }) =>
+    group.settings
+      .filter((setting) => names.includes(pathOf(place, setting)))
+      .map(({ name, label }) => <KeyPath key={name} place={place} name={name} label={label} />),
   );
-  return places.map((one) => <KeyPath key={one.name} {...one} />);
+}
+
+function pathOf(place: Place, setting: SettingInfo): string {
+  return keyOf(place, setting.name).path;
 }
 
 /** Where a place that goes smoothly is between its keys, frame by frame; null until that has come, or where straight lines say it. */

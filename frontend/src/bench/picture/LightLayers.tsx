@@ -49,7 +49,7 @@ function LightHandles({ id }: { id: string }) {
   );
   return (
     <Handles label="Handles on the picture" stages={stages} tools={tools}>
-      {now().plate.frames > 1 && <KeyPaths light={id} />}
+      <KeyPaths stages={stages} />
       {points && <PointHandles light={id} points={points} />}
     </Handles>
   );

@@ -6,6 +6,7 @@ import { isClear, ownerNow, partIndexNow, partNow, placementAtOrigin } from "../
 import { BrushLayer } from "./BrushLayer";
 import { Drawn } from "./Drawn";
 import { Handles, type HandleTools } from "./Handles";
+import { KeyPaths } from "./KeyPaths";
 import { toPlate } from "./view";
 
 const SMALLEST_BOX = 12; // CSS pixels
@@ -81,5 +82,9 @@ export function MaskLayers() {
       />
     );
   }
-  return <Handles key={index} label={`Handles of ${title}`} stages={stages} tools={tools} />;
+  return (
+    <Handles key={index} label={`Handles of ${title}`} stages={stages} tools={tools}>
+      <KeyPaths stages={stages} />
+    </Handles>
+  );
 }
