@@ -326,7 +326,7 @@ class Noise(unittest.TestCase):
                 still = rig.with_light(rig.stack[0].model_copy(update={stage: group.model_copy(update=more)}))
                 np.testing.assert_array_equal(render(plate, moving), render(plate, still), kind)
                 self.assertGreater(float(np.abs(render(later, moving) - render(plate, moving)).max()), 1e-4, kind)
-        self.assertEqual(sorted(found), ["beam", "fan", "line", "strokes", "water"])
+        self.assertEqual(sorted(found), ["beam", "fan", "glints", "line", "shafts", "strokes", "water"])
 
     def test_a_kept_cell_changes_nothing_whatever_way_the_places_run(self) -> None:
         rng = np.random.default_rng(4)

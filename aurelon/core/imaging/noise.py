@@ -45,20 +45,19 @@ def periodic_noise(place: Doubles, period: int, seed: tuple[int, ...], later: tu
     return np.asarray(values[low] * (1 - t) + values[(low + 1) % period] * t)
 
 
-def ray_variation(bars: Doubles, count: int, variety: float, seed: int) -> Floats:
-    """How bright each ray is, mean about 1: even at variety 0, strong bars at 1.
+def ray_variation(bars: Doubles, count: int, variety: float, now: Moment) -> Floats:
+    """How bright each ray is now, mean about 1: even at variety 0, strong bars at 1.
 
     `bars` is the place of each ray counted in bars; it repeats every `count` of them. The places
     are warped first, so that the bars differ in width, and three octaves are mixed.
     """
     few = max(2, count // 3)
-    warp = periodic_noise(bars * few / count, few, (seed, 0)) - 0.5
-    place = bars + 1.6 * warp
-    mixed = (
-        0.60 * periodic_noise(place, count, (seed, 1))
-        + 0.27 * periodic_noise(2 * place, 2 * count, (seed, 2))
-        + 0.13 * periodic_noise(5 * place, 5 * count, (seed, 3))
-    )
+
+    def noise(place: Doubles, period: int, octave: int) -> Doubles:
+        return periodic_noise(place, period, (now.seed, octave), (now.later, octave), float(now.share))
+
+    place = bars + 1.6 * (noise(bars * few / count, few, 0) - 0.5)
+    mixed = 0.60 * noise(place, count, 1) + 0.27 * noise(2 * place, 2 * count, 2) + 0.13 * noise(5 * place, 5 * count, 3)
     t = np.clip((mixed - 0.22) / 0.56, 0, 1)
     bright = smoothstep(t)
     return np.asarray(1 - variety + variety * 2 * bright, np.float32)

@@ -18,7 +18,9 @@ from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.fastmath import exp_minus
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.merging import Travelled
+from aurelon.core.imaging.noise import moment
 from aurelon.core.imaging.rgb_space import RgbSpace
+from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import ColouredField
 from aurelon.core.lights.shared.highlights import HighlightSource, highlights
 from aurelon.core.lights.shared.initial_settings import open_share
@@ -60,6 +62,7 @@ class Spread(Settings):
     rotation_spread: float = number(0.1, "How much rotations differ", unit="share", low=0, high=1, step=0.01)
     temperature_spread: float = number(0.2, "How much colours differ", unit="share", low=0, high=1, step=0.01)
     twinkle: int = seed_setting("A different moment of the same sparkles", essential=True)
+    evolution: float = evolution_setting(label="Twinkling")
 
 
 @dataclass(frozen=True)
@@ -102,12 +105,13 @@ def source(reading: Reading[Lots], settings: Source, frame: Frame) -> Floats:
     return draw(table, 0, frame)
 
 
-def glints_of(lots: Lots, settings: Spread, space: RgbSpace) -> Floats:
-    """(n, 8): place in fractions, size in diagonals, brightness, turn in radians, colour (3)."""
+def glints_of(lots: Lots, settings: Spread, space: RgbSpace, seconds: float = 0.0) -> Floats:
+    """(n, 8), so many seconds into a reel: place in fractions, size in diagonals, brightness, turn in radians, colour (3)."""
     s = settings
     n = len(lots.places)
-    rng = np.random.default_rng((s.twinkle, 43))
-    lot = rng.random((600, 4))[:n]
+    lot, now = _lot(s.twinkle)[:n], moment(s.twinkle, s.evolution, seconds)
+    # Sizes and brightnesses twinkle; how a glint is turned and its colour are its own.
+    lot[:, :2] = _lot(now.seed)[:n, :2] + (_lot(now.later)[:n, :2] - _lot(now.seed)[:n, :2]) * now.share
     size = s.size * (1 - s.size_spread * lot[:, 0])
     bright = 1 - s.brightness_spread * lot[:, 1] ** 0.5
     turn = np.deg2rad(s.rotation) + s.rotation_spread * np.pi * (lot[:, 2] - 0.5)
@@ -115,6 +119,11 @@ def glints_of(lots: Lots, settings: Spread, space: RgbSpace) -> Floats:
     shades = np.array([temperature_rgb(1e6 / m, 0.0, space) for m in np.linspace(43, 265, 24)])
     shade = np.clip(np.round((mired - 43) / (265 - 43) * 23), 0, 23).astype(int)
     return np.column_stack([lots.places, size, bright, turn, np.maximum(shades[shade], 0)]).astype(np.float32)
+
+
+def _lot(seed: int) -> Doubles:
+    """Four numbers in 0..1 for each of as many glints as there can be."""
+    return np.random.default_rng((seed, 43)).random((600, 4))
 
 
 def draw(glints: Floats, spikes: int, frame: Frame) -> Floats:
@@ -190,7 +199,7 @@ FINEST_GRID = 1536
 
 
 def spread(scene: Scene[Lots], source: Source, settings: Spread) -> ColouredField | GlintsField:
-    glints = glints_of(scene.detected, settings, scene.space)
+    glints = glints_of(scene.detected, settings, scene.space, scene.seconds)
     edge = round(CELLS / settings.size * max(scene.size) / diagonal(scene.size))
     if edge < min(FINEST_GRID, max(scene.size)):
         return ColouredField(draw(glints, settings.spikes, Frame.canonical(scene.size, edge)))

@@ -34,8 +34,9 @@ from aurelon.core.imaging.colour_matrix import Tint
 from aurelon.core.imaging.fastmath import encode_array, exp_minus, smoothstep, unit
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import Travelled
-from aurelon.core.imaging.noise import ray_variation
+from aurelon.core.imaging.noise import moment, ray_variation
 from aurelon.core.imaging.resample import reduce_to
+from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.highlights import open_by
 from aurelon.core.lights.shared.initial_settings import luminance_in, open_share, warmth_at
@@ -181,6 +182,7 @@ class Spread(Settings):
         essential=True,
     )
     seed: int = seed_setting("A different set of rays", group="Rays", essential=True)
+    evolution: float = evolution_setting(group="Rays")
     disc_strength: float = _strength(1.0, "Brightness of the disc", group="Disc")
     disc_size: float = number(
         0.012,
@@ -413,7 +415,8 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
         geometry = polar_rays((x * grid.width, y * grid.height), grid.size)
     else:
         geometry = parallel_rays(settings.angle, grid.size)
-    variation = ray_variation(geometry.bars(settings.count), settings.count, settings.variety, settings.seed)
+    now = moment(settings.seed, settings.evolution, scene.seconds)
+    variation = ray_variation(geometry.bars(settings.count), settings.count, settings.variety, now)
     lengths = geometry.distances() / diagonal
     point = settings.mode == "point"
     fade = ((1 + lengths[0] / FALLOFF_LENGTH) / (1 + lengths / FALLOFF_LENGTH)) ** (settings.falloff if point else 0.0)
