@@ -11,7 +11,7 @@ from pathlib import Path
 from aurelon.core import OutputError, Reel, open_reel
 from aurelon.core.codecs import format_of_path
 from aurelon.core.export.passes import container_of_path
-from aurelon.core.export.reels import ReelExport, check_reel, join_reel, options_for_reel, spans_of
+from aurelon.core.export.reels import ReelExport, check_reel, join_reel, mattes_of_another, notes_of, options_for_reel, spans_of
 from aurelon.core.reels.stills import Stills, is_pattern
 from aurelon.core.reels.writers import reel_format_of_path
 from aurelon.runs.command import RunOptions, have_made, say, summary
@@ -72,6 +72,8 @@ def _as_one_file(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str,
     chosen = {name: value for name, value in options.chosen.items() if name in ReelExport.model_fields}
     export = options_for_reel(out, reel, **chosen, first=frames[0], last=frames[1])
     check_reel(reel, options.rig, export)
+    for note in notes_of(reel, options.rig, export):
+        say(note)
     work = out.with_name(f".aurelon-{out.name}.segments")
     with closing(Folder(work, resume=options.resume)) as folder:
         items = [
@@ -104,6 +106,8 @@ def _as_stills(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str, c
     options, out = wanted.options, wanted.out
     pattern = out if is_pattern(out.name) else out / USUAL_STILL
     container_of_path(pattern) if options.passes else format_of_path(pattern)
+    for note in mattes_of_another(reel, options.rig):
+        say(note)
     outs = [pattern.with_name(pattern.name % reel.footage.numbers[number]) for number in range(*frames)]
     if not is_pattern(wanted.source.name) and wanted.source.is_dir() and wanted.source.resolve() == pattern.parent.resolve():
         raise OutputError(f"{pattern.parent} is where the frames are read from; choose another folder for what is made")

@@ -38,9 +38,10 @@ class FollowedCell(BaseModel):
 
 
 class CarriedCell(BaseModel):
-    """A matte over the frames of a reel: the file of its frames, and those at which it was made by hand."""
+    """A matte over the frames of a reel: the file of its frames, the reel's key, and those at which it was made by hand."""
 
     file: str
+    of: str
     hinted: list[int]
 
 
@@ -120,7 +121,7 @@ def carry_matte(
         mattes = carried(reel, known, progress=control.progress, cancelled=control.cancelled)
     data = grey_reel(mattes, Fraction(reel.fps).limit_denominator(1001))
     name = store.files.add(data, f"{matte.name or matte.id}.mkv", plate_id=plate_id)
-    control.give(CarriedCell(file=name, hinted=sorted(known)))
+    control.give(CarriedCell(file=name, of=reel.key, hinted=sorted(known)))
 
 
 def measure_flicker(reel: Reel, rig: Rig, span: tuple[int, int], control: Control) -> None:

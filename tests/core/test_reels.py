@@ -11,6 +11,7 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 from unittest import mock
+from unittest.mock import patch
 
 import av
 import cv2
@@ -18,7 +19,8 @@ import numpy as np
 from PIL import Image
 
 from aurelon.core import OutputError, PlateError, Reel, Rig, open_reel, read_reel, render
-from aurelon.core.export.reels import ReelExport, check_reel, options_for_reel, trial_size
+from aurelon.core.export.reels import ReelExport, check_reel, mattes_of_another, notes_of, options_for_reel, trial_size
+from aurelon.core.imaging.code_points import BT2020, HLG, PQ
 from aurelon.core.reel import grey_frame, is_reel
 from aurelon.core.reels.stills import are_frames, sequence_in, sequence_name
 from aurelon.core.reels.writers import reel_writers
@@ -301,6 +303,39 @@ class Written(ReelTest):
                 check_reel(reel, Rig(), options)
         with self.assertRaisesRegex(OutputError, "no ending that Aurelon can write reels to"):
             options_for_reel(Path("out.avi"), reel)
+
+    def test_what_becomes_of_a_reel_is_said_before_it_is_written(self) -> None:
+        steady = self.reel(write_video(self.folder / "in.mkv", frames(), [Fraction(40 * k, 1000) for k in range(10)]))
+        lossless, small = ReelExport(format="ffv1", depth="16"), ReelExport(format="vp9")
+        self.assertEqual(notes_of(steady, Rig(), lossless), [])
+        # Twenty-four a second are no whole milliseconds, and MP4 has them as they are.
+        film = self.reel(lit(steady, Rig(), self.folder / "film.mp4", "h264"))
+        with patch.object(film.footage, "times", [Fraction(k, 24) for k in range(10)]):
+            self.assertRegex(notes_of(film, Rig(), small)[0], "to the millisecond")
+            self.assertEqual(notes_of(film, Rig(), ReelExport(format="h264")), [])
+        for transfer, options, said in (
+            (HLG, lossless, "goes out as PQ"),
+            (HLG, small, "as sRGB"),
+            (PQ, small, "as sRGB"),
+            (PQ, lossless, None),
+        ):
+            with patch.object(steady.footage, "points", (BT2020, transfer)):
+                notes = notes_of(steady, Rig(), options)
+            self.assertEqual(len(notes), 0 if said is None else 1)
+            self.assertIn(said or "", "".join(notes))
+        clear = [Image.fromarray(np.dstack([picture, np.full(picture.shape[:2], 90, np.uint8)])) for picture in frames(3)]
+        clear[0].save(self.folder / "clear.webp", save_all=True, append_images=clear[1:], duration=40, lossless=True)
+        self.assertIn(
+            "laid on white", notes_of(self.reel(self.folder / "clear.webp"), Rig(), ReelExport(format="webp-animated"))[0]
+        )
+
+    def test_a_matte_of_another_reel_is_said(self) -> None:
+        reel = self.reel(write_video(self.folder / "in.mkv", frames()))
+        for of, said in ((reel.key, 0), ("", 0), ("b" * 64, 1)):
+            carried = {"part": "carried", "file": "a" * 64, "of": of}
+            rig = Rig.model_validate({"mattes": [{"id": "door", "name": "Door", "mask": {"start": "nothing", "parts": [carried]}}]})
+            self.assertEqual(len(mattes_of_another(reel, rig)), said)
+        self.assertIn("the matte Door", mattes_of_another(reel, rig)[0])
 
     def test_the_size_that_is_told_before_is_near(self) -> None:
         reel = self.reel(write_video(self.folder / "in.mkv", frames(30)))

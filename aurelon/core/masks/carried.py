@@ -26,6 +26,7 @@ class Carried(Part):
 
     part: Literal["carried"] = "carried"
     file: str = file_setting("The matte's frames")
+    of: str = Field("", max_length=64, description="The reel that it was carried on, by its SHA-256")
     hinted: tuple[int, ...] = Field((), max_length=1000, description="Frames at which it was made by hand")
 
     def counts(self, ground: Ground) -> bool:

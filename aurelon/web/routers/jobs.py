@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from aurelon.core import OutputError, Rig
 from aurelon.core.analysis.subject_cut import cut_subject
 from aurelon.core.export import AnyExport, targets
-from aurelon.core.export.reels import ReelExport, check_reel
+from aurelon.core.export.reels import ReelExport, check_reel, notes_of
 from aurelon.core.masks.subject import Subject
 from aurelon.core.settings import Place
 from aurelon.runs.batches import stem_of
@@ -180,6 +180,12 @@ def start_trying_reel(context: Shared, plate_id: int, body: ReelSizeRequest) -> 
     reel = context.renderers.reel(plate_id)
     check_reel(reel, body.rig, body.reel)
     return _state(context.jobs.start("bench", lambda control: try_reel(reel, body.rig, body.reel, control)))
+
+
+@router.post("/plates/{plate_id}/reel/notes")
+def list_reel_notes(context: Shared, plate_id: int, body: ReelSizeRequest) -> list[str]:
+    """What becomes of the reel in the file, where that is not what one would expect."""
+    return notes_of(context.renderers.reel(plate_id), body.rig, body.reel)
 
 
 @router.post("/plates/{plate_id}/flicker", status_code=202)

@@ -12,6 +12,7 @@ import { TextField } from "../../ui/TextField";
 import { tone } from "../../ui/theme";
 import { useBench, useNow } from "../store/bench";
 import { useFileSize } from "./useFileSize";
+import { useReelNotes } from "./useReelNotes";
 import { ExportFields } from "./ExportFields";
 import { keepExport, rememberedExport, wasExported } from "../store/exporting";
 import { Note, Wrong } from "../../ui/words";
@@ -83,6 +84,7 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const [first, last] = span;
   const reel = { ...moving, long_edge: wanted === long ? null : wanted, first, last } as unknown as ReelExport;
   const asked = JSON.stringify(reel);
+  const notes = useReelNotes(plate.id, rig, edgeWrong || what !== "reel" ? null : reel);
   const startRun = async () => {
     setWrong(null);
     const body = what === "reel" ? { plates: [plate.id], reel } : { plates: [plate.id], export: options, frames: span };
@@ -170,6 +172,11 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
           {sizes}
         </ExportFields>
       )}
+      {notes.map((note) => (
+        <Note key={note} role="note">
+          {note}.
+        </Note>
+      ))}
       {!edgeWrong && scale > 1 && (
         <Note role="note">Enlarged {scale.toFixed(1)} times: larger than the picture itself, so no detail is added.</Note>
       )}

@@ -101,7 +101,7 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
       const s = store.getState();
       const asked = api.POST("/api/plates/{plate_id}/carry", { params: atFrame(s), body: { rig: s.rig, matte, onward } });
       const made = (await overFrames(`Carrying ${label}`, asked)) as CarriedCell | null;
-      if (made) editing.ask({ do: "take-carried", matte, file: made.file, hinted: made.hinted });
+      if (made) editing.ask({ do: "take-carried", matte, file: made.file, of: made.of, hinted: made.hinted });
     },
     /** About how many bytes the lit reel will have; null where that was stopped or is refused. */
     trySize: async (reel: ReelExport): Promise<number | null> => {
