@@ -10,6 +10,7 @@ import numpy as np
 
 from aurelon.core import Rig, RigError, check_rig, render
 from aurelon.core.rig.edits.duplicate import Duplicate
+from aurelon.core.rig.edits.follow_crop import FollowCrop
 from aurelon.core.rig.edits.key import Key
 from aurelon.core.rig.edits.move_keys import MoveKeys
 from aurelon.core.rig.edits.set_keys import SetKeys
@@ -186,6 +187,40 @@ class PartsOfMasks(unittest.TestCase):
         with self.assertRaises(RigError) as caught:
             check_rig({"house": {"mask": self.mask(keys={"feather": {"at": [[0, 9]]}})}})
         self.assertIn("feather", str(caught.exception))
+
+
+class Crops(unittest.TestCase):
+    def test_a_crop_goes_with_a_place_however_the_picture_is_straightened(self) -> None:
+        size, box = (300, 200), {"x0": 0.4, "y0": 0.4, "x1": 0.6, "y1": 0.6}
+        seen = [(0, (0.5, 0.5)), (1, (0.53, 0.5)), (2, (0.55, 0.44)), (9, (0.9, 0.5))]
+        for straighten in (0.0, 12.0, -30.0):
+            rig = Rig.model_validate({"prepare": {"straighten": straighten, "crop": box}})
+            made = FollowCrop(frame=0, at=tuple(seen), size=size).apply(rig).rig
+            turn = np.exp(1j * np.deg2rad(straighten))  # y runs down, so that the picture is turned counter-clockwise
+            for frame, (x, y) in seen[:3]:
+                crop = made.at(frame).prepare.crop
+                assert crop is not None
+                middle = complex((crop.x0 + crop.x1) / 2 * size[0] - 150, (crop.y0 + crop.y1) / 2 * size[1] - 100)
+                self.assertAlmostEqual(middle * turn, complex(x * size[0] - 150, y * size[1] - 100), delta=1e-6)
+                self.assertAlmostEqual(crop.x1 - crop.x0, 0.2)
+            # As far as the picture goes, and as large as before.
+            far = made.at(9).prepare.crop
+            assert far is not None
+            self.assertLessEqual(far.x1, 1)
+            self.assertAlmostEqual(far.x1 - far.x0, 0.2)
+        self.assertEqual(apply_rig(made, Rig()).rig.keys, {})
+        with self.assertRaisesRegex(RigError, "crop the picture first"):
+            FollowCrop(frame=0, at=tuple(seen), size=size).apply(Rig())
+
+    def test_a_crop_between_two_keys_lies_between_them_and_none_is_all_of_it(self) -> None:
+        keys = {"plate": {"crop": {"at": [[0, None], [4, {"x0": 0.2, "y0": 0, "x1": 0.6, "y1": 1}], [8, {"x0": 0.4}]]}}}
+        rig = Rig.model_validate({"keys": keys})
+        self.assertIsNone(rig.at(2).prepare.crop)
+        crop = rig.at(6).prepare.crop
+        assert crop is not None
+        np.testing.assert_allclose([crop.x0, crop.y0, crop.x1, crop.y1], [0.3, 0, 0.8, 1])
+        with self.assertRaises(RigError):
+            check_rig({"keys": {"plate": {"crop": {"at": [[0, {"x0": 0.5, "x1": 0.5}]]}}}})
 
 
 class Edits(unittest.TestCase):

@@ -304,6 +304,16 @@ class Written(ReelTest):
         with self.assertRaisesRegex(OutputError, "no ending that Aurelon can write reels to"):
             options_for_reel(Path("out.avi"), reel)
 
+    def test_a_crop_with_keys_shows_each_frame_where_it_is(self) -> None:
+        reel = self.reel(write_video(self.folder / "in.mkv", frames()))
+        boxes = [[n, {"x0": (10 + 3 * n) / 96, "y0": 8 / 64, "x1": (50 + 3 * n) / 96, "y1": 56 / 64}] for n in (0, 9)]
+        rig = Rig.model_validate({"prepare": {"crop": boxes[0][1]}, "keys": {"plate": {"crop": {"at": boxes}}}})
+        again = self.reel(lit(reel, rig, self.folder / "out.mkv", "ffv1", depth="8"))
+        self.assertEqual(again.size, (40, 48))
+        for number, picture in enumerate(frames()):
+            seen = picture[8:56, 10 + 3 * number : 50 + 3 * number]
+            np.testing.assert_array_equal(again.footage.raster(number).samples, seen, str(number))
+
     def test_what_becomes_of_a_reel_is_said_before_it_is_written(self) -> None:
         steady = self.reel(write_video(self.folder / "in.mkv", frames(), [Fraction(40 * k, 1000) for k in range(10)]))
         lossless, small = ReelExport(format="ffv1", depth="16"), ReelExport(format="vp9")

@@ -23,30 +23,14 @@ from aurelon.core.masks.shared.mask import Mask
 from aurelon.core.rig.migrate import VERSION, up_to_date
 from aurelon.core.settings import Settings, matte_setting, number, settings_of, temperature_setting, tint_setting
 from aurelon.core.settings.tracks import Track, at_frame, check_tracks
+from aurelon.core.settings.types.crop import Crop, crop_setting
 
-Share = Annotated[float, Field(ge=0, le=1)]
-SMALLEST_CROP = 0.01
 FILE = r"^[0-9a-f]{64}$"
 NAME_LENGTH = 80  # characters of a name within a rig
 ID = r"^[a-z0-9][a-z0-9-]{0,63}$"
 PLATE, HOUSE = "plate", "house"  # as owners of settings with keys; all others are ids of lights
 Keys = dict[str, dict[str, Track]]
 S = TypeVar("S", bound=Settings)
-
-
-class Crop(Settings):
-    """A box of the straightened picture, in fractions of the plate: left, top, right, bottom."""
-
-    x0: Share = 0.0
-    y0: Share = 0.0
-    x1: Share = 1.0
-    y1: Share = 1.0
-
-    @model_validator(mode="after")
-    def _has_an_inside(self) -> Self:
-        if self.x1 - self.x0 < SMALLEST_CROP or self.y1 - self.y0 < SMALLEST_CROP:
-            raise ValueError(f"the crop is too small; each side must be at least {SMALLEST_CROP:.0%} of the plate's")
-        return self
 
 
 class Prepare(Settings):
@@ -74,7 +58,7 @@ class Prepare(Settings):
         step=0.05,
         essential=True,
     )
-    crop: Crop | None = Field(None, description="What of the picture is seen; null shows all of it")
+    crop: Crop | None = crop_setting("What of the picture is seen; null shows all of it")
 
     def box(self, size: tuple[int, int]) -> Box:
         """What of the frame is seen; `size` is the plate's."""

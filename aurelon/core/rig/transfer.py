@@ -47,8 +47,8 @@ def apply_rig(saved: Rig, onto: Rig, lights: list[str] | None = None, name: str 
 
 
 def _of_the_whole(saved: Rig) -> Keys:
-    """Keys of what is not a light's; straightening stays as it is on the plate."""
-    plate = {path: track for path, track in saved.keys.get(PLATE, {}).items() if path != "straighten"}
+    """Keys of what is not a light's; straightening and crop stay as they are on the plate."""
+    plate = {path: track for path, track in saved.keys.get(PLATE, {}).items() if path not in ("straighten", "crop")}
     return {**({PLATE: plate} if plate else {}), **({HOUSE: saved.keys[HOUSE]} if HOUSE in saved.keys else {})}
 
 

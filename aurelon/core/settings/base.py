@@ -98,6 +98,10 @@ class Setting(BaseModel):
         """The value moved by plate fractions, for types that say where something is."""
         return value
 
+    def taken(self, value: Any) -> Any:
+        """The value of a key as the setting has it, which may be as JSON has it."""
+        return value
+
     def numbers(self, value: Any) -> list[float]:
         """The value as numbers between which others lie, for settings that can be keyed."""
         return _flat(value)

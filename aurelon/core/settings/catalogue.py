@@ -28,11 +28,12 @@ from aurelon.core.reels import kinds_of_reel
 from aurelon.core.reels.shared.writing import ReelFormat
 from aurelon.core.reels.writers import reel_writers
 from aurelon.core.rig.copies import OFFSET
-from aurelon.core.rig.model import LIGHT_MODELS, NAME_LENGTH, SMALLEST_CROP, Behind, HouseLight, Prepare
+from aurelon.core.rig.model import LIGHT_MODELS, NAME_LENGTH, Behind, HouseLight, Prepare
 from aurelon.core.settings.base import Settings, settings_of
 from aurelon.core.settings.tracks import BETWEEN
 from aurelon.core.settings.types import setting_types
 from aurelon.core.settings.types.choice import Option
+from aurelon.core.settings.types.crop import SMALLEST_CROP
 from aurelon.core.settings.types.strokes import Stroke
 from aurelon.core.viewing import Viewing
 

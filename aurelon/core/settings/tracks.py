@@ -51,16 +51,17 @@ class Track(Settings):
         frames = self.frames
         after = bisect_right(frames, frame)
         if after == 0:
-            return self.at[0][1]
+            return setting.taken(self.at[0][1])
         last, value = self.at[after - 1]
         if after == len(frames) or last == frame or self.between == "hold":
-            return value
-        vectors = [setting.numbers(value) for _, value in self.at[max(after - 2, 0) : after + 2]]
-        if len({len(vector) for vector in vectors}) > 1:
-            return value  # of different numbers of places: there is nothing between
-        near = frames[max(after - 2, 0) : after + 2]
-        made = _smooth(near, vectors, frame) if self.between == "smooth" else _steady(near, vectors, frame)
-        return setting.of_numbers(value, made)
+            return setting.taken(value)
+        low, high = setting.numbers(value), setting.numbers(self.at[after][1])
+        if not low or len(low) != len(high):
+            return setting.taken(value)  # of different numbers of places, or of none: there is nothing between
+        # A smooth way looks at the keys beyond the two as well, where they are of the same kind.
+        near = [(at, setting.numbers(value)) for at, value in self.at[max(after - 2, 0) : after + 2]]
+        at, vectors = zip(*((at, vector) for at, vector in near if len(vector) == len(low)), strict=True)
+        return setting.of_numbers(value, (_smooth if self.between == "smooth" else _steady)(list(at), list(vectors), frame))
 
     def with_key(self, frame: int, value: Any) -> Self:
         """The track with a key set, or set anew."""

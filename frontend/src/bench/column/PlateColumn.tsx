@@ -2,10 +2,12 @@ import styled from "styled-components";
 import { Button, Toggle } from "../../ui/Button";
 import { useBench, useNow } from "../store/bench";
 import { HANDLES, type Tool } from "../store/hand";
+import { withoutKeys } from "../store/keys";
 import { withValues } from "../store/rig";
 import { GroupColumn } from "./GroupColumn";
 import { Histograms } from "./Histograms";
 import { ReelNumbers } from "./ReelNumbers";
+import { KeyButton } from "./settings/KeyButton";
 import { MatteList } from "./masks/MatteList";
 import { ViewRows } from "./ViewRows";
 
@@ -18,7 +20,8 @@ const Tools = styled.div`
 
 /** The plate in the column: how it is prepared, what of it is seen, and its mattes. */
 export function PlateColumn() {
-  const { editing, catalogue, take, now } = useBench();
+  const { editing, catalogue, frames, take, now } = useBench();
+  const crop = catalogue.plate.settings.find((setting) => setting.type === "crop");
   const reel = useNow((s) => s.plate.frames > 1);
   const tool = useNow((s) => s.hand.tool.is);
   const cropped = useNow((s) => s.rig.prepare.crop !== null);
@@ -50,10 +53,20 @@ export function PlateColumn() {
             <Button
               isDisabled={!cropped}
               hint="Shows the whole picture again"
-              onPress={() => editing.edit(withValues(now().rig, "prepare", { crop: null }), "Remove the crop")}
+              onPress={() =>
+                editing.edit(withoutKeys(withValues(now().rig, "prepare", { crop: null }), "prepare", "crop"), "Remove the crop")
+              }
             >
               Remove the crop
             </Button>
+            {reel && cropped && crop && (
+              <>
+                <Button hint="The crop goes with what is under its middle, over all frames" onPress={() => void frames.followCrop()}>
+                  Follow with the crop
+                </Button>
+                <KeyButton place="prepare" setting={crop} />
+              </>
+            )}
           </Tools>
           <MatteList />
           {reel && <ReelNumbers />}

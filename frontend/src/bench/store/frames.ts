@@ -14,6 +14,7 @@ import {
 } from "../../api/client";
 import type { Board } from "../../ui/Notices";
 import type { Editing } from "./editing";
+import { toPlate } from "../picture/view";
 import { keyOf, keyOwner, withKeyAt, withKeyed } from "./keys";
 import { spotsOf, withSpots, type Spot } from "./places";
 import type { Place } from "./rig";
@@ -76,6 +77,21 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
       const kept = places.length > 1 ? found.seen : found.seen.filter((one) => one.sure > 0);
       store.setState({ lost: found.seen.filter((one) => one.sure === 0).map((one) => one.frame) });
       editing.ask({ do: "set-keys", ...key, at: kept.map((one) => [one.frame, withSpots(value, [...one.places])]) });
+    },
+    /** Has the crop go with what is under its middle. */
+    followCrop: async () => {
+      const { rig, frame } = store.getState();
+      const { crop, straighten } = rig.prepare;
+      if (!crop) return;
+      const at = { x: ((crop.x0 + crop.x1) / 2) * plate.width, y: ((crop.y0 + crop.y1) / 2) * plate.height };
+      const middle = toPlate({ x: 0, y: 0, scale: 1, angle: straighten }, plate, at);
+      const asked = api.POST("/api/plates/{plate_id}/follow", { params: atFrame(store.getState()), body: { places: [middle] } });
+      const found = (await overFrames("Following with the crop", asked)) as FollowedCell | null;
+      if (!found) return;
+      const kept = found.seen.filter((one) => one.sure > 0);
+      store.setState({ lost: found.seen.filter((one) => one.sure === 0).map((one) => one.frame) });
+      const places = kept.flatMap((one) => one.places.slice(0, 1).map((place) => [one.frame, place] as [number, Spot]));
+      editing.ask({ do: "follow-crop", frame, at: places, size: [plate.width, plate.height] });
     },
     /** Fixes the points of a light, as they are found at this frame, to what is under them. */
     followPoints: async (place: Place, name: string, light: string) => {

@@ -37,6 +37,14 @@ export function withKeyAt(rig: Rig, place: Place, name: string, frame: number, v
   return withTrack(rig, place, name, { ...track, at });
 }
 
+/** The rig without keys of a setting of the plate, the house light or a light. */
+export function withoutKeys(rig: Rig, place: Place, name: string): Rig {
+  const { owner, path } = keyOf(place, name);
+  const kept = Object.entries(rig.keys[owner] ?? {}).filter(([other]) => other !== path);
+  const others = Object.fromEntries(Object.entries(rig.keys).filter(([other]) => other !== owner));
+  return { ...rig, keys: kept.length > 0 ? { ...others, [owner]: Object.fromEntries(kept) } : others };
+}
+
 function withTrack(rig: Rig, place: Place, name: string, track: Track): Rig {
   if (typeof place === "object" && "mask" in place) {
     const keys = maskOf(rig, place.mask)?.parts[place.part]?.keys;
