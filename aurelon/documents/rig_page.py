@@ -103,23 +103,25 @@ lists points that are set by hand, in the frame or outside it.
 
 ## Keys
 
-`keys` has the settings that change over the frames of a reel: by the id of a light, or `plate` (preparation) or `house`, and by
-their path, such as `spread.position` or `exposure`. Each has `between` (`hold`, `linear` or `smooth`) and `at`, pairs of a frame,
-counted from 0, and the value there, in the order of the frames. Numbers, places, paths, quads, polygons, colours and the crop can have
-keys; colours mix in linear light. Before the first key and after the last the setting holds; a smooth one goes through its keys and never
-beyond them. A still picture is frame 0.
+`keys` has the settings that change over the frames of a reel: by the id of a light, or `plate` (preparation) or `house`, and
+by their path, such as `spread.position` or `exposure`. Each has `between` (`hold`, `linear` or `smooth`) and `at`, pairs of a
+frame, counted from 0, and the value there, in the order of the frames. Numbers, places, paths, quads, polygons, colours and the
+crop can have keys; colours mix in linear light. Before the first key and after the last the setting holds; a smooth one goes
+through its keys and never beyond them. A still picture is frame 0.
 
 ```json
 {{"keys": {{"low-sun": {{"spread.position": {{"between": "smooth", "at": [[0, [0.5, 0.3]], [48, [0.62, 0.28]]]}}}}}}}}
 ```
 
-A part of a mask has its `keys` with it, by the names of its settings: `{{"part": "radial", "keys": {{"middle": {{"at": ...}}}}}}`. So they
-stay with the part wherever it is moved or copied.
+A part of a mask has its `keys` with it, by the names of its settings, so that they stay with it wherever it is moved or copied:
+
+```json
+{{"part": "radial", "middle": [0.5, 0.4], "keys": {{"middle": {{"at": [[0, [0.5, 0.4]], [48, [0.7, 0.4]]]}}}}}}
+```
 
 `followed` of points of light has those that are followed over the frames, in place of those found anew on each. A part `carried`
-of a mask has in its file one grey frame for each of the reel's; `of` is the reel that it was carried on,
-`hinted` are the frames that were made by hand. `evolution` is how many
-patterns a second a kind made of noise drifts through.
+of a mask has in its file one grey frame for each of the reel's; `of` is the reel that it was carried on, `hinted` are the frames
+at which it was made by hand. `evolution` is how many patterns a second a kind made of noise drifts through.
 
 ## Quads, paths and surfaces
 
