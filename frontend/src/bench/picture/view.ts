@@ -135,9 +135,7 @@ export function diagonal(plate: Plate): number {
 
 /** What to ask of the service: the plate at device pixels (never above its own), and the part on the screen. */
 export function wantedView(placement: Placement, area: Point, plate: Plate, ratio: number, box: Box): View | null {
-  const scale = Math.min(1, placement.scale * ratio);
-  const width = Math.max(1, Math.round(plate.width * scale));
-  const height = Math.max(1, Math.round(plate.height * scale));
+  const { width, height } = wholeView(placement, plate, ratio);
   const perX = width / (plate.width * placement.scale);
   const perY = height / (plate.height * placement.scale);
   const x0 = Math.max(0, Math.floor(box.x0 * width), Math.floor(-placement.x * perX));
@@ -145,6 +143,14 @@ export function wantedView(placement: Placement, area: Point, plate: Plate, rati
   const x1 = Math.min(width, Math.ceil(box.x1 * width), Math.ceil((area.x - placement.x) * perX));
   const y1 = Math.min(height, Math.ceil(box.y1 * height), Math.ceil((area.y - placement.y) * perY));
   return x1 > x0 && y1 > y0 ? { width, height, x0, y0, x1, y1 } : null;
+}
+
+/** All of the frame, at the size at which it lies on the screen. */
+export function wholeView(placement: Placement, plate: Plate, ratio: number): View {
+  const scale = Math.min(1, placement.scale * ratio);
+  const width = Math.max(1, Math.round(plate.width * scale));
+  const height = Math.max(1, Math.round(plate.height * scale));
+  return { width, height, x0: 0, y0: 0, x1: width, y1: height };
 }
 
 const SHORTEST_LINE = 20; // CSS pixels

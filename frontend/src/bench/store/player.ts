@@ -100,7 +100,11 @@ export function openPlayer(plateId: number, store: StoreApi<State>, sheet: Sheet
     shownAt = now - due > until(next) ? now : due;
     shown = [...shown.filter((at) => now - at < RATE_OVER), now];
     sheet.showKept(picture.bitmap, picture.header);
-    store.setState({ frame: next, rate: shown.length > 1 ? Math.round(((shown.length - 1) * 1000) / (now - (shown[0] ?? now))) : null });
+    store.setState({
+      frame: next,
+      seen: picture.header.box,
+      rate: shown.length > 1 ? Math.round(((shown.length - 1) * 1000) / (now - (shown[0] ?? now))) : null,
+    });
   };
   const stop = store.subscribe((s, before) => {
     if (s.playing && !before.playing) {

@@ -5,7 +5,7 @@ import type { Placement } from "../picture/view";
  * is moved by a transform alone, so that the view follows the hand without anything being drawn. */
 export class Sheet {
   private canvas: HTMLCanvasElement | null = null;
-  private frame: { header: FrameHeader; width: number; height: number } | null = null;
+  private frame: { header: FrameHeader; width: number; height: number; cropped: boolean } | null = null;
   private placed: { placement: Placement; plate: Plate } | null = null;
 
   attach(canvas: HTMLCanvasElement | null): void {
@@ -13,14 +13,14 @@ export class Sheet {
     this.frame = null;
   }
 
-  /** Shows a frame, and takes it over. */
-  show(bitmap: ImageBitmap, header: FrameHeader): void {
+  /** Shows a frame, and takes it over; `cropped` without what lies outside its crop. */
+  show(bitmap: ImageBitmap, header: FrameHeader, cropped = false): void {
     const context = this.canvas?.getContext("bitmaprenderer");
     if (!this.canvas || !context) {
       bitmap.close();
       return;
     }
-    this.frame = { header, width: bitmap.width, height: bitmap.height };
+    this.frame = { header, width: bitmap.width, height: bitmap.height, cropped };
     if (this.canvas.width !== bitmap.width) this.canvas.width = bitmap.width;
     if (this.canvas.height !== bitmap.height) this.canvas.height = bitmap.height;
     context.transferFromImageBitmap(bitmap);
@@ -28,9 +28,9 @@ export class Sheet {
     this.lay();
   }
 
-  /** Shows a frame that stays the caller's own. */
+  /** Shows a frame that stays the caller's own, within its crop. */
   showKept(bitmap: ImageBitmap, header: FrameHeader): void {
-    void createImageBitmap(bitmap).then((copy) => this.show(copy, header));
+    void createImageBitmap(bitmap).then((copy) => this.show(copy, header, true));
   }
 
   /** Where the plate lies now. */
@@ -42,7 +42,7 @@ export class Sheet {
   private lay(): void {
     if (!this.canvas || !this.frame || !this.placed) return;
     const { placement, plate } = this.placed;
-    const { header, width, height } = this.frame;
+    const { header, width, height, cropped } = this.frame;
     const { view } = header;
     const ratio = window.devicePixelRatio;
     // Device pixels to a pixel of the whole view.
@@ -56,6 +56,20 @@ export class Sheet {
     const down = exact ? 1 : ((view.y1 - view.y0) * perY) / height;
     const { style } = this.canvas;
     style.transform = `translate(${left / ratio}px, ${top / ratio}px) scale(${across / ratio}, ${down / ratio})`;
+    style.clipPath = cropped ? cutOff(header, width, height) : "";
     style.imageRendering = !exact && perX >= 2 ? "pixelated" : "auto";
   }
+}
+
+/** What of a frame lies outside its crop, as a clip path of its canvas. */
+function cutOff({ view, box }: FrameHeader, width: number, height: number): string {
+  const across = width / (view.x1 - view.x0);
+  const down = height / (view.y1 - view.y0);
+  const cut = [
+    (box.y0 * view.height - view.y0) * down,
+    width - (box.x1 * view.width - view.x0) * across,
+    height - (box.y1 * view.height - view.y0) * down,
+    (box.x0 * view.width - view.x0) * across,
+  ].map((by) => Math.max(0, Math.round(by)));
+  return cut.some((by) => by > 1) ? `inset(${cut.map((by) => `${by}px`).join(" ")})` : "";
 }

@@ -1,5 +1,6 @@
 import type { Owner, Painting, Rig, Show, Take, View } from "../../api/client";
-import { wantedView } from "../picture/view";
+import { wantedView, wholeView } from "../picture/view";
+import { trackOf } from "./keys";
 import { withPicked } from "./lights";
 import { kept } from "./memo";
 import { lightOwner, soloed, withLight } from "./rig";
@@ -71,7 +72,11 @@ export function wishNow(s: State): Wish | null {
 export function wishAhead(s: State): Wish | null {
   if (s.plate.frames < 2 || s.comparison || s.strip || s.dialog) return null;
   const wish = wishOf(s);
-  return wish && { ...wish, light: null, painting: null };
+  const placement = placementNow(s);
+  if (!wish || !placement) return null;
+  // A crop that moves shows another part of each frame: all of it is made, and the sheet cuts it off.
+  const view = trackOf(s.rig, "prepare", "crop") ? wholeView(placement, s.plate, window.devicePixelRatio) : wish.view;
+  return { ...wish, view, light: null, painting: null };
 }
 
 function wishOf(s: State): Wish | null {
