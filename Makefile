@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 STAMPS := .stamps
-.PHONY: demo test check bench bench-screen bench-runs bench-reels setup setup-test
+.PHONY: demo test check bench bench-screen bench-runs bench-reels attack setup setup-test
 
 demo: setup
 	$(BIN)/aurelon serve --demo --data work-data
@@ -28,6 +28,10 @@ bench-runs: setup-test
 # How lit reels go on over workers, frame by frame; four minutes.
 bench-reels: setup-test
 	$(BIN)/python -m tests.bench_reels
+
+# Damaged files in their tens of thousands; docs/robustness.md has what came of it.
+attack: setup-test
+	$(BIN)/python -m tests.attack.damaged $(or $(COUNT),50000)
 
 setup: $(STAMPS)/precompiled $(STAMPS)/built
 

@@ -26,6 +26,7 @@ from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB, RgbSpace
 from aurelon.core.imaging.screen import png_of
 
 KEPT_REDUCTIONS = 4
+BRIGHTEST = 1e8  # times white: ten times the disc of the sun
 SHOWN_EDGE = 1024  # long edge of what a notebook shows
 T = TypeVar("T")
 
@@ -196,13 +197,14 @@ def _unit_alpha(raster: Raster) -> Floats | None:
 
 
 def _to_linear(samples: NDArray[Any], space: RgbSpace) -> Floats:
-    """Stored samples (H, W, 1 or 3) as linear light (H, W, 3); what lies below zero is lifted to it."""
+    """Stored samples (H, W, 1 or 3) as linear light (H, W, 3); what lies below zero is lifted to it, what is brighter than
+    anything under the sky is taken down to that."""
     height, width, channels = samples.shape
     linear = np.empty((height, width, 3), np.float32)
     if samples.dtype == np.float32:
         for c in range(3):
             plane = samples[:, :, min(c, channels - 1)].astype(np.float64)
-            linear[:, :, c] = np.maximum(space.curves[c].decode(plane), 0.0)
+            linear[:, :, c] = np.clip(space.curves[c].decode(plane), 0.0, BRIGHTEST)
         return linear
     top = 255 if samples.dtype == np.uint8 else 65535
     codes = np.arange(top + 1) / top

@@ -7,11 +7,13 @@ A module offers FORMAT (a `Format`), `matches(data)`, `measure(data)`, `read(dat
 from __future__ import annotations
 
 import importlib
+import logging
 import pkgutil
+from collections.abc import Callable
 from dataclasses import replace
 from functools import cache
 from pathlib import PurePath
-from typing import Any, Protocol, cast, runtime_checkable
+from typing import Any, Protocol, TypeVar, cast, runtime_checkable
 
 import numpy as np
 
@@ -20,6 +22,8 @@ from aurelon.core.errors import OutputError, PlateError
 from aurelon.core.plugins import Found, with_extensions
 
 MAX_PIXELS, MAX_SIDE = 150_000_000, 100_000
+T = TypeVar("T")
+log = logging.getLogger(__name__)
 
 
 class Codec(Protocol):
@@ -91,10 +95,7 @@ def read_raster(data: bytes, name: str) -> Raster:
     """
     codec = _codec_of(data, name)
     _measured(codec, data, name)
-    try:
-        return codec.read(data)
-    except UnreadableError as error:
-        raise PlateError(f"{name} {error}") from error
+    return _decoded(name, lambda: codec.read(data))
 
 
 def measured(data: bytes, name: str) -> tuple[int, int]:
@@ -105,10 +106,7 @@ def measured(data: bytes, name: str) -> tuple[int, int]:
 def layers_in(data: bytes, name: str) -> list[str]:
     """Names of the pictures in a file, where it holds several; none where it holds one. Raises PlateError as `read_raster` does."""
     codec = _codec_of(data, name)
-    try:
-        found = codec.layers(data) if isinstance(codec, Layered) else []
-    except UnreadableError as error:
-        raise PlateError(f"{name} {error}") from error
+    found = _decoded(name, lambda: codec.layers(data) if isinstance(codec, Layered) else [])
     return found if len(found) > 1 else []
 
 
@@ -119,10 +117,8 @@ def layer_of(data: bytes, name: str, layer: str) -> tuple[bytes, str]:
     _measured(codec, data, name)
     if not isinstance(codec, Layered) or layer not in layers_in(data, name):
         raise PlateError(f"{name} has no layer called “{layer}”; it may have been another file")
-    try:
-        raster = codec.read_layer(data, layer)
-    except UnreadableError as error:
-        raise PlateError(f"{name} {error}") from error
+    layered = codec
+    raster = _decoded(name, lambda: layered.read_layer(data, layer))
     if raster.samples.shape[2] == 1:
         raster = replace(raster, samples=np.repeat(raster.samples, 3, axis=2))
     if raster.icc is None and raster.space is not None:
@@ -150,20 +146,28 @@ def _codec_of(data: bytes, name: str) -> Codec:
 
 
 def _measured(codec: Codec, data: bytes, name: str) -> tuple[int, int]:
+    width, height = _decoded(name, lambda: codec.measure(data))
+    if not isinstance(width, int) or not isinstance(height, int) or width < 1 or height < 1:
+        raise PlateError(f"{name} is damaged: its header gives no size")
+    if max(width, height) > MAX_SIDE:
+        raise PlateError(f"{name} is {width} x {height} pixels; Aurelon takes pictures of up to {MAX_SIDE} pixels a side")
+    if width * height > MAX_PIXELS:
+        raise PlateError(
+            f"{name} is {width} x {height} pixels; Aurelon takes pictures of up to "
+            f"{MAX_PIXELS // 1_000_000} megapixels, so reduce it first"
+        )
+    return width, height
+
+
+def _decoded(name: str, decode: Callable[[], T]) -> T:
+    """What a decoder makes of a file. Whatever a damaged file makes it stumble over becomes a PlateError."""
     try:
-        width, height = codec.measure(data)
-        if width < 1 or height < 1:
-            raise UnreadableError("is damaged: its header gives no size")
-        if max(width, height) > MAX_SIDE:
-            raise PlateError(f"{name} is {width} x {height} pixels; Aurelon takes pictures of up to {MAX_SIDE} pixels a side")
-        if width * height > MAX_PIXELS:
-            raise PlateError(
-                f"{name} is {width} x {height} pixels; Aurelon takes pictures of up to "
-                f"{MAX_PIXELS // 1_000_000} megapixels, so reduce it first"
-            )
+        return decode()
     except UnreadableError as error:
         raise PlateError(f"{name} {error}") from error
-    return width, height
+    except Exception as error:  # decoders of many hands, each with faults of its own
+        log.info("%s cannot be decoded", name, exc_info=True)
+        raise PlateError(f"{name} is damaged and cannot be decoded; copy it again from where it came") from error
 
 
 def format_of_path(path: PurePath) -> str:

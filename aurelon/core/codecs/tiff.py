@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import logging
 import struct
 from typing import Any
 
@@ -32,6 +33,7 @@ from aurelon.core.imaging.rgb_space import OPRGB
 
 FORMAT = Format("tiff", "TIFF", "image/tiff", (".tif", ".tiff"), ("8", "16", "float"), carries_rig=True, order=3)
 ICC_TAG, XMP_TAG, PAGE_NAME = 34675, 700, 285
+EXIF_LEFT_OUT = "has damaged EXIF data, which was left out"
 MOST_SAMPLES = 5  # four inks and alpha
 PLACEHOLDER = 1  # how far below a directory pointer its placeholder tag lies
 READABLE = (
@@ -53,6 +55,11 @@ DAMAGE = (
     struct.error,
     ZeroDivisionError,
 )
+
+
+log = logging.getLogger(__name__)
+# What is wrong with a file is said in one sentence of our own.
+logging.getLogger("tifffile").setLevel(logging.CRITICAL)
 
 
 def matches(head: bytes) -> bool:
@@ -122,8 +129,9 @@ def _read(data: bytes, layer: str | None) -> Raster:
             if page.planarconfig == tifffile.PLANARCONFIG.SEPARATE and samples.ndim == 3:
                 samples = np.moveaxis(samples, 0, -1)
             tags = page.tags
-            orientation = tags[ORIENTATION].value if ORIENTATION in tags else 1
-            icc = tags[ICC_TAG].value if ICC_TAG in tags else None
+            stated = tags[ORIENTATION].value if ORIENTATION in tags else 1
+            orientation = stated if isinstance(stated, int) else 1
+            icc = _bytes(tags[ICC_TAG].value) if ICC_TAG in tags else None
             xmp = upright_xmp(_bytes(tags[XMP_TAG].value)) if XMP_TAG in tags else None
             kind = page.photometric
             palette = page.colormap if kind == tifffile.PHOTOMETRIC.PALETTE else None
@@ -132,20 +140,20 @@ def _read(data: bytes, layer: str | None) -> Raster:
         raise
     except DAMAGE as error:
         raise UnreadableError(CUT_SHORT) from error
-    exif = _exif_block(data)
+    exif, notes = _exif_block(data)
     rest: dict[str, Any] = {"exif": exif, "xmp": xmp, "rig": about or rig_in(xmp)}
     samples = upright(samples, orientation)
     if kind in CONVERTED:
         colours, alpha = _converted(samples, kind, icc)
         said = FROM_CMYK if kind == tifffile.PHOTOMETRIC.SEPARATED else FROM_LAB
-        return Raster(colours, alpha, space=OPRGB, said=(said,), **rest)
+        return Raster(colours, alpha, space=OPRGB, said=(said, *notes), **rest)
     if palette is not None:
         samples = np.moveaxis(palette[:, samples], 0, -1)
     samples = _plain(samples)
     if kind == tifffile.PHOTOMETRIC.MINISWHITE and samples.dtype != np.float32:
         samples = np.iinfo(samples.dtype).max - samples
     colour, alpha = split_alpha(samples)
-    return Raster(np.ascontiguousarray(colour), alpha, icc, **rest)
+    return Raster(np.ascontiguousarray(colour), alpha, icc, said=notes, **rest)
 
 
 def _bytes(value: Any) -> bytes:
@@ -190,8 +198,10 @@ def _plain(samples: NDArray[Any]) -> NDArray[Any]:
     raise UnreadableError(f"has samples of type {samples.dtype}, which Aurelon does not read; save it at 8 or 16 bits")
 
 
-def _exif_block(data: bytes) -> bytes | None:
-    """What the file says of its picture, as an EXIF block; None when it says nothing."""
+def _exif_block(data: bytes) -> tuple[bytes | None, tuple[str, ...]]:
+    """What the file says of its picture, as an EXIF block; None when it says nothing, or what cannot be read, which is said."""
+    if data[2:4] in (b"+\0", b"\0+"):
+        return None, ()  # BigTIFF, whose directories the reader of EXIF does not know
     found = Image.Exif()
     try:
         found.load_from_fp(io.BytesIO(data))
@@ -204,9 +214,10 @@ def _exif_block(data: bytes) -> bytes | None:
             if inner:
                 kept.get_ifd(directory).update(inner)
                 kept[directory] = inner
-        return kept.tobytes() if len(kept) else None
-    except (OSError, SyntaxError, ValueError, struct.error) as error:
-        raise UnreadableError(f"is damaged: its EXIF data cannot be read ({error})") from error
+        return (kept.tobytes() if len(kept) else None), ()
+    except Exception:  # tags of any type and length, of which the library expects its own
+        log.info("EXIF is left out", exc_info=True)
+        return None, (EXIF_LEFT_OUT,)
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:

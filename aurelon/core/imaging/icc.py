@@ -18,6 +18,7 @@ from aurelon.core.imaging.rgb_space import LINEAR_CURVE, SRGB_CURVE, SRGB_TO_PCS
 
 SAMPLES = 4096  # of a curve; the engine's own arithmetic is good to about 5e-6
 SAME = 2e-5  # by which a sampled curve may differ from a formula and still be that formula
+UNNAMED = "the file's own profile"
 RELATIVE = 1  # the rendering intent that keeps the media white
 
 
@@ -33,9 +34,13 @@ def read_profile(icc: bytes) -> RgbSpace | None:
     """
     try:
         profile: Any = ImageCms.ImageCmsProfile(io.BytesIO(icc)).profile
-    except (OSError, ImageCms.PyCMSError) as error:
+        colours = profile.xcolor_space.strip()
+    except (OSError, ValueError, ImageCms.PyCMSError) as error:
         raise ProfileError("the ICC profile in the file cannot be read") from error
-    name, colours = (profile.profile_description or "the file's own profile").strip(), profile.xcolor_space.strip()
+    try:
+        name = (profile.profile_description or UNNAMED).strip()
+    except ValueError:  # a name that is no text takes nothing from the colours
+        name = UNNAMED
     try:
         if colours == "GRAY":
             return make_space(name, SRGB_TO_PCS, _curve(icc, None))

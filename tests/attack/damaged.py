@@ -1,0 +1,180 @@
+"""Damaged files of every format that is written: each is read, or refused by a sentence of Aurelon's own.
+
+A file is made of one that is whole: bytes changed, numbers of a header set to extremes, pieces cut out, doubled, or taken from
+another file. What comes of a seed is always the same.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import random
+import resource
+import struct
+import sys
+import time
+import warnings
+from collections import Counter
+from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from functools import cache
+from typing import NamedTuple
+
+import numpy as np
+
+from aurelon.core import AurelonError, read_plate
+from aurelon.core.codecs import codecs
+from aurelon.core.codecs.shared.raster import Raster
+from aurelon.core.imaging.rgb_space import DISPLAY_P3
+
+SLOW = 5.0  # s
+MEMORY = 4 << 30  # bytes that a process may take
+BATCH = 250
+EXTREMES = (0, 1, 2, 255, 256, 65535, 65536, 2**31 - 1, 2**31, 2**32 - 1)
+
+
+class Whole(NamedTuple):
+    """A file that is whole."""
+
+    name: str
+    data: bytes
+
+
+class Fault(NamedTuple):
+    """What was neither read nor refused as it should be, and the seed that makes it again."""
+
+    seed: int
+    name: str
+    what: str
+
+
+class Told(NamedTuple):
+    """What came of some files: how many were read and refused, and what should not have come."""
+
+    read: int
+    refused: int
+    faults: tuple[Fault, ...]
+
+
+@cache
+def wholes() -> tuple[Whole, ...]:
+    """A small picture in every format and depth that is written, with and without alpha."""
+    rng = np.random.default_rng(7)
+    found = []
+    for name, codec in codecs().items():
+        for depth in codec.FORMAT.depths if codec.FORMAT.written else ():
+            kind, top = {"8": ("uint8", 255), "float": ("float32", 1), "half": ("float32", 1)}.get(depth, ("uint16", 65535))
+            samples = (rng.random((40, 56, 3)) * top).astype(kind)
+            raster = Raster(samples, None, DISPLAY_P3.icc)
+            found.append(Whole(f"{name}-{depth}{codec.FORMAT.suffixes[0]}", codec.write(raster, depth, 90)))
+    return tuple(found)
+
+
+def damaged(seed: int) -> Whole:
+    """The damaged file of a seed."""
+    rng = random.Random(seed)
+    of, other = rng.choice(wholes()), rng.choice(wholes())
+    data = bytearray(of.data)
+    for _ in range(rng.choice((1, 1, 2, 3, 8))):
+        # Most of the damage lies in what says how the file is laid out, which stands at its head or at its end.
+        place = rng.random()
+        at = rng.randrange(min(600, len(data))) if place < 0.6 else rng.randrange(max(len(data) - 600, 0), len(data))
+        at = rng.randrange(len(data)) if place > 0.9 else at
+        way = rng.random()
+        if way < 0.45:
+            data[at] = rng.choice((0, 1, 2, 4, 8, 127, 128, 255, rng.randrange(256)))
+        elif way < 0.75:
+            order, size = rng.choice("<>"), rng.choice("BHI")
+            number = struct.pack(order + size, rng.choice(EXTREMES) % 256 ** struct.calcsize(size))
+            data[at : at + len(number)] = number
+        elif way < 0.85:
+            del data[at : at + rng.randrange(1, 40)]
+        elif way < 0.93:
+            data[at:at] = data[at : at + rng.randrange(1, 60)]
+        else:
+            data[at : at + 30] = other.data[at : at + 30]
+        if not data:
+            break
+    if rng.random() < 0.08:
+        del data[rng.randrange(len(data) + 1) :]
+    return Whole(of.name, bytes(data))
+
+
+def confine() -> None:
+    """A process with no more memory than it may take, and without what libraries in C say of damage for themselves."""
+    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
+    warnings.simplefilter("ignore")
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nowhere, 1)
+    os.dup2(nowhere, 2)
+
+
+def attack(seeds: Sequence[int]) -> Told:
+    """Reads the damaged files of some seeds, one after another."""
+    counted: Counter[str] = Counter()
+    faults = []
+    for seed in seeds:
+        name, data = damaged(seed)
+        began = time.monotonic()
+        try:
+            pixels = read_plate(data, name).pixels
+            counted["read"] += 1
+            if not np.isfinite(pixels).all() or pixels.min() < 0:
+                faults.append(Fault(seed, name, "gave pixels that are negative or no numbers"))
+        except AurelonError as error:
+            counted["refused"] += 1
+            if name not in str(error):
+                faults.append(Fault(seed, name, f"was refused without its name: {error}"))
+        except BaseException as error:  # that is what is looked for
+            faults.append(Fault(seed, name, f"raised {type(error).__name__}: {error}"))
+        if time.monotonic() - began > SLOW:
+            faults.append(Fault(seed, name, f"took {time.monotonic() - began:.1f} s"))
+    return Told(counted["read"], counted["refused"], tuple(faults))
+
+
+def campaign(count: int, first: int = 0, workers: int = 2) -> Told:
+    """So many damaged files, in processes of their own: a decoder that ends its process is a fault of the seeds it was given."""
+    batches = [range(at, min(at + BATCH, first + count)) for at in range(first, first + count, BATCH)]
+    told = []
+    spawn = multiprocessing.get_context("spawn")
+    waiting = list(batches)
+    while waiting:
+        with ProcessPoolExecutor(workers, mp_context=spawn, initializer=confine) as pool:
+            asked = [(batch, pool.submit(attack, batch)) for batch in waiting]
+            left = []
+            for batch, answer in asked:
+                try:
+                    told.append(answer.result())
+                except BrokenProcessPool:
+                    left.append(batch)
+        # A batch that ends its process alone is halved, until the one seed is found.
+        waiting = []
+        for batch in left:
+            if len(left) > 1 and len(batch) == BATCH:
+                waiting.append(batch)
+            elif len(batch) == 1:
+                told.append(Told(0, 0, (Fault(batch[0], damaged(batch[0]).name, "ended the process"),)))
+            else:
+                middle = batch.start + len(batch) // 2
+                waiting += [range(batch.start, middle), range(middle, batch.stop)]
+    return Told(
+        sum(one.read for one in told), sum(one.refused for one in told), tuple(fault for one in told for fault in one.faults)
+    )
+
+
+def main() -> int:
+    count = int(sys.argv[1]) if len(sys.argv) > 1 else 50_000
+    began = time.monotonic()
+    told = campaign(count)
+    for fault in told.faults[:40]:
+        print(f"seed {fault.seed}, {fault.name}: {fault.what}")
+    print(
+        f"{count} damaged files: {told.read} read, {told.refused} refused by a sentence, {len(told.faults)} faults, "
+        f"in {time.monotonic() - began:.0f} s"
+    )
+    return 1 if told.faults else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

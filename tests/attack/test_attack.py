@@ -1,0 +1,67 @@
+"""A small part of each campaign, with every change."""
+
+from __future__ import annotations
+
+import io
+import struct
+import unittest
+from typing import Any
+
+import numpy as np
+import tifffile
+
+from aurelon.core import PlateError, read_plate
+from aurelon.core.imaging.rgb_space import DISPLAY_P3
+from tests.attack.damaged import campaign, damaged, wholes
+
+
+def tiff(samples: np.ndarray[Any, Any], **more: Any) -> bytes:
+    """A TIFF by its library alone."""
+    out = io.BytesIO()
+    tifffile.imwrite(out, samples, photometric="rgb", byteorder="<", **more)
+    return out.getvalue()
+
+
+class Damaged(unittest.TestCase):
+    def test_damaged_files_of_every_format_are_read_or_refused_by_a_sentence(self) -> None:
+        told = campaign(3000)
+        self.assertEqual(told.faults, ())
+        self.assertEqual(told.read + told.refused, 3000)
+        # Neither is all of it noticed at once, nor does the damage go unseen.
+        self.assertGreater(told.read, 300)
+        self.assertGreater(told.refused, 300)
+
+    def test_a_seed_makes_the_same_file_again(self) -> None:
+        self.assertEqual(damaged(11), damaged(11))
+        self.assertEqual(len({damaged(seed).data for seed in range(40)}), 40)
+        self.assertGreater(len(wholes()), 12)
+
+    def test_float_samples_of_any_size_stay_numbers(self) -> None:
+        samples = np.array([[[-3e38, 3e38, 1e20], [0.0, 1.0, 2.0]]], np.float32)
+        plate = read_plate(tiff(samples, iccprofile=DISPLAY_P3.icc), "wide.tif")
+        self.assertTrue(np.isfinite(plate.pixels).all())
+        self.assertEqual(plate.pixels.min(), 0)
+        np.testing.assert_allclose(plate.pixels[0, 1, :2], [0, 1], atol=1e-6)
+
+    def test_a_tiff_of_64_bit_offsets_is_read_like_any_other(self) -> None:
+        samples = np.arange(6 * 8 * 3, dtype=np.uint16).reshape(6, 8, 3) * 400
+        large, usual = (read_plate(tiff(samples, bigtiff=big), "b.tif") for big in (True, False))
+        np.testing.assert_array_equal(large.pixels, usual.pixels)
+
+    def test_damaged_exif_is_left_out_and_said(self) -> None:
+        # The tag for the camera's maker, which is text, as two rational numbers.
+        data = tiff(np.zeros((4, 4, 3), np.uint8), extratags=[(271, 5, 1, (1, 3), True)])
+        plate = read_plate(data, "maker.tif")
+        self.assertEqual(plate.said, ("maker.tif has damaged EXIF data, which was left out.",))
+        self.assertIsNone(plate.exif)
+
+    def test_a_header_without_a_size_is_refused(self) -> None:
+        data = bytearray(tiff(np.zeros((4, 4, 3), np.uint8)))
+        at = data.index(struct.pack("<HHI", 256, 4, 1))
+        data[at + 2 : at + 4] = struct.pack("<H", 2)  # the width as text
+        with self.assertRaisesRegex(PlateError, "^size.tif is damaged"):
+            read_plate(bytes(data), "size.tif")
+
+
+if __name__ == "__main__":
+    unittest.main()
