@@ -29,9 +29,10 @@ bench-runs: setup-test
 bench-reels: setup-test
 	$(BIN)/python -m tests.bench_reels
 
-# Damaged files in their tens of thousands; docs/robustness.md has what came of it.
+# Damaged files and rigs of extremes, in their tens of thousands: half an hour; docs/robustness.md has what came of it.
 attack: setup-test
-	$(BIN)/python -m tests.attack.damaged $(or $(COUNT),50000)
+	$(BIN)/python -m tests.attack.damaged $(or $(FILES),50000)
+	$(BIN)/python -m tests.attack.extreme $(or $(RIGS),20000)
 
 setup: $(STAMPS)/precompiled $(STAMPS)/built
 

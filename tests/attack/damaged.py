@@ -27,6 +27,7 @@ from aurelon.core import AurelonError, read_plate
 from aurelon.core.codecs import codecs
 from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.imaging.rgb_space import DISPLAY_P3
+from tests.dng import dng_of
 
 SLOW = 5.0  # s
 MEMORY = 4 << 30  # bytes that a process may take
@@ -59,7 +60,7 @@ class Told(NamedTuple):
 
 @cache
 def wholes() -> tuple[Whole, ...]:
-    """A small picture in every format and depth that is written, with and without alpha."""
+    """A small picture in every format and depth that is written, and a raw one."""
     rng = np.random.default_rng(7)
     found = []
     for name, codec in codecs().items():
@@ -68,7 +69,8 @@ def wholes() -> tuple[Whole, ...]:
             samples = (rng.random((40, 56, 3)) * top).astype(kind)
             raster = Raster(samples, None, DISPLAY_P3.icc)
             found.append(Whole(f"{name}-{depth}{codec.FORMAT.suffixes[0]}", codec.write(raster, depth, 90)))
-    return tuple(found)
+    light = rng.random((40, 56, 3)).astype(np.float32)
+    return (*found, Whole("camera.dng", dng_of(light)))
 
 
 def damaged(seed: int) -> Whole:

@@ -12,7 +12,11 @@ import tifffile
 
 from aurelon.core import PlateError, read_plate
 from aurelon.core.imaging.rgb_space import DISPLAY_P3
+from aurelon.core.lights import kinds
+from aurelon.core.masks import parts
 from tests.attack.damaged import campaign, damaged, wholes
+from tests.attack.extreme import campaign as extreme_rigs
+from tests.attack.extreme import extreme
 
 
 def tiff(samples: np.ndarray[Any, Any], **more: Any) -> bytes:
@@ -30,6 +34,17 @@ class Damaged(unittest.TestCase):
         # Neither is all of it noticed at once, nor does the damage go unseen.
         self.assertGreater(told.read, 300)
         self.assertGreater(told.refused, 300)
+
+    def test_rigs_of_extremes_give_light_that_is_a_number(self) -> None:
+        told = extreme_rigs(150)
+        self.assertEqual(told.faults, ())
+        self.assertGreater(told.read, 140)
+
+    def test_rigs_of_extremes_have_every_kind_and_every_part(self) -> None:
+        made = [extreme(seed) for seed in range(400)]
+        self.assertEqual({light["kind"] for rig in made for light in rig["lights"]}, set(kinds()))
+        self.assertEqual({part["part"] for rig in made for light in rig["lights"] for part in light["mask"]["parts"]}, set(parts()))
+        self.assertEqual(extreme(3), extreme(3))
 
     def test_a_seed_makes_the_same_file_again(self) -> None:
         self.assertEqual(damaged(11), damaged(11))
