@@ -228,7 +228,7 @@ class Frames(BrowserTest):
     def test_a_star_on_a_reel_keeps_the_lamps_that_it_was_made_with(self) -> None:
         plate = self.reel()
         self.add("Starburst")
-        expect(self.page.get_by_text("Following the points")).to_have_count(0, timeout=30000)
+        expect(self.page.locator("[data-key]")).to_have_count(12, timeout=60000)
         self.rested()
         found = self.position(plate)
         self.assertEqual([frame for frame, _ in found], list(range(12)))

@@ -12,7 +12,7 @@ import { TestStrip } from "./TestStrip";
 
 /** Whatever is opened over the bench. */
 export function Dialogs({ keys }: { keys: Key[] }) {
-  const { open, lights, now, catalogue } = useBench();
+  const { open, lights, frames, now, catalogue } = useBench();
   const dialog = useNow((s) => s.dialog);
   const strip = useNow((s) => s.strip);
   const [run, setRun] = useState<number | null>(null);
@@ -30,7 +30,9 @@ export function Dialogs({ keys }: { keys: Key[] }) {
           longest={catalogue.limits.name_length}
           onApply={(saved, some) => {
             close();
-            lights.apply(saved, some);
+            // A whole rig takes the place of all that was there.
+            const known = some ? now().rig.lights.map((light) => light.id) : [];
+            lights.apply(saved, some, () => void frames.settle(known));
           }}
           onApplyTo={(saved) => {
             close();

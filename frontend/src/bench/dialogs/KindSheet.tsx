@@ -7,7 +7,6 @@ import { TextField } from "../../ui/TextField";
 import { tone } from "../../ui/theme";
 import { useBench } from "../store/bench";
 import { HANDLES } from "../store/hand";
-import { lightIdNow } from "../store/selectors";
 import { remember, rememberedNames } from "../store/remembered";
 
 const Grid = styled.div`
@@ -57,17 +56,16 @@ export function KindSheet({ onClose }: { onClose: () => void }) {
     return () => leaving.abort();
   }, [plate.id, rig, frame]);
 
-  const pick = (kind: KindInfo) => {
-    const { name, groups } = kind;
-    remember(LATELY, [name, ...lately.filter((other) => other !== name)].slice(0, REMEMBERED));
+  const pick = ({ name, groups }: KindInfo) => {
+    const known = now().rig.lights.map((light) => light.id);
+    remember(LATELY, [name, ...lately.filter((kind) => kind !== name)].slice(0, REMEMBERED));
     onClose();
     show(null);
     // What is painted begins with the brush up.
     const painted = groups[0]?.settings.some((s) => s.type === "strokes") ?? false;
     lights.add(name, () => {
       take(painted ? { is: "light", drawn: null } : HANDLES);
-      const light = lightIdNow(now());
-      if (light) frames.settle(kind, light);
+      void frames.settle(known);
     });
   };
   const order = (name: string) => (lately.includes(name) ? lately.indexOf(name) - lately.length : 0);

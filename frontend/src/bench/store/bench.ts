@@ -81,7 +81,7 @@ export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board
     masking,
     areas: makeAreas(store, editing),
     viewing,
-    frames: makeFrames(store, editing, board),
+    frames: makeFrames(store, editing, catalogue.kinds, board),
     lights: makeLights(store, editing),
     finder: makeFinder(store, editing, board, (found) => viewing.see(...found)),
     takes: makeTakes(store, board),

@@ -15,7 +15,7 @@ import {
 import type { Board } from "../../ui/Notices";
 import type { Editing } from "./editing";
 import { toPlate } from "../picture/view";
-import { keyOf, keyOwner, withKeyAt, withKeyed } from "./keys";
+import { keyOf, keyOwner, trackOf, withKeyAt, withKeyed } from "./keys";
 import { spotsOf, withSpots, type Spot } from "./places";
 import type { Place } from "./rig";
 import { atFrame } from "./selectors";
@@ -29,7 +29,7 @@ function spanName(plate: number): string {
 }
 
 /** The frames of a reel: which one is seen, where it begins and ends, and its keys. */
-export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: Board) {
+export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: KindInfo[], { warn }: Board) {
   const { plate } = store.getState();
   const last = Math.max(plate.frames - 1, 0);
   const within = (frame: number) => Math.max(0, Math.min(last, Math.round(frame)));
@@ -101,12 +101,16 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, { warn }: B
       const found = (await overFrames("Following the points", asked)) as FollowedCell | null;
       if (found) editing.ask({ do: "set-keys", ...key, at: found.seen.map((one) => [one.frame, one.places]) });
     },
-    /** What a new light of a kind found at this frame stays the same over all of them. */
-    settle: (kind: KindInfo, light: string) => {
+    /** What new lights find at this frame stays the same over all of them; `known` are those that were there before. */
+    settle: async (known: string[]) => {
       if (plate.frames < 2) return;
-      for (const group of kind.groups)
-        for (const one of group.settings)
-          if (one.type === "places" && one.over_frames) void self.followPoints({ light, stage: group.name as "source" }, one.name, light);
+      for (const light of store.getState().rig.lights.filter((one) => !known.includes(one.id)))
+        for (const group of kinds.find((kind) => kind.name === light.kind)?.groups ?? [])
+          for (const { type, name, over_frames } of group.settings) {
+            const place: Place = { light: light.id, stage: group.name as "source" };
+            if (type !== "places" || !over_frames || trackOf(store.getState().rig, place, name)) continue;
+            await self.followPoints(place, name, light.id);
+          }
     },
     resetKeys: (place: Place, name: string) => {
       const key = keyOf(place, name);

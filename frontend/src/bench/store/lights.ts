@@ -57,8 +57,8 @@ export function makeLights(store: StoreApi<State>, editing: Editing) {
     pick: (id: string, label: string, values: StripCell["values"]) =>
       edit(withPicked(now(), id, values, store.getState().frame), `${named(id)}: ${label}`, id),
     /** Lays a saved rig, or some of its lights, on this plate. */
-    apply: (saved: SavedRig, lights: string[] | null) =>
-      takeFrom((rig) => api.POST("/api/plates/{plate_id}/edits/apply", { params, body: { rig, saved: saved.id, lights } })),
+    apply: (saved: SavedRig, lights: string[] | null, done: () => void) =>
+      takeFrom((rig) => api.POST("/api/plates/{plate_id}/edits/apply", { params, body: { rig, saved: saved.id, lights } }), done),
   };
 }
 
