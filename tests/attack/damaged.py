@@ -112,7 +112,7 @@ def confine() -> None:
     os.dup2(nowhere, 2)
 
 
-def attack(seeds: Sequence[int]) -> Told:
+def attack(seeds: Sequence[int], slow: float = SLOW) -> Told:
     """Reads the damaged files of some seeds, one after another."""
     counted: Counter[str] = Counter()
     faults = []
@@ -130,12 +130,12 @@ def attack(seeds: Sequence[int]) -> Told:
                 faults.append(Fault(seed, name, f"was refused without its name: {error}"))
         except BaseException as error:  # that is what is looked for
             faults.append(Fault(seed, name, f"raised {type(error).__name__}: {error}"))
-        if time.monotonic() - began > SLOW:
+        if time.monotonic() - began > slow:
             faults.append(Fault(seed, name, f"took {time.monotonic() - began:.1f} s"))
     return Told(counted["read"], counted["refused"], tuple(faults))
 
 
-def campaign(count: int, first: int = 0, workers: int = 2) -> Told:
+def campaign(count: int, first: int = 0, workers: int = 2, slow: float = SLOW) -> Told:
     """So many damaged files, in processes of their own: a decoder that ends its process is a fault of the seeds it was given."""
     batches = [range(at, min(at + BATCH, first + count)) for at in range(first, first + count, BATCH)]
     told = []
@@ -143,7 +143,7 @@ def campaign(count: int, first: int = 0, workers: int = 2) -> Told:
     waiting = list(batches)
     while waiting:
         with ProcessPoolExecutor(workers, mp_context=spawn, initializer=confine) as pool:
-            asked = [(batch, pool.submit(attack, batch)) for batch in waiting]
+            asked = [(batch, pool.submit(attack, batch, slow)) for batch in waiting]
             left = []
             for batch, answer in asked:
                 try:

@@ -10,7 +10,7 @@ import sys
 import time
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
-from functools import cache
+from functools import cache, partial
 from multiprocessing import get_context
 from typing import Any, get_type_hints
 
@@ -110,7 +110,7 @@ def _group(kind: Any, stage: str) -> type[Settings]:
     return made
 
 
-def attack(seeds: Sequence[int]) -> Told:
+def attack(seeds: Sequence[int], slow: float = SLOW) -> Told:
     """Renders the rigs of some seeds, one after another."""
     lit, refused, faults = 0, 0, []
     for seed in seeds:
@@ -129,16 +129,16 @@ def attack(seeds: Sequence[int]) -> Told:
             refused += 1
         except BaseException as error:  # that is what is looked for
             faults.append(Fault(seed, what, f"raised {type(error).__name__}: {error}"))
-        if time.monotonic() - began > SLOW:
+        if time.monotonic() - began > slow:
             faults.append(Fault(seed, what, f"took {time.monotonic() - began:.1f} s"))
     return Told(lit, refused, tuple(faults))
 
 
-def campaign(count: int, first: int = 0, workers: int = 2) -> Told:
+def campaign(count: int, first: int = 0, workers: int = 2, slow: float = SLOW) -> Told:
     """So many rigs, in processes of their own."""
     batches = [range(at, min(at + BATCH, first + count)) for at in range(first, first + count, BATCH)]
     with ProcessPoolExecutor(workers, mp_context=get_context("spawn"), initializer=confine) as pool:
-        told = list(pool.map(attack, batches))
+        told = list(pool.map(partial(attack, slow=slow), batches))
     return Told(
         sum(one.read for one in told), sum(one.refused for one in told), tuple(fault for one in told for fault in one.faults)
     )

@@ -106,6 +106,12 @@ class InARig(unittest.TestCase):
         far = keyed("merge.intensity", (0, 0.0), (100_000, 2.0))
         self.assertAlmostEqual(keyed_at(far, 50_000)["sun"]["merge.intensity"], 1.0)
 
+    def test_a_light_that_is_called_plate_takes_no_keys_of_the_plate(self) -> None:
+        rig = Rig.model_validate(
+            {"lights": [{**SUN, "id": "plate"}], "keys": {"plate": {"exposure": {"at": [[0, 0.0], [4, 2.0]]}}}}
+        )
+        self.assertEqual((rig.at(2).prepare.exposure, rig.at(2).stack), (1.0, rig.stack))
+
     def test_a_change_of_a_keyed_setting_is_a_key(self) -> None:
         rig = keyed("merge.intensity", (0, 1.0), (10, 2.0))
         sun = rig.stack[0]

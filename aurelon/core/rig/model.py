@@ -248,7 +248,8 @@ class Rig(Settings):
                 "prepare": of(self.prepare, PLATE),
                 "house": of(self.house, HOUSE),
                 "mattes": tuple(of(matte, "") for matte in self.mattes),
-                "lights": [of(light, light.id) for light in self.stack],
+                # A light of such a name has no keys: they are the plate's, or the house light's.
+                "lights": [of(light, "" if light.id in (PLATE, HOUSE) else light.id) for light in self.stack],
             }
         )
 

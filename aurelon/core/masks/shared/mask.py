@@ -47,7 +47,7 @@ class Mask(Settings):
 
     def at(self, frame: int) -> Self:
         """The mask as it is at a frame of a reel, counted from 0."""
-        return self.model_copy(update={"parts": tuple(part.at(frame) for part in self.stack)})
+        return self.model_copy(update={"parts": tuple(part.still(frame) for part in self.stack)})
 
     @cached_property
     def digest(self) -> str:

@@ -139,7 +139,7 @@ class Part(Settings):
             check_tracks(self.model_copy(update={"keys": {}}), self.keys)
         return self
 
-    def at(self, frame: int) -> Self:
+    def still(self, frame: int) -> Self:
         """The part as it is at a frame of a reel, counted from 0."""
         return at_frame(self, self.keys, frame).model_copy(update={"keys": {}}) if self.keys else self
 

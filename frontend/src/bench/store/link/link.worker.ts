@@ -37,6 +37,5 @@ function connect(url: string): void {
 
 self.onmessage = ({ data: told }: MessageEvent<Told>) => {
   if (told.do === "connect") connect(told.url);
-  else if (told.do === "close") socket?.close();
   else if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(told.request));
 };

@@ -1,7 +1,7 @@
 import type { FrameHeader, PreviewFailure, PreviewRequest } from "../../../api/client";
 
 /** What the page tells its link with the service. */
-export type Told = { do: "connect"; url: string } | { do: "send"; request: PreviewRequest } | { do: "close" };
+export type Told = { do: "connect"; url: string } | { do: "send"; request: PreviewRequest };
 
 /** What the link tells the page. */
 export type Heard =
