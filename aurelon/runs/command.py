@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import signal
 import sys
+import threading
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import closing, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
+from types import FrameType
 from typing import Any
 
 from tqdm import tqdm
@@ -131,8 +134,18 @@ def run_watching(source: Path, options: RunOptions) -> int:
                         if not folder.holds(out, item.task.key):
                             yield item
 
+            # An interrupt that is raised wherever the program is at that moment can be lost there; a word that it is asked for
+            # cannot. The second Ctrl-C ends it as any program.
+            stopped = threading.Event()
+
+            def stop(number: int, frame: FrameType | None) -> None:
+                stopped.set()
+                signal.signal(signal.SIGINT, before)
+
+            before = signal.signal(signal.SIGINT, stop)
             with suppress(KeyboardInterrupt):
-                drive(coming(), engine, contents, keeping, lambda: "go")
+                drive(coming(), engine, contents, keeping, lambda: "stop" if stopped.is_set() else "go")
+            signal.signal(signal.SIGINT, before)
     say(f"{counted(keeping.made)} made" + (f", {len(keeping.failed)} failed" if keeping.failed else ""))
     return 2 if keeping.failed else 0
 
