@@ -134,8 +134,8 @@ def run_watching(source: Path, options: RunOptions) -> int:
                         if not folder.holds(out, item.task.key):
                             yield item
 
-            # An interrupt that is raised wherever the program is at that moment can be lost there; a word that it is asked for
-            # cannot. The second Ctrl-C ends it as any program.
+            # An interrupt that is raised wherever the program happens to be can be lost there, so the first Ctrl-C only asks it to
+            # end; the second ends it wherever it is.
             stopped = threading.Event()
 
             def stop(number: int, frame: FrameType | None) -> None:
@@ -143,9 +143,11 @@ def run_watching(source: Path, options: RunOptions) -> int:
                 signal.signal(signal.SIGINT, before)
 
             before = signal.signal(signal.SIGINT, stop)
-            with suppress(KeyboardInterrupt):
-                drive(coming(), engine, contents, keeping, lambda: "stop" if stopped.is_set() else "go")
-            signal.signal(signal.SIGINT, before)
+            try:
+                with suppress(KeyboardInterrupt):
+                    drive(coming(), engine, contents, keeping, lambda: "stop" if stopped.is_set() else "go")
+            finally:
+                signal.signal(signal.SIGINT, before)
     say(f"{counted(keeping.made)} made" + (f", {len(keeping.failed)} failed" if keeping.failed else ""))
     return 2 if keeping.failed else 0
 

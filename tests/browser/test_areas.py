@@ -62,12 +62,7 @@ class Box(OnThePicture):
         return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
 
     def dragged(self, name: str, across: float, down: float) -> None:
-        x, y = self.grip(name)
-        self.page.mouse.move(x, y)
-        self.page.mouse.down()
-        self.page.mouse.move(x + across, y + down, steps=6)
-        self.page.mouse.up()
-        self.rested()
+        self.drag_by(self.page.get_by_role("button", name=name, exact=True), across, down)
 
     def test_a_path_is_turned_scaled_and_moved_as_a_whole_and_comes_back_without_loss(self) -> None:
         plate = self.bring_in("box")

@@ -203,8 +203,8 @@ class Frames(BrowserTest):
         plate = self.reel()
         self.page.get_by_role("button", name="Plate prepare").click()
         self.page.get_by_role("button", name="Crop", exact=True).click()
-        self.drag_edge("Right edge of the crop", -200, 0)
-        self.drag_edge("Bottom edge of the crop", 0, -120)
+        self.drag_by(self.page.get_by_role("slider", name="Right edge of the crop"), -200, 0)
+        self.drag_by(self.page.get_by_role("slider", name="Bottom edge of the crop"), 0, -120)
         self.page.get_by_role("button", name="Follow with the crop").click()
         expect(self.page.locator("[data-key]")).to_have_count(12, timeout=30000)
         self.rested()
@@ -214,16 +214,6 @@ class Frames(BrowserTest):
         self.page.get_by_role("button", name="Remove the crop").click()
         self.rested()
         self.assertEqual((self.keys(plate), self.rig(plate)["prepare"]["crop"]), ({}, None))
-
-    def drag_edge(self, name: str, across: float, down: float) -> None:
-        box = self.page.get_by_role("slider", name=name).bounding_box()
-        assert box is not None
-        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-        self.page.mouse.move(x, y)
-        self.page.mouse.down()
-        self.page.mouse.move(x + across, y + down, steps=5)
-        self.page.mouse.up()
-        self.rested()
 
     def test_a_star_on_a_reel_keeps_the_lamps_that_it_was_made_with(self) -> None:
         plate = self.reel()

@@ -19,7 +19,7 @@ from typing import Any
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
 
 from tests.pictures import scene
 
@@ -145,6 +145,18 @@ class BrowserTest(unittest.TestCase):
         expect(self.page.get_by_label("Save state")).to_have_text("Saved", timeout=30000)
         expect(self.page.locator('[data-testid="picture"][data-exact="yes"]')).to_be_visible(timeout=60000)
         expect(self.page.get_by_label("Save state")).to_have_text("Saved", timeout=30000)
+
+    def drag_by(self, what: Locator, across: float, down: float) -> None:
+        """Drags something by so many pixels, from its middle."""
+        box = what.bounding_box()
+        assert box is not None
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + across, y + down, steps=6)
+        self.page.mouse.up()
+        self.page.wait_for_timeout(80)
+        self.rested()
 
     def in_link(self, script: str) -> None:
         """Runs a script on the thread that speaks with the service."""

@@ -147,15 +147,7 @@ class Job(BrowserTest):
     def grip(self, name: str, across: float, down: float) -> None:
         """A grip of a box on the picture, dragged by so many pixels."""
         self.actions += 1
-        box = self.page.get_by_role("button", name=name, exact=True).bounding_box()
-        assert box is not None
-        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-        self.page.mouse.move(x, y)
-        self.page.mouse.down()
-        self.page.mouse.move(x + across, y + down, steps=6)
-        self.page.mouse.up()
-        self.page.wait_for_timeout(80)
-        self.rested()
+        self.drag_by(self.page.get_by_role("button", name=name, exact=True), across, down)
 
     def handle(self, name: str) -> Locator:
         return self.page.get_by_role("slider", name=name, exact=True).locator(".grip").first

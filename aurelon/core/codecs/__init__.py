@@ -12,6 +12,7 @@ import pkgutil
 from collections.abc import Callable
 from dataclasses import replace
 from functools import cache
+from numbers import Integral
 from pathlib import PurePath
 from typing import Any, Protocol, TypeVar, cast, runtime_checkable
 
@@ -147,7 +148,7 @@ def _codec_of(data: bytes, name: str) -> Codec:
 
 def _measured(codec: Codec, data: bytes, name: str) -> tuple[int, int]:
     width, height = _decoded(name, lambda: codec.measure(data))
-    if not isinstance(width, int) or not isinstance(height, int) or width < 1 or height < 1:
+    if not isinstance(width, Integral) or not isinstance(height, Integral) or width < 1 or height < 1:
         raise PlateError(f"{name} is damaged: its header gives no size")
     if max(width, height) > MAX_SIDE:
         raise PlateError(f"{name} is {width} x {height} pixels; Aurelon takes pictures of up to {MAX_SIDE} pixels a side")

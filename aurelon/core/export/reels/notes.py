@@ -34,7 +34,7 @@ def notes_of(reel: Reel, rig: Rig, options: ReelExport) -> list[str]:
 def mattes_of_another(reel: Reel, rig: Rig) -> list[str]:
     """A sentence for each matte that was carried over the frames of another reel."""
     return [
-        f"The matte of {name} was carried on another reel and does not fit this one; carry it again here"
-        for name, mask in rig.masks()
-        if any(isinstance(part, Carried) and part.of and reel.opened and part.of != reel.key for part in mask.stack)
+        f"The matte {matte.name or matte.id} was carried on another reel and does not fit this one; carry it again here"
+        for matte in rig.mattes
+        if any(isinstance(part, Carried) and part.of and reel.opened and part.of != reel.key for part in matte.mask.stack)
     ]
