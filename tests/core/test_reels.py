@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import io
 import re
+import subprocess
+import sys
 import tempfile
 import unittest
 import zipfile
@@ -27,6 +29,20 @@ from aurelon.core.reels.writers import reel_writers
 from aurelon.core.reels.writers.video import grey_reel
 from tests.pictures import light, rig_of
 from tests.reels import RATE, frames, heard, lit, tone, with_sound, write_stills, write_video
+
+ROOT = Path(__file__).resolve().parents[2]
+THREADS = """
+import sys
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from aurelon.core.reels.video import Video
+video = Video(Path(sys.argv[1]).open("rb"))
+alone = [video.raster(number).samples.tobytes() for number in range(4)]
+def differs(turn):
+    return video.raster(turn // 100 % 4).samples.tobytes() != alone[turn // 100 % 4]
+with ThreadPoolExecutor(6) as threads:
+    print(sum(threads.map(differs, range(1200))))
+"""
 
 
 class ReelTest(unittest.TestCase):
@@ -70,6 +86,12 @@ class Read(ReelTest):
         for number in [*order, *range(59, -1, -1)]:
             made = reel.footage.raster(int(number)).samples.astype(int)
             self.assertLessEqual(np.abs(made - straight[int(number)]).mean(), 1.5, number)
+
+    def test_several_threads_may_ask_for_one_frame(self) -> None:
+        # In a process of its own: what shares a scaler ends the whole process, not the test.
+        path = write_video(self.folder / "pier.mkv", [np.kron(one, np.ones((4, 4, 1), np.uint8)) for one in frames(4)])
+        ended = subprocess.run([sys.executable, "-c", THREADS, str(path)], cwd=ROOT, capture_output=True, text=True)
+        self.assertEqual((ended.returncode, ended.stdout), (0, "0\n"), ended.stderr[-800:])
 
     def test_luma_and_chroma_become_colours_as_the_standard_says(self) -> None:
         # ITU-R BT.709, narrow range: three flat colours by the numbers.

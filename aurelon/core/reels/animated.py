@@ -85,4 +85,5 @@ class Animated:
         return Raster(np.ascontiguousarray(colour), None if opaque else alpha, self.icc)
 
     def close(self) -> None:
-        self._picture.close()
+        with self._lock:
+            self._picture.close()

@@ -112,7 +112,8 @@ class Video:
     def raster(self, number: int) -> Raster:
         with self._lock:
             frame = self._decoded(number)
-        pixels = _upright(_rgb(frame), _turn_of(frame))
+            # A kept frame is given to several threads, and converting it writes to it and to its scaler.
+            pixels = _upright(_rgb(frame), _turn_of(frame))
         if pixels.shape[1::-1] != self.size:
             raise UnreadableError(f"changes to {pixels.shape[1]} x {pixels.shape[0]} at frame {number}; cut it there first")
         if self.points is None:
@@ -120,7 +121,8 @@ class Video:
         return by_code_points(pixels, None, None, *self.points)
 
     def close(self) -> None:
-        self._container.close()
+        with self._lock:
+            self._container.close()
 
     def _decoded(self, number: int) -> VideoFrame:
         wanted = self._stamps[number]
