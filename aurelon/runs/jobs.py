@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
-from threading import Condition, Event
+from threading import Condition, Event, Lock
 from typing import Any, Literal
 
 from aurelon.core import AurelonError
@@ -103,6 +103,7 @@ class Jobs:
         self._folder = scratch_folder("jobs")
         self._pools = {lane: ThreadPoolExecutor(many, lane) for lane, many in LANES.items()}
         self._jobs: dict[str, Job] = {}
+        self._lock = Lock()
 
     def close(self) -> None:
         for job in list(self._jobs.values()):
@@ -114,8 +115,9 @@ class Jobs:
     def start(self, lane: Lane, work: Work) -> Job:
         """Has `work` done in a lane as soon as there is room."""
         job = Job(uuid.uuid4().hex)
-        self._jobs[job.id] = job
-        self._forget_old()
+        with self._lock:
+            self._jobs[job.id] = job
+            self._forget_old()
         self._pools[lane].submit(self._run, job, work)
         return job
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import re
 import signal
 import socket
@@ -43,16 +44,17 @@ def free_port() -> int:
 
 
 class Service:
-    """`aurelon serve --demo` on a data folder of its own."""
+    """`aurelon serve --demo` on a data folder of its own, with more of an environment where it is given."""
 
-    def __init__(self, data: Path) -> None:
+    def __init__(self, data: Path, **environment: str) -> None:
         self.data, self.port = data, free_port()
+        self.environment = {**os.environ, **environment}
         self.url = f"http://127.0.0.1:{self.port}"
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
         command = [*AURELON, "serve", "--demo", "--port", str(self.port), "--data", str(self.data)]
-        self.process = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.DEVNULL)
+        self.process = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.DEVNULL, env=self.environment)
         for _ in range(600):
             try:
                 urllib.request.urlopen(f"{self.url}/api/catalogue").close()

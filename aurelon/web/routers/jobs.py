@@ -153,6 +153,7 @@ def start_cut(context: Shared, plate_id: int, body: CutRequest, frame: FrameNumb
 def start_following(context: Shared, plate_id: int, body: FollowRequest, frame: FrameNumber = 0) -> JobState:
     """Follows places of a frame over all frames of a reel, both ways."""
     reel = context.renderers.reel(plate_id)
+    context.renderers.get(plate_id, frame)  # there is such a frame
     return _state(context.jobs.start("bench", lambda control: follow_places(reel, frame, body.places, control)))
 
 

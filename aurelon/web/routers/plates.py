@@ -205,7 +205,7 @@ def restore_plate(context: Shared, plate_id: int) -> PlateRecord:
     return context.store.plates.restore(plate_id)
 
 
-@router.get("/{plate_id}/thumbnail", response_class=Response)
+@router.get("/{plate_id}/thumbnail", response_class=Response, responses={204: {"description": "There is none yet"}})
 def get_thumbnail(
     context: Shared, plate_id: int, revision: Annotated[int, Query()] = 0, at_once: Annotated[bool, Query()] = False
 ) -> Response:

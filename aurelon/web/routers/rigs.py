@@ -61,7 +61,7 @@ def restore_rig(context: Shared, rig_id: int) -> SavedRig:
     return context.store.rigs.restore(rig_id)
 
 
-@router.get("/rigs/{rig_id}/picture", response_class=Response)
+@router.get("/rigs/{rig_id}/picture", response_class=Response, responses={204: {"description": "It was never seen"}})
 def get_picture(context: Shared, rig_id: int) -> Response:
     """How the rig looked where it was made; nothing where it was never seen."""
     picture = context.store.rigs.picture(rig_id)
