@@ -12,8 +12,6 @@ from tempfile import SpooledTemporaryFile
 from threading import Event, Thread
 from typing import BinaryIO, cast
 
-from peewee import OperationalError
-
 from aurelon.core import AurelonError, Rig, check_rig, read_reel
 from aurelon.core.export.reels import ReelExport, join_reel
 from aurelon.core.reels.writers import reel_format
@@ -24,7 +22,7 @@ from aurelon.runs.engines import Engine
 from aurelon.runs.engines.choosing import engine_for
 from aurelon.runs.room import Room, room_for
 from aurelon.runs.tasks import Made, Placing, Task
-from aurelon.store import Conflict, Result, RunItemRecord, RunRecord, Store, Unknown
+from aurelon.store import Conflict, DataFileError, Result, RunItemRecord, RunRecord, Store, Unknown, unwritten
 
 log = logging.getLogger(__name__)
 GOING = ("working", "waiting")
@@ -81,9 +79,9 @@ class Batches:
                 continue  # it was deleted meanwhile
             except AurelonError as error:
                 self._store.runs.set_state(run.id, "paused", str(error))
-            except OperationalError as error:  # of the data file: no room, or no longer there
+            except DataFileError as error:  # of the data file: no room, or no longer there
                 log.error("a run could not be kept: %s", error)
-                self._stand_still(run, f"the data file cannot be written ({error}); make room for it, then go on")
+                self._stand_still(run, f"{unwritten(error)}, then go on")
             except Exception as error:  # a fault of ours: the person is told, and the log has the trace
                 log.exception("a run failed")
                 said = f"it stopped on a fault of Aurelon's own ({error}); please report it"
@@ -92,9 +90,9 @@ class Batches:
     def _stand_still(self, run: RunRecord, why: str) -> None:
         try:
             self._store.runs.set_state(run.id, "paused", why)
-        except OperationalError:
+        except DataFileError as error:
             # Not even that can be kept. It is tried again once somebody asks for something.
-            log.exception("the data file cannot be written")
+            log.error("that a run stands still could not be kept: %s", error)
             self._news.wait()
 
     def _run(self, run: RunRecord) -> None:

@@ -20,6 +20,7 @@ from typing import Any, Literal
 from aurelon.core import AurelonError
 from aurelon.core.errors import Cancelled
 from aurelon.runs.scratch import scratch_folder
+from aurelon.store import DataFileError, unwritten
 
 State = Literal["waiting", "working", "done", "failed", "cancelled"]
 Lane = Literal["export", "bench", "thumbnail"]
@@ -173,8 +174,14 @@ class Jobs:
             self._end(job, "done")
         except Cancelled:
             self._end(job, "cancelled")
-        except (AurelonError, OSError) as error:
+        except AurelonError as error:
             self._end(job, "failed", str(error))
+        except OSError as error:
+            said = f"the file could not be written ({error.strerror or error}); make room for it in {self._folder}"
+            self._end(job, "failed", said)
+        except DataFileError as error:
+            log.error("a job could not be kept: %s", error)
+            self._end(job, "failed", unwritten(error))
         except MemoryError:
             self._end(job, "failed", "there is not enough memory for a picture of this size; choose a smaller one")
         except Exception as error:  # a fault of ours: the person is told, and the log has the trace

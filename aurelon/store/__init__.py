@@ -1,6 +1,6 @@
 """Plates, their rigs and all that belongs to them, kept in one SQLite file."""
 
-from aurelon.store.errors import StoreError, Unknown
+from aurelon.store.errors import DataFileError, StoreError, Unknown, unwritten
 from aurelon.store.plates import PlateRecord
 from aurelon.store.revisions import BenchState, Conflict
 from aurelon.store.rigs import SavedRig
@@ -11,6 +11,7 @@ from aurelon.store.takes import Take
 __all__ = [
     "BenchState",
     "Conflict",
+    "DataFileError",
     "PlateRecord",
     "Result",
     "RunItemRecord",
@@ -21,4 +22,5 @@ __all__ = [
     "StoreError",
     "Take",
     "Unknown",
+    "unwritten",
 ]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from filelock import FileLock, Timeout
 from peewee import DatabaseError, SqliteDatabase
@@ -35,6 +36,16 @@ def _unusable(path: Path, error: DatabaseError) -> str:
     return f"{path} cannot be used ({said}); make room for it, or choose another folder with --data"
 
 
+class DataFile(SqliteDatabase):
+    """A SQLite file. Where a write finds no room, SQLite takes all of it back by itself (sqlite.org/lang_transaction.html), and
+    there is nothing more to roll back; to try would hide what was wrong."""
+
+    def rollback(self) -> None:
+        database: Any = self
+        if database.connection().in_transaction:
+            super().rollback()
+
+
 class Store:
     """The data file at `path`, made when it is not there. Safe between threads.
 
@@ -53,7 +64,7 @@ class Store:
             raise StoreError(
                 f"{path.parent} cannot be used for the data: {error.strerror}; choose another folder with --data"
             ) from error
-        self._db = SqliteDatabase(str(path), pragmas=PRAGMAS)
+        self._db = DataFile(str(path), pragmas=PRAGMAS)
         try:
             self.tables = tables = Tables(self._db)
             migrate(tables)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
+from typing import Any
 
 from fastapi import FastAPI, Request, Response
 from fastapi.responses import FileResponse, JSONResponse, RedirectResponse
@@ -21,6 +22,7 @@ from aurelon.web.problems import Problem, answer_problems
 from aurelon.web.renderers import Renderers
 from aurelon.web.routers import routers
 
+UNWRITTEN = "The data file, or a file on the way into it, cannot be written at the moment"
 STATIC = Path(__file__).parent / "static"
 
 
@@ -41,8 +43,9 @@ def make_app(store: Store, *, token: str | None = None, memory: int | None = Non
     app.state.context = Context(store, Renderers(store, memory), jobs, batches)
     app.add_middleware(Limits)
     app.add_middleware(Guard, token=token)
+    answers: dict[int | str, dict[str, Any]] = {"4XX": {"model": Problem}, 503: {"model": Problem, "description": UNWRITTEN}}
     for router in routers():
-        app.include_router(router, prefix="/api", responses={"4XX": {"model": Problem}})
+        app.include_router(router, prefix="/api", responses=answers)
     answer_problems(app)
 
     if STATIC.is_dir():

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import logging
+
 from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
@@ -11,8 +13,9 @@ from starlette.exceptions import HTTPException
 from aurelon.core import AurelonError, OutputError, PlateError, RigError
 from aurelon.core.rig import problem_of
 from aurelon.runs.jobs import UnknownJob
-from aurelon.store import BenchState, Conflict, Unknown
+from aurelon.store import BenchState, Conflict, DataFileError, Unknown, unwritten
 
+log = logging.getLogger(__name__)
 STATUS = {Unknown: 404, UnknownJob: 404, PlateError: 415, RigError: 422, OutputError: 422}
 
 
@@ -46,14 +49,29 @@ def answer_problems(app: FastAPI) -> None:
         problems = error.problems if isinstance(error, RigError) else []
         return JSONResponse(Problem(error=str(error), problems=problems).model_dump(), status)
 
+    @app.exception_handler(DataFileError)
+    async def unkept(_: Request, error: DataFileError) -> Response:
+        log.error("the data file could not be used: %s", error)
+        return JSONResponse(Problem(error=unwritten(error), problems=[]).model_dump(), 503)
+
     @app.exception_handler(HTTPException)
     async def not_here(_: Request, error: HTTPException) -> Response:
+        # What comes with a form is first put into a file.
+        if isinstance(error.__cause__, OSError):
+            log.error("a file could not be taken in: %s", error.__cause__)
+            said = f"this file could not be taken in ({error.__cause__.strerror}); make room on the disk, and try again"
+            return JSONResponse(Problem(error=said, problems=[]).model_dump(), 503)
         said = str(error.detail).rstrip(".").lower() or "this cannot be done"
         return JSONResponse(Problem(error=said, problems=[]).model_dump(), error.status_code, headers=error.headers)
 
     @app.exception_handler(OverflowError)
     async def too_large(_: Request, error: OverflowError) -> Response:
         return JSONResponse(Problem(error="a number in this request is larger than any here", problems=[]).model_dump(), 404)
+
+    @app.exception_handler(Exception)
+    async def fault(_: Request, error: Exception) -> Response:  # the log has the trace
+        said = f"this could not be done, by a fault of Aurelon's own ({error}); please report it"
+        return JSONResponse(Problem(error=said, problems=[]).model_dump(), 500)
 
     @app.exception_handler(RequestValidationError)
     async def invalid(_: Request, error: RequestValidationError) -> Response:

@@ -33,7 +33,7 @@ from tests.browser.window import Service
 AnyCase = Case[Any]
 PATIENCE = 60.0  # s for one answer
 NEVER_ENDS = "/news"  # an answer that goes on until a job is over
-ODD = (None, True, -1, 0, 1e308, 2**63, "", "x" * 2000, "\x00", [], {}, [[[]]], {"a": 1}, float("nan"))
+ODD: tuple[Any, ...] = (None, True, -1, 0, 1e308, 2**63, "", "x" * 2000, "\x00", [], {}, [[[]]], {"a": 1}, float("nan"))
 
 
 @dataclass

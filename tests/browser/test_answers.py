@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 import numpy as np
+import psutil
 from playwright.sync_api import expect
 
 from tests.browser.test_masks import OnThePicture
@@ -279,6 +280,32 @@ class Trouble(BrowserTest):
         self.assertGreater(moved, 0.1)
         self.page.mouse.move(5, 5)
         expect(self.page.get_by_text("Waiting for the service")).to_have_count(0)
+
+    def test_what_is_done_while_nothing_can_be_written_is_kept_in_the_page_until_it_can_be(self) -> None:
+        plate = self.bring_in("no room")
+        self.add("Bloom")
+        self.rested()
+        assert self.service.process is not None
+        service = psutil.Process(self.service.process.pid)
+        _, most = service.rlimit(psutil.RLIMIT_FSIZE)
+        service.rlimit(psutil.RLIMIT_FSIZE, (1, most))  # from here on every write of its fails
+        self.addCleanup(service.rlimit, psutil.RLIMIT_FSIZE, (most, most))
+        field, state = self.page.get_by_role("textbox", name="Opacity, value"), self.page.get_by_label("Save state")
+        field.fill("40")
+        field.press("Enter")
+        expect(state).to_contain_text("Not saved: the data file cannot be written")
+        expect(state).to_contain_text("Until then this page keeps it")
+        field.fill("70")
+        field.press("Enter")
+        self.assertEqual(self.rig(plate)["lights"][0]["merge"]["opacity"], 1.0)
+        service.rlimit(psutil.RLIMIT_FSIZE, (most, most))
+        self.rested()
+        self.assertEqual(self.rig(plate)["lights"][0]["merge"]["opacity"], 0.7)
+        # Both are steps of their own.
+        self.page.keyboard.press("Control+z")
+        self.page.wait_for_timeout(200)
+        self.rested()
+        self.assertEqual(self.rig(plate)["lights"][0]["merge"]["opacity"], 0.4)
 
     def test_names_in_german_and_japanese_and_a_small_window(self) -> None:
         self.page.set_viewport_size({"width": 900, "height": 600})

@@ -60,7 +60,11 @@ const Bar = styled.header`
 const Saved = styled.span<{ $wrong: boolean }>`
   color: ${(p) => (p.$wrong ? tone.warning : tone.faint)};
   margin-left: 8px;
-  white-space: nowrap;
+  /* A reason takes two lines, and pushes nothing off the bar. */
+  white-space: ${(p) => (p.$wrong ? "normal" : "nowrap")};
+  max-width: 340px;
+  font-size: ${(p) => (p.$wrong ? "11px" : "inherit")};
+  line-height: 1.15;
 `;
 
 const SAVING: Save = { is: "saving" };

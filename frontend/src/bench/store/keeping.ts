@@ -33,6 +33,11 @@ export function makeKeeping(store: StoreApi<State>) {
     return api.POST("/api/plates/{plate_id}/revisions", { params, body: { base, label: task.label, rig: task.rig, lead: task.lead } });
   };
 
+  const again = (why: string) => {
+    store.setState({ save: { is: "waiting", why } });
+    return new Promise((resolve) => window.setTimeout(resolve, TRY_AGAIN));
+  };
+
   const flush = async () => {
     if (working) return;
     working = true;
@@ -55,15 +60,15 @@ export function makeKeeping(store: StoreApi<State>) {
           refused = "this plate was changed in another window";
           break;
         } else if (response.status >= 500) {
-          throw new Error(said(error));
+          // The disk may be full: the page keeps what was done until it is taken.
+          await again(`${said(error)}. Until then this page keeps it.`);
         } else {
           // What was refused is left out; what was asked for after it goes on.
           queue.shift();
           refused = said(error);
         }
       } catch {
-        store.setState({ save: { is: "waiting", why: AWAY } });
-        await new Promise((resolve) => window.setTimeout(resolve, TRY_AGAIN));
+        await again(AWAY);
       }
     }
     working = false;
