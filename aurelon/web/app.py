@@ -15,6 +15,7 @@ from aurelon import __version__
 from aurelon.runs.batches import Batches
 from aurelon.runs.jobs import Jobs
 from aurelon.store import Store
+from aurelon.web.clients import Clients
 from aurelon.web.context import Context
 from aurelon.web.guard import COOKIE, Guard
 from aurelon.web.limits import Limits
@@ -42,6 +43,7 @@ def make_app(store: Store, *, token: str | None = None, memory: int | None = Non
     app = FastAPI(title="Aurelon", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.context = Context(store, Renderers(store, memory), jobs, batches)
     app.add_middleware(Limits)
+    app.add_middleware(Clients)
     app.add_middleware(Guard, token=token)
     answers: dict[int | str, dict[str, Any]] = {"4XX": {"model": Problem}, 503: {"model": Problem, "description": UNWRITTEN}}
     for router in routers():

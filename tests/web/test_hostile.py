@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import unittest
 from collections.abc import Iterator
 from typing import Any
 
+from starlette.testclient import WebSocketTestSession
+from starlette.types import Message, Receive, Scope, Send
+from starlette.websockets import WebSocketDisconnect
+
+from aurelon.web.clients import A_SECOND, AT_ONCE, IN_A_ROW, SOCKETS, TOO_MANY, Clients
 from tests.web.service import ServiceTest
 
 HUGE = 1 << 63
+EXPORT = {"target": "picture", "format": "png", "depth": "8"}
 VIEW = {"width": 300, "height": 200, "x0": 0, "y0": 0, "x1": 300, "y1": 200}
 
 
@@ -89,12 +96,186 @@ class Bodies(ServiceTest):
 
 
 class Hosts(ServiceTest):
+    def refused(self, status: int, method: str = "GET", path: str = "/api/plates", **headers: str) -> None:
+        answer = self.client.request(method, path, headers=headers)
+        self.assertEqual((answer.status_code, set(answer.json())), (status, {"error", "problems"}), headers)
+
     def test_hosts_and_origins_that_cannot_be(self) -> None:
         for headers in ({"host": "["}, {"host": "127.0.0.1", "origin": "http://["}, {"host": "elsewhere"}, {"host": ""}):
             with self.subTest(headers):
-                answer = self.client.get("/api/plates", headers=headers)
-                self.assertEqual(answer.status_code, 403)
-                self.assertEqual(set(answer.json()), {"error", "problems"})
+                self.refused(403, **headers)
+
+    def test_names_that_only_look_like_this_computer(self) -> None:
+        for host in (
+            "127.0.0.1.elsewhere.example",
+            "localhost.elsewhere.example",
+            "elsewhere.example:80@127.0.0.1.example",
+            "127.0.0.2",
+            "2130706433",
+            "0x7f.1",
+            "[::ffff:127.0.0.1]",
+            "0.0.0.0",
+            "127.0.0.1, elsewhere.example",
+            "localhost%00.elsewhere.example",
+            "\u0131ocalhost".encode("punycode").decode(),
+        ):
+            with self.subTest(host):
+                self.refused(403, host=host)
+
+    def test_pages_from_elsewhere_may_do_nothing(self) -> None:
+        plate = self.add()
+        origins = (
+            "null",
+            "http://elsewhere.example",
+            "https://127.0.0.1",
+            "http://127.0.0.1:81",
+            "file://",
+            "http://127.0.0.1@elsewhere",
+        )
+        for origin in origins:
+            with self.subTest(origin):
+                # As a form or an image of such a page would ask, which needs no leave beforehand.
+                for kind in ("text/plain", "application/x-www-form-urlencoded", "multipart/form-data; boundary=x"):
+                    self.refused(403, "POST", f"/api/plates/{plate}/undo", origin=origin, **{"content-type": kind})
+                self.refused(403, origin=origin)
+                self.refused(403, "OPTIONS", origin=origin, **{"access-control-request-method": "DELETE"})
+                with self.assertRaises(WebSocketDisconnect), self.preview_from(plate, origin):
+                    pass
+        self.assertEqual(self.client.get(f"/api/plates/{plate}/bench").status_code, 200)
+
+    def preview_from(self, plate: int, origin: str) -> WebSocketTestSession:
+        headers = {"host": "127.0.0.1", "origin": origin}
+        return self.client.websocket_connect(f"/api/plates/{plate}/preview", headers=headers)
+
+    def test_no_answer_lets_another_page_read_it(self) -> None:
+        for path in ("/", "/api/plates", "/api/none"):
+            told = self.client.get(path).headers
+            self.assertNotIn("access-control-allow-origin", told)
+            self.assertEqual((told["x-content-type-options"], told["cross-origin-resource-policy"]), ("nosniff", "same-origin"))
+
+
+class Paths(ServiceTest):
+    def test_no_path_leads_out_of_what_is_served(self) -> None:
+        secret = "root:x:0:0"
+        for path in (
+            "/assets/../../../../../../../../etc/passwd",
+            "/assets/%2e%2e/%2e%2e/%2e%2e/%2e%2e/%2e%2e/%2e%2e/%2e%2e/etc/passwd",
+            "/assets/..%2f..%2f..%2f..%2f..%2f..%2f..%2fetc%2fpasswd",
+            "/assets/..%5c..%5c..%5cetc%5cpasswd",
+            "/assets//etc/passwd",
+            "/assets/%00",
+            "/../../../../../../etc/passwd",
+            "/%2e%2e/%2e%2e/%2e%2e/%2e%2e/etc/passwd",
+            "/api/plates/..%2f..%2fetc%2fpasswd/file",
+            "/api/plates/1%00/file",
+            "/api/jobs/..%2f..%2fetc%2fpasswd/file",
+            "//elsewhere.example/",
+        ):
+            with self.subTest(path):
+                answer = self.client.get(path)
+                self.assertLess(answer.status_code, 500)
+                self.assertNotIn(secret, answer.text)
+                self.assertNotIn("elsewhere.example", answer.headers.get("location", ""))
+
+    def test_methods_that_nothing_answers_to(self) -> None:
+        for method in ("TRACE", "CONNECT", "PUT", "PROPFIND", "X" * 40):
+            with self.subTest(method):
+                self.assertEqual(self.client.request(method, "/api/plates").status_code, 405)
+
+
+class NamesOfFiles(ServiceTest):
+    NAMES = (
+        "../../../etc/cron.d/light.png",
+        "..\\..\\light.png",
+        "a\u202egnp.exe",
+        "<img src=x onerror=alert(1)>.png",
+        "'; DROP TABLE plate; --.png",
+        "a" * 900 + ".png",
+        "${jndi:ldap://elsewhere.example}.png",
+        "a\r\nset-cookie: b=c.png",
+        "CON",
+        ".",
+        "..",
+        " ",
+        "\U0001f305.png",
+    )
+
+    def test_a_name_is_a_name_and_nothing_else(self) -> None:
+        for name in self.NAMES:
+            with self.subTest(name):
+                plate = self.add(name=name)
+                (record,) = [one for one in self.told("GET", "/plates") if one["id"] == plate]
+                self.assertNotIn("/", record["file_name"])
+                self.assertNotIn("\\", record["file_name"])
+                self.assertLessEqual(len(record["name"]), 120)
+                job = self.told("POST", f"/plates/{plate}/exports", 202, json={"rig": {}, "export": EXPORT})
+                self.finished(job)
+                file = self.client.get(f"/api/jobs/{job['id']}/file")
+                self.assertEqual(file.status_code, 200)
+                said = file.headers["content-disposition"]
+                self.assertNotIn("set-cookie", file.headers)
+                self.assertFalse(set("\r\n/") & set(said.removeprefix("attachment; ")), said)
+        self.assertEqual(len(self.told("GET", "/plates")), len(self.NAMES))
+
+    def test_names_that_are_given_are_kept_as_they_are_or_refused(self) -> None:
+        plate = self.add()
+        for name in self.NAMES:
+            answer = self.client.patch(f"/api/plates/{plate}", json={"name": name})
+            self.assertIn(answer.status_code, (200, 422))
+            if answer.status_code == 200:
+                self.assertEqual(answer.json()["name"], name)
+
+
+class ManyAtOnce(unittest.IsolatedAsyncioTestCase):
+    """One client's share, with a clock that stands still unless it is moved."""
+
+    def setUp(self) -> None:
+        self.now, self.going, self.go = 0.0, 0, asyncio.Event()
+        self.clients = Clients(self.slow, lambda: self.now)
+
+    async def slow(self, scope: Scope, receive: Receive, send: Send) -> None:
+        self.going += 1
+        await self.go.wait()
+        await send({"type": "http.response.start", "status": 200, "headers": []})
+
+    async def asked(self, kind: str = "http", client: str = "10.0.0.1") -> Any:
+        """How it was answered, or with what it was closed."""
+        told: list[Any] = []
+
+        async def send(message: Message) -> None:
+            told.append(message)
+
+        async def receive() -> Message:
+            return {"type": "http.request"}
+
+        await self.clients({"type": kind, "client": (client, 1), "headers": [], "method": "GET"}, receive, send)
+        return told[0].get("status", told[0].get("code"))
+
+    async def test_no_more_at_once_than_can_be_answered_and_others_are_served(self) -> None:
+        waiting = [asyncio.create_task(self.asked()) for _ in range(AT_ONCE)]
+        await asyncio.sleep(0)
+        self.assertEqual(self.going, AT_ONCE)
+        self.assertEqual(await self.asked(), 429)
+        other = asyncio.create_task(self.asked(client="10.0.0.2"))
+        await asyncio.sleep(0)
+        self.go.set()
+        self.assertEqual(await asyncio.gather(*waiting, other), [200] * (AT_ONCE + 1))
+        self.assertEqual(await self.asked(), 200)
+
+    async def test_no_more_sockets_than_windows_have(self) -> None:
+        waiting = [asyncio.create_task(self.asked("websocket")) for _ in range(SOCKETS)]
+        await asyncio.sleep(0)
+        self.assertEqual(await self.asked("websocket"), TOO_MANY)
+        self.go.set()
+        await asyncio.gather(*waiting)
+        self.assertEqual(await self.asked("websocket"), 200)
+
+    async def test_what_comes_too_fast_for_long_waits_for_its_share(self) -> None:
+        self.go.set()
+        answers = [await self.asked() for _ in range(int(IN_A_ROW) + 5)]
+        self.assertEqual((answers.count(200), answers[-5:]), (int(IN_A_ROW), [429] * 5))
+        self.now += 0.5
+        self.assertEqual([await self.asked() for _ in range(101)].count(200), int(A_SECOND / 2))
 
 
 if __name__ == "__main__":
