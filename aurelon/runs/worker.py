@@ -5,15 +5,17 @@ from __future__ import annotations
 import io
 import json
 import os
+import signal
 import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import PurePath
-from threading import Lock
+from threading import Lock, Thread
 from typing import BinaryIO
 
 import cv2
 import numba
+import psutil
 from pydantic import TypeAdapter
 from threadpoolctl import threadpool_limits
 
@@ -29,6 +31,7 @@ from aurelon.core.plate import Plate
 from aurelon.core.reels.writers import reel_format
 from aurelon.runs.tasks import Made, OtherBuild, Task, build
 
+LOOK_EVERY = 0.5  # seconds between a worker's looks at whether its owner is still there
 Content = Callable[[str], bytes]
 Opened = Callable[[str], BinaryIO]
 _EXPORTS = TypeAdapter[PictureExport | PassesExport](AnyExport)
@@ -42,6 +45,19 @@ def use_threads(count: int) -> None:
     numba.set_num_threads(min(count, vars(numba.config)["NUMBA_NUM_THREADS"]))
     cv2.setNumThreads(count)
     threadpool_limits(count, "blas")
+
+
+def begin(threads: int, owner: int) -> None:
+    """What a worker does first. It ends itself once the process that runs it is gone, be it by a kill."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the run is told, and ends its workers itself
+    use_threads(threads)
+
+    def watch() -> None:
+        while psutil.pid_exists(owner):
+            time.sleep(LOOK_EVERY)
+        os._exit(1)
+
+    Thread(target=watch, daemon=True).start()
 
 
 def make(task: Task, content: Content, opened: Opened | None = None) -> Made:

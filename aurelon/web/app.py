@@ -13,6 +13,7 @@ from fastapi.staticfiles import StaticFiles
 
 from aurelon import __version__
 from aurelon.runs.batches import Batches
+from aurelon.runs.first_look import FirstLook, Here
 from aurelon.runs.jobs import Jobs
 from aurelon.store import Store
 from aurelon.web.clients import Clients
@@ -27,9 +28,10 @@ UNWRITTEN = "The data file, or a file on the way into it, cannot be written at t
 STATIC = Path(__file__).parent / "static"
 
 
-def make_app(store: Store, *, token: str | None = None, memory: int | None = None) -> FastAPI:
+def make_app(store: Store, *, token: str | None = None, memory: int | None = None, first_look: FirstLook | None = None) -> FastAPI:
     """The service on a store. With a `token`, every request must carry it. Pictures that are kept at hand have `memory`
-    bytes."""
+    bytes. Files that are brought in are looked at by `first_look`, in this process where it is left out."""
+    looking = first_look or Here()
     jobs, batches = Jobs(), Batches(store)
 
     @asynccontextmanager
@@ -38,10 +40,11 @@ def make_app(store: Store, *, token: str | None = None, memory: int | None = Non
         yield
         jobs.close()
         batches.close()
+        looking.close()
 
     # The pages that FastAPI would show of it take their scripts from elsewhere.
     app = FastAPI(title="Aurelon", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
-    app.state.context = Context(store, Renderers(store, memory), jobs, batches)
+    app.state.context = Context(store, Renderers(store, memory), jobs, batches, looking)
     app.add_middleware(Limits)
     app.add_middleware(Clients)
     app.add_middleware(Guard, token=token)

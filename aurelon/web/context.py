@@ -9,6 +9,7 @@ from fastapi import Depends, Query
 from starlette.requests import HTTPConnection
 
 from aurelon.runs.batches import Batches
+from aurelon.runs.first_look import FirstLook
 from aurelon.runs.jobs import Jobs
 from aurelon.store import Store
 from aurelon.web.renderers import Renderers
@@ -20,6 +21,7 @@ class Context:
     renderers: Renderers
     jobs: Jobs
     batches: Batches
+    first_look: FirstLook
 
 
 def _context(connection: HTTPConnection) -> Context:

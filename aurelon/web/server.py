@@ -15,6 +15,7 @@ from typing import Any
 import uvicorn
 
 from aurelon.core import AurelonError
+from aurelon.runs.first_look import Apart
 from aurelon.store import Store
 from aurelon.web.app import make_app
 from aurelon.web.guard import LOOPBACK
@@ -42,7 +43,7 @@ def serve(host: str, port: int, data: Path, *, demo: bool, tls: tuple[Path, Path
     token = None if host in LOOPBACK else secrets.token_urlsafe(18)
     suffix = f"/?token={token}" if token else ""
     logging.getLogger("uvicorn.error").addFilter(_without_what_stopping_ends)
-    app = make_app(store, token=token, memory=memory)
+    app = make_app(store, token=token, memory=memory, first_look=Apart())
     print(f"Aurelon is at {'https' if sealed else 'http'}://{host}:{port}{suffix}", flush=True)
     config = uvicorn.Config(
         app, log_level="warning", ws_max_size=MOST_BYTES, ws_per_message_deflate=False, timeout_graceful_shutdown=2, **sealed

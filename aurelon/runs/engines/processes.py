@@ -3,15 +3,11 @@
 from __future__ import annotations
 
 import os
-import signal
-import time
 from concurrent.futures import Future
 from functools import partial
 from pathlib import Path
-from threading import Thread
 from typing import Any
 
-import psutil
 from pebble import ProcessExpired, ProcessFuture, ProcessPool
 
 from aurelon.core import PlateError
@@ -19,23 +15,9 @@ from aurelon.runs import early
 from aurelon.runs.contents import Contents
 from aurelon.runs.room import Room
 from aurelon.runs.tasks import Made, Task, WorkerLost
-from aurelon.runs.worker import make, use_threads
+from aurelon.runs.worker import begin, make
 
 ENDING = 5  # seconds in which workers that have nothing to do must end
-LOOK_EVERY = 0.5  # seconds between a worker's looks at whether the run is still there
-
-
-def _begin(threads: int, owner: int) -> None:
-    """What a worker does first. It ends itself once the process that runs it is gone, be it by a kill."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the run is told, and ends its workers itself
-    use_threads(threads)
-
-    def watch() -> None:
-        while psutil.pid_exists(owner):
-            time.sleep(LOOK_EVERY)
-        os._exit(1)
-
-    Thread(target=watch, daemon=True).start()
 
 
 def _made_here(task: Task, paths: dict[str, str]) -> Made:
@@ -55,7 +37,7 @@ class Processes:
         self._room = room
         self._given: list[Future[Made]] = []
         self._pool: Any = ProcessPool(
-            room.workers, initializer=_begin, initargs=(room.threads, os.getpid()), context=early.context()
+            room.workers, initializer=begin, initargs=(room.threads, os.getpid()), context=early.context()
         )
 
     @property

@@ -10,7 +10,6 @@ from pydantic import BaseModel
 
 from aurelon.core import PlateError
 from aurelon.core.codecs import layer_of, layers_in
-from aurelon.core.plate import read_grey
 from aurelon.web.context import Shared
 
 router = APIRouter(prefix="/plates/{plate_id}/files", tags=["files"])
@@ -53,7 +52,7 @@ def add_file(
     layers = layers_in(data, name)
     if layer:
         data, name = layer_of(data, name, layer)
-    rows, columns = read_grey(data, name).shape
+    rows, columns = context.first_look.size_of_grey(data, name)
     shape, wanted = columns / rows, record.width / record.height
     if not any_shape and abs(shape / wanted - 1) > SHAPES_APART:
         raise PlateError(

@@ -15,7 +15,7 @@ from fastapi import APIRouter, File, Query, Response, UploadFile
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
-from aurelon.core import PlateError, Rig, RigError, parse_rig, read_plate, read_reel
+from aurelon.core import PlateError, Rig, RigError, parse_rig, read_reel
 from aurelon.core.blank import MOST_PIXELS, Blank, blank_picture
 from aurelon.core.codecs import layer_of, layers_in
 from aurelon.core.reel import is_reel
@@ -152,7 +152,7 @@ def get_reel(context: Shared, plate_id: int) -> ReelInfo:
 
 
 def _brought_in(context: Context, data: bytes, file_name: str) -> BroughtIn:
-    plate = read_plate(data, file_name)
+    plate = context.first_look.look(data, file_name)
     name = PurePath(file_name).stem[:NAME_LENGTH] or file_name[:NAME_LENGTH]
     record = context.store.plates.add(data, file_name, plate.size, plate.depth, Rig(), name)
     said = list(plate.said)

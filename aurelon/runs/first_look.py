@@ -1,0 +1,106 @@
+"""The first look at a file that is brought in: in a process of its own, so that a decoder that ends its process, or never comes to
+an end, costs that file and nothing else.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Protocol, TypeVar
+
+from pebble import ProcessExpired, ProcessPool
+
+from aurelon.core import PlateError, read_plate
+from aurelon.core.memory import give_back
+from aurelon.core.plate import read_grey
+from aurelon.runs import early
+from aurelon.runs.worker import begin
+
+SECONDS = 5.0  # in which any small file is read
+SECONDS_A_MEGABYTE = 0.5  # more for a larger one: the densest code takes a tenth of it
+T = TypeVar("T")
+
+
+@dataclass(frozen=True)
+class Looked:
+    """What there is to know of a plate before it is opened; see `Plate`."""
+
+    size: tuple[int, int]
+    depth: str
+    said: tuple[str, ...]
+    rig: str
+
+
+def look(data: bytes, name: str) -> Looked:
+    """Reads a picture file whole. Raises PlateError in a sentence where it cannot be read."""
+    plate = read_plate(data, name)
+    return Looked(plate.size, plate.depth, plate.said, plate.rig)
+
+
+def size_of_grey(data: bytes, name: str) -> tuple[int, int]:
+    """(rows, columns) of a depth map or a matte, which is read whole. Raises PlateError as `look` does."""
+    rows, columns = read_grey(data, name).shape
+    return rows, columns
+
+
+class FirstLook(Protocol):
+    """Looks at files."""
+
+    def look(self, data: bytes, name: str) -> Looked: ...
+
+    def size_of_grey(self, data: bytes, name: str) -> tuple[int, int]: ...
+
+    def close(self) -> None: ...
+
+
+class Here:
+    """In this process."""
+
+    def look(self, data: bytes, name: str) -> Looked:
+        return look(data, name)
+
+    def size_of_grey(self, data: bytes, name: str) -> tuple[int, int]:
+        return size_of_grey(data, name)
+
+    def close(self) -> None: ...
+
+
+class Apart:
+    """In a process of its own, one file after another."""
+
+    def __init__(self, seconds: float = SECONDS) -> None:
+        self._seconds = seconds
+        threads = os.cpu_count() or 1
+        self._pool: Any = ProcessPool(1, initializer=begin, initargs=(threads, os.getpid()), context=early.context())
+        self._pool.schedule(os.getpid)  # so that it is there when the first file comes
+
+    def look(self, data: bytes, name: str) -> Looked:
+        return self.had(look, data, name)
+
+    def size_of_grey(self, data: bytes, name: str) -> tuple[int, int]:
+        return self.had(size_of_grey, data, name)
+
+    def close(self) -> None:
+        self._pool.stop()
+        self._pool.join()
+
+    def had(self, done: Callable[[bytes, str], T], data: bytes, name: str) -> T:
+        """What `done` makes of a file there. Raises PlateError in a sentence where it comes to no end, or to a bad one."""
+        longest = self._seconds + SECONDS_A_MEGABYTE * len(data) / 1e6
+        try:
+            answer: T = self._pool.schedule(_and_give_back, args=(done, data, name), timeout=longest).result()
+            return answer
+        except TimeoutError as error:
+            raise PlateError(
+                f"{name} could not be read in {longest:.0f} s; it is damaged, so copy it again from where it came"
+            ) from error
+        except ProcessExpired as error:
+            raise PlateError(f"{name} is so damaged that what reads it broke off; copy it again from where it came") from error
+
+
+def _and_give_back(done: Callable[[bytes, str], T], data: bytes, name: str) -> T:
+    try:
+        return done(data, name)
+    finally:
+        give_back()

@@ -1,0 +1,70 @@
+"""Files are looked at apart: what ends or holds up their decoder is one sentence, and the next file is read as ever."""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+import unittest
+
+import psutil
+
+from aurelon.core import PlateError
+from aurelon.runs.first_look import Apart, Here, Looked
+from tests.pictures import scene
+from tests.web.service import png
+
+
+def breaks_off(data: bytes, name: str) -> None:
+    """As a decoder does that writes where it may not."""
+    os.kill(os.getpid(), signal.SIGSEGV)
+
+
+def never_ends(data: bytes, name: str) -> None:
+    time.sleep(3600)
+
+
+def where(data: bytes, name: str) -> int:
+    return os.getpid()
+
+
+class LookedAtApart(unittest.TestCase):
+    apart: Apart
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.apart = Apart(2)
+        cls.addClassCleanup(cls.apart.close)
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.apart.look(png(scene(30, 20)), "next.png"), Looked((30, 20), "8", (), ""))
+
+    def test_it_tells_and_refuses_as_it_does_here(self) -> None:
+        data = png(scene(60, 40))
+        self.assertEqual(self.apart.look(data, "shore.png"), Here().look(data, "shore.png"))
+        self.assertEqual(self.apart.size_of_grey(data, "shore.png"), (40, 60))
+        said = []
+        for first_look in (self.apart, Here()):
+            with self.assertRaises(PlateError) as refused:
+                first_look.look(data[:200], "cut.png")
+            said.append(str(refused.exception))
+        self.assertEqual(said[0], said[1])
+        self.assertTrue(said[0].startswith("cut.png "))
+
+    def test_a_decoder_that_ends_its_process_is_one_sentence(self) -> None:
+        before = self.apart.had(where, b"", "")
+        self.assertNotEqual(before, os.getpid())
+        with self.assertRaisesRegex(PlateError, r"^bad\.avif is so damaged that"):
+            self.apart.had(breaks_off, b"", "bad.avif")
+        self.assertNotEqual(self.apart.had(where, b"", ""), before)
+
+    def test_a_decoder_that_comes_to_no_end_is_ended(self) -> None:
+        before = self.apart.had(where, b"", "")
+        with self.assertRaisesRegex(PlateError, r"^slow\.jxl could not be read in 2 s"):
+            self.apart.had(never_ends, b"", "slow.jxl")
+        self.apart.had(where, b"", "")
+        self.assertFalse(psutil.pid_exists(before))
+
+
+if __name__ == "__main__":
+    unittest.main()
