@@ -29,10 +29,17 @@ bench-runs: setup-test
 bench-reels: setup-test
 	$(BIN)/python -m tests.bench_reels
 
-# Damaged files and rigs of extremes, in their tens of thousands: half an hour; docs/robustness.md has what came of it.
+# Everything that tries to break what is promised, whole: four hours, half of them the soak; docs/robustness.md has what came of it.
 attack: setup-test
 	$(BIN)/python -m tests.attack.damaged $(or $(FILES),50000)
+	$(BIN)/python -m tests.attack.by_coverage $(or $(BRED),50000)
 	$(BIN)/python -m tests.attack.extreme $(or $(RIGS),20000)
+	$(BIN)/python -m tests.attack.determinism
+	$(BIN)/python -m tests.attack.trouble
+	$(BIN)/python -m tests.attack.windows $(or $(CONFLICTS),2000)
+	$(BIN)/python -m tests.attack.by_schema $(or $(REQUESTS),20000)
+	$(BIN)/python -m tests.attack.kills $(or $(KILLS),1000)
+	$(BIN)/python -m tests.attack.soak $(or $(MINUTES),120)
 
 setup: $(STAMPS)/precompiled $(STAMPS)/built
 

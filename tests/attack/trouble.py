@@ -102,10 +102,14 @@ def full_disk(times: int = 1) -> Told | None:
             return None
         data = disk / "data"
         service = Service(data)
+        service.log = subprocess.DEVNULL
         service.start()
         editor = Steady(service.url, 5, Ledger(), [])
         editor.bring_in()
         for way in [*editor.ways] * times:
+            # What was put aside is moved into the file, so that there is no room that was had before.
+            with closing(sqlite3.connect(data / "aurelon.sqlite")) as kept:
+                kept.execute("PRAGMA wal_checkpoint(TRUNCATE)")
             for pages in range(WRITES):
                 fill(disk, pages)
                 refused = editor.tried(way)
@@ -120,9 +124,6 @@ def full_disk(times: int = 1) -> Told | None:
                 told.faults += missing(data, editor.ledger, set())
             else:
                 told.faults.append(f"{way.__name__} was never done")
-            # What is put aside is moved into the file, so that the next has to write again.
-            with closing(sqlite3.connect(data / "aurelon.sqlite")) as kept:
-                kept.execute("PRAGMA wal_checkpoint(TRUNCATE)")
         editor.close()
         service.stop()
         told.faults += missing(data, editor.ledger, set()) + damaged_bytes(data)
@@ -135,6 +136,7 @@ def held(seconds: float = HELD) -> Told:
     with tempfile.TemporaryDirectory() as folder:
         data = Path(folder) / "data"
         service = Service(data)
+        service.log = subprocess.DEVNULL
         service.start()
         editor = Steady(service.url, 6, Ledger(), [])
         editor.bring_in()

@@ -49,12 +49,13 @@ class Service:
     def __init__(self, data: Path, **environment: str) -> None:
         self.data, self.port = data, free_port()
         self.environment = {**os.environ, **environment}
+        self.log: int | None = None  # where what it says of faults goes
         self.url = f"http://127.0.0.1:{self.port}"
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
         command = [*AURELON, "serve", "--demo", "--port", str(self.port), "--data", str(self.data)]
-        self.process = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.DEVNULL, env=self.environment)
+        self.process = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.DEVNULL, stderr=self.log, env=self.environment)
         for _ in range(600):
             try:
                 urllib.request.urlopen(f"{self.url}/api/catalogue").close()

@@ -1,0 +1,76 @@
+"""A small part of each campaign on a running service, with every change."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+import unittest
+from pathlib import Path
+
+from aurelon.store import Store
+from tests.attack import by_coverage, by_schema, kills, soak, trouble, windows
+from tests.attack.kills import Ledger, missing
+from tests.attack.windows import off_the_path
+
+
+class OnAService(unittest.TestCase):
+    def test_what_was_acknowledged_is_there_after_kills(self) -> None:
+        told = kills.campaign(5)
+        self.assertEqual([fault for fault in told.faults if "of a processor" not in fault], [])
+        self.assertGreater(told.acknowledged, 10)
+        self.assertEqual(kills.migrating(3).faults, [])
+
+    def test_requests_and_messages_by_schema_get_no_fault(self) -> None:
+        told = by_schema.campaign(120, every=8)
+        self.assertEqual(told.faults, [])
+        self.assertGreater(min(told.answers["2xx"], told.answers["4xx"]), 20)
+        told = by_schema.sockets(120)
+        self.assertEqual(told.faults, [])
+        self.assertGreater(min(told.answers["pictures"], told.answers["sentences"]), 5)
+
+    def test_a_full_disk_a_held_file_and_a_clock_turned_back(self) -> None:
+        told = trouble.full_disk()
+        if told is None:
+            self.skipTest("no small disk can be mounted here")
+        self.assertEqual(told.faults, [])
+        self.assertGreater(min(told.failed.get(what, 0) for what in ("change", "paint", "bring_in", "add_file")), 1)
+        self.assertEqual(trouble.clock_turned_back(12).faults, [])
+
+    def test_windows_that_know_nothing_of_each_other_overwrite_nothing(self) -> None:
+        told = windows.campaign(40)
+        self.assertEqual(told.faults, [])
+        self.assertGreater(len(told.saves), 5)
+
+    def test_five_people_at_work_get_no_fault(self) -> None:
+        told = soak.soak(8, settled=8, every=2)
+        self.assertEqual(told.faults, [])
+        self.assertGreater(sum(told.done.values()), 40)
+
+    def test_files_bred_by_coverage_are_read_or_refused(self) -> None:
+        told = by_coverage.campaign(1500)
+        self.assertEqual(told.fault, "")
+        self.assertGreater(told.reached, 500)
+
+
+class TheCampaignsThemselves(unittest.TestCase):
+    """Each would notice what it is there for."""
+
+    def test_a_step_that_was_overwritten_is_seen(self) -> None:
+        self.assertEqual(off_the_path([(1, 2), (2, 3), (3, 2), (2, 4)], 1, 4), [])
+        self.assertEqual(sorted(off_the_path([(1, 2), (2, 3), (2, 4)], 1, 4)), [2, 3])
+        self.assertEqual(sorted(off_the_path([(1, 2), (2, 3)], 1, 2)), [2, 3])
+
+    def test_what_is_missing_is_named(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            data = Path(folder)
+            shutil.copy(kills.OLD, data / "aurelon.sqlite")
+            Store(data / "aurelon.sqlite").close()
+            self.assertEqual(missing(data, Ledger(), set()), [])
+            lost = Ledger(revisions={1: (1, "never")}, takes={99: "Warm"}, files={"0" * 64}, head={1: 77})
+            said = missing(data, lost, set())
+            self.assertEqual(len(said), 4)
+            self.assertEqual(len(missing(data, lost, {1})), 3)
+
+
+if __name__ == "__main__":
+    unittest.main()
