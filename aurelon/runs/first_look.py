@@ -72,7 +72,7 @@ class Apart:
     def __init__(self, seconds: float = SECONDS) -> None:
         self._seconds = seconds
         threads = os.cpu_count() or 1
-        self._pool: Any = ProcessPool(1, initializer=begin, initargs=(threads, os.getpid()), context=early.context())
+        self._pool: Any = ProcessPool(1, initializer=_begin, initargs=(threads, os.getpid()), context=early.context())
         self._pool.schedule(os.getpid)  # so that it is there when the first file comes
 
     def look(self, data: bytes, name: str) -> Looked:
@@ -97,6 +97,14 @@ class Apart:
             ) from error
         except ProcessExpired as error:
             raise PlateError(f"{name} is so damaged that what reads it broke off; copy it again from where it came") from error
+
+
+def _begin(threads: int, owner: int) -> None:
+    begin(threads, owner)
+    # What libraries in C say of damage they say beside the sentence that is told.
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    for stream in (1, 2):
+        os.dup2(nowhere, stream)
 
 
 def _and_give_back(done: Callable[[bytes, str], T], data: bytes, name: str) -> T:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import os
 import socket
+import sqlite3
 import ssl
 import subprocess
 import sys
 import tempfile
 import time
 import unittest
+from contextlib import closing
 from pathlib import Path
 
 import httpx
@@ -50,6 +52,21 @@ class Starting(unittest.TestCase):
                 else:
                     path.write_bytes(content)
                 self.assertIn(said, self.refused("--port", "8422"))
+
+    def test_a_data_file_that_another_program_holds_or_that_is_newer(self) -> None:
+        path = self.folder / "aurelon.sqlite"
+        Store(path).close()
+        with closing(sqlite3.connect(path, isolation_level=None)) as other:
+            other.execute("PRAGMA locking_mode = EXCLUSIVE")
+            other.execute("BEGIN EXCLUSIVE")
+            self.assertIn("is held by another program; close that one", self.refused("--port", "8423"))
+            other.execute("ROLLBACK")
+            other.execute("PRAGMA user_version = 999")
+        self.assertIn("newer than this Aurelon knows", self.refused("--port", "8423"))
+
+    def test_a_folder_that_may_not_be_written_to(self) -> None:
+        # Also root may not write there.
+        self.assertIn("cannot be used for", self.refused("--port", "8424", "--data", "/proc/aurelon"))
 
     def test_a_data_file_that_was_cut_short(self) -> None:
         path = self.folder / "data.sqlite"

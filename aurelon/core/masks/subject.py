@@ -25,6 +25,7 @@ from aurelon.core.settings import Corners, Stroke, box_setting, flag, strokes_se
 
 CUT_EDGE = 512  # long edge of the version that is cut
 ROUNDS = 4
+SETTLED = 0.0025  # share of the pixels that must still go over for another round
 SURE = 0.3  # paint from which a hint is certain
 SPECK = 0.02  # of the subject's size, below which a piece apart from it is dropped
 
@@ -88,8 +89,10 @@ def _cut_out(subject: Subject, ground: Ground, progress: Callable[[float], None]
         if ground.cancelled():
             raise Cancelled
         progress(done / ROUNDS)
-        mode = cv2.GC_INIT_WITH_MASK if done == 0 else cv2.GC_EVAL
+        mode, before = cv2.GC_INIT_WITH_MASK if done == 0 else cv2.GC_EVAL, hints.copy()
         cv2.grabCut(codes, hints, (0, 0, 0, 0), models[0], models[1], 1, mode)
+        if np.count_nonzero(hints != before) < SETTLED * hints.size:
+            break
     return _tidied(np.isin(hints, (cv2.GC_FGD, cv2.GC_PR_FGD)), hints, subject.solid).astype(np.float32)
 
 
