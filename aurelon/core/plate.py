@@ -27,6 +27,7 @@ from aurelon.core.imaging.screen import png_of
 
 KEPT_REDUCTIONS = 4
 BRIGHTEST = 1e8  # times white: ten times the disc of the sun
+ROWS = 256  # of float samples that are decoded at once
 SHOWN_EDGE = 1024  # long edge of what a notebook shows
 T = TypeVar("T")
 
@@ -202,9 +203,10 @@ def _to_linear(samples: NDArray[Any], space: RgbSpace) -> Floats:
     height, width, channels = samples.shape
     linear = np.empty((height, width, 3), np.float32)
     if samples.dtype == np.float32:
-        for c in range(3):
-            plane = samples[:, :, min(c, channels - 1)].astype(np.float64)
-            linear[:, :, c] = np.clip(space.curves[c].decode(plane), 0.0, BRIGHTEST)
+        for rows in (slice(y, y + ROWS) for y in range(0, height, ROWS)):  # what a curve needs beside is twice as wide
+            for c in range(3):
+                plane = samples[rows, :, min(c, channels - 1)].astype(np.float64)
+                linear[rows, :, c] = np.clip(space.curves[c].decode(plane), 0.0, BRIGHTEST)
         return linear
     top = 255 if samples.dtype == np.uint8 else 65535
     codes = np.arange(top + 1) / top
