@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats
-from aurelon.core.imaging.screen import CLIP_MARK, PEAK_MARK, mark_from
-from aurelon.core.settings import Settings, number
+from aurelon.core.imaging.profiles import SPACES, TITLES
+from aurelon.core.imaging.rgb_space import RgbSpace
+from aurelon.core.imaging.screen import CLIP_MARK, GAMUT_MARK, PEAK_MARK, mark_at, mark_from
+from aurelon.core.settings import Settings, choice, number
+
+OUTSIDE = 0.002  # of linear light that a channel may lack, which nobody sees
+Proof = Literal["none", "srgb", "display-p3", "oprgb", "romm"]
 
 
 class Viewing(Settings):
-    """The exposure under which the picture is shown, and the peak that its light is held against."""
+    """The exposure under which the picture is shown, the peak that its light is held against, and the profile that its colours
+    are."""
 
     exposure: float = number(
         0,
@@ -34,13 +40,35 @@ class Viewing(Settings):
         step=0.1,
     )
 
-    def seen(self, pixels: Floats) -> Floats:
-        """Linear light as it is shown."""
+    proof: Proof = choice(
+        "none",
+        "Shows the colours that a file in this profile can hold; Clipping marks those that it cannot",
+        label="Proof",
+        words={"none": "Off", **TITLES},
+    )
+
+    def seen(self, pixels: Floats, space: RgbSpace) -> Floats:
+        """Linear light in `space` as it is shown, in the same space."""
+        held = self._held(pixels, space)
+        if held is not None:
+            back = SPACES[self.proof].matrix_to(space)
+            held = np.clip(held, 0.0, 1.0)
+            pixels = np.maximum(held if back is None else held @ back.T, 0.0).astype(np.float32)
         return pixels if self.exposure == 0 else np.asarray(pixels * np.float32(2.0**self.exposure), np.float32)
 
-    def mark(self, picture: NDArray[Any], pixels: Floats) -> None:
-        """Stripes on a picture for the screen (h, w, 3) uint8, over what is clipped at white, and others where the linear light
-        `pixels` is above the peak."""
+    def mark(self, picture: NDArray[Any], pixels: Floats, space: RgbSpace) -> None:
+        """Stripes on a picture for the screen (h, w, 3) uint8: over what is clipped at white, others where the linear light
+        `pixels` is above the peak, and others where its colour is none that the proof's profile has."""
         mark_from(picture, pixels, 1.0, CLIP_MARK)
         if self.peak > 0:
             mark_from(picture, pixels, 2.0**self.peak, PEAK_MARK)
+        held = self._held(pixels, space)
+        if held is not None:
+            mark_at(picture, np.asarray((held < -OUTSIDE).any(axis=2)), GAMUT_MARK)
+
+    def _held(self, pixels: Floats, space: RgbSpace) -> Floats | None:
+        """The light in the proof's own space, where there is a proof."""
+        if self.proof == "none":
+            return None
+        matrix = space.matrix_to(SPACES[self.proof])
+        return pixels if matrix is None else np.asarray(pixels @ matrix.T, np.float32)

@@ -107,10 +107,10 @@ def frames(
         pixels = renderer.part(rig, frame, show=show, draft=request.draft, cancelled=cancelled)
         whole = isinstance(show, ShowResult | ShowBefore)
         alpha = renderer.alpha(rig, frame) if whole else None
-        seen = request.viewing.seen(pixels) if whole else pixels
+        seen = request.viewing.seen(pixels, plate.space) if whole else pixels
         picture = to_screen(seen, plate.space, v.x0, v.y0, alpha, dithered=not request.draft)
         if request.clipping and whole:
-            request.viewing.mark(picture, pixels)
+            request.viewing.mark(picture, pixels, plate.space)
         return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture)
 
     picture = drawn(request.show, view)

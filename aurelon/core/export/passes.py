@@ -18,10 +18,11 @@ from pydantic import Field, ValidationError
 from aurelon.core.codecs import exr, png
 from aurelon.core.codecs.shared.raster import Format, Raster
 from aurelon.core.errors import OutputError
-from aurelon.core.export.picture import PROFILES, SPACES, ProfileName, frame_for, in_linear_light, to_codes
+from aurelon.core.export.picture import PROFILES, ProfileName, frame_for, in_linear_light, to_codes
 from aurelon.core.export.shared.layers import SHARED_MODES, Layer, Layers, overs, sums
 from aurelon.core.export.shared.openraster import open_raster
 from aurelon.core.export.shared.target import Exported, ExportTarget, Progress
+from aurelon.core.imaging.profiles import SPACES
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB, RgbSpace
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Rig

@@ -19,8 +19,9 @@ from aurelon.core.graph.renderer import Renderer, never, seen_frame
 from aurelon.core.graph.show import RESULT, Show
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.profiles import SPACES, TITLES
 from aurelon.core.imaging.quantise import quantise
-from aurelon.core.imaging.rgb_space import DISPLAY_P3, LINEAR_CURVE, LINEAR_SRGB, OPRGB, ROMM, SRGB, RgbSpace, make_space
+from aurelon.core.imaging.rgb_space import DISPLAY_P3, LINEAR_CURVE, LINEAR_SRGB, SRGB, RgbSpace, make_space
 from aurelon.core.imaging.roll_off import Shoulder, peak_of
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Rig
@@ -29,9 +30,8 @@ from aurelon.core.settings import Settings, choice, flag, whole
 QUALITY = 92
 TRIAL_EDGE = 640  # pixels of the middle that is written to learn how large the file will be
 PEAK_EDGE = 1024  # long edge of the version in which the peak is looked for
-PROFILES = {"keep": "The plate's own", "srgb": "sRGB", "display-p3": "Display P3", "oprgb": "opRGB", "romm": "ROMM RGB"}
+PROFILES = {"keep": "The plate's own", **TITLES}
 ProfileName = Literal["keep", "srgb", "display-p3", "oprgb", "romm"]
-SPACES = {"srgb": SRGB, "display-p3": DISPLAY_P3, "oprgb": OPRGB, "romm": ROMM}
 WHOLE, EXACT = np.uint16, np.float32
 SAMPLES: dict[str, Any] = {"8": np.uint8, "10": WHOLE, "12": WHOLE, "16": WHOLE, "half": EXACT, "float": EXACT}
 SAMPLES |= dict.fromkeys(("pq10", "pq12", "pq16", "gain-map"), EXACT)

@@ -62,14 +62,19 @@ def _encode_whole(pixels: Floats, out: NDArray[Any]) -> None:
 
 
 # Colours that no light has; stripes show what lies under them.
-CLIP_MARK, PEAK_MARK, STRIPE = (255, 40, 150), (40, 255, 90), 6
+CLIP_MARK, PEAK_MARK, GAMUT_MARK, STRIPE = (255, 40, 150), (40, 255, 90), (60, 150, 255), 6
 
 
 def mark_from(picture: NDArray[Any], pixels: Floats, level: float, mark: tuple[int, int, int]) -> None:
     """Stripes over the places of `picture` (h, w, 3) uint8 where `pixels` has a channel at a level of linear light or above."""
-    height, width, _ = pixels.shape
+    mark_at(picture, np.asarray((pixels >= level * (1.0 - 1e-4)).any(axis=2)), mark)
+
+
+def mark_at(picture: NDArray[Any], places: NDArray[np.bool_], mark: tuple[int, int, int]) -> None:
+    """Stripes over the `places` (h, w) of `picture`."""
+    height, width = places.shape
     stripes = (np.arange(height)[:, None] + np.arange(width)[None]) // STRIPE % 2 == 0
-    picture[(pixels >= level * (1.0 - 1e-4)).any(axis=2) & stripes] = mark
+    picture[places & stripes] = mark
 
 
 def encode_jpeg(picture: NDArray[Any], quality: int) -> bytes:
