@@ -93,6 +93,21 @@ class Writing(unittest.TestCase):
         np.testing.assert_array_equal(by_opencv(exported(self.plate, EMPTY, "webp", "8", quality=100)), exact)
         np.testing.assert_array_equal(imagecodecs.jpegxl_decode(exported(self.plate, EMPTY, "jxl", "8", quality=100)), exact)
 
+    def test_colours_are_the_same_in_every_file_whatever_profile_is_asked_for(self) -> None:
+        # A saturated scene within sRGB, on a plate of wide primaries.
+        there = SRGB.matrix_to(ROMM)
+        assert there is not None
+        plate = Plate(np.ascontiguousarray(self.plate.pixels @ there.T), ROMM)
+        for name, codec in codecs().items():
+            for depth in codec.FORMAT.depths if codec.FORMAT.written else ():
+                for profile in ("keep", "display-p3"):
+                    with self.subTest(name, depth=depth, profile=profile):
+                        data = exported(plate, EMPTY, name, depth, quality=95, profile=profile)
+                        back = read_plate(data, f"a{codec.FORMAT.suffixes[0]}")
+                        home = back.space.matrix_to(SRGB)
+                        pixels = back.pixels if home is None else back.pixels @ home.T
+                        self.assertGreater(psnr(SRGB.curves[0].encode(np.clip(pixels, 0, 1)), self.codes), 30)
+
     def test_avif_of_10_and_12_bits_states_its_colours_and_is_finer_than_8(self) -> None:
         errors = {}
         for depth, profile, primaries in (("8", "srgb", 1), ("10", "srgb", 1), ("12", "display-p3", 12)):

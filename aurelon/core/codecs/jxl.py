@@ -1,30 +1,35 @@
-"""JPEG XL (ISO/IEC 18181): read at every depth, written at 8 bits with any profile and in float as linear light; quality 100 is
-lossless."""
+"""JPEG XL (ISO/IEC 18181): read at every depth with its profile; written in sRGB at 8 bits and in float as linear light, which
+is what the encoder can state. Quality 100 is lossless. EXIF and XMP stand in boxes of the container (18181-2)."""
 
 from __future__ import annotations
 
 import io
 import struct
+from collections.abc import Iterator
 
 import imagecodecs
 import numpy as np
-from PIL import Image
 from pillow_jxl import JpegXLImagePlugin
 
 from aurelon.core.codecs.shared.raster import (
+    ANIMATED,
     CUT_SHORT,
     Format,
     Raster,
     UnreadableError,
     all_numbers,
     exif_upright,
-    said_of,
     split_alpha,
 )
-from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp
-from aurelon.core.imaging.rgb_space import LINEAR_SRGB
+from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp, with_rig
+from aurelon.core.imaging.code_points import BT709, SRGB_TRANSFER, code_points_of
+from aurelon.core.imaging.rgb_space import LINEAR_SRGB, RgbSpace
 
-# In float only light of sRGB's primaries can be stated.
+
+def _holds(space: RgbSpace) -> bool:
+    return code_points_of(space) == (BT709, SRGB_TRANSFER)
+
+
 FORMAT = Format(
     "jxl",
     "JPEG XL",
@@ -33,9 +38,11 @@ FORMAT = Format(
     ("8", "float"),
     has_quality=True,
     light_in={"float": LINEAR_SRGB},
-    without_exif=("float",),
+    holds=_holds,
+    carries_rig=True,
     order=6,
 )
+MOST_XMP = 16 << 20  # bytes
 EFFORT = 4  # of the encoder, 1..9
 CODESTREAM, CONTAINER = b"\xff\x0a", b"\0\0\0\x0cJXL \r\n\x87\n"
 
@@ -64,10 +71,18 @@ RATIOS = {1: (1, 1), 2: (12, 10), 3: (4, 3), 4: (3, 2), 5: (16, 9), 6: (5, 4), 7
 
 
 def measure(data: bytes) -> tuple[int, int]:
+    return _size(_head(data))
+
+
+def _head(data: bytes) -> _Bits:
     stream = data if data[:2] == CODESTREAM else _code_stream(data)
     if len(stream) < 12:
         raise UnreadableError(CUT_SHORT)
-    bits = _Bits(stream[2:])
+    return _Bits(stream[2:])
+
+
+def _size(bits: _Bits) -> tuple[int, int]:
+    """Width and height of a size header."""
     if bits.take(1):  # both sides are multiples of 8 up to 256
         height = (bits.take(5) + 1) * 8
         ratio = bits.take(3)
@@ -82,32 +97,60 @@ def measure(data: bytes) -> tuple[int, int]:
     return width, height
 
 
+def _moves(data: bytes) -> bool:
+    """Whether it holds several pictures, by the metadata that come after the size (18181-1, D.3)."""
+    bits = _head(data)
+    _size(bits)
+    if bits.take(1) or not bits.take(1):  # all as usual, or nothing beyond that
+        return False
+    bits.take(3)  # orientation
+    if bits.take(1):
+        _size(bits)  # at which it is to be seen
+    return not bits.take(1) and bool(bits.take(1))  # without a preview, an animation
+
+
+def _boxes(data: bytes) -> Iterator[tuple[bytes, int, int]]:
+    """Type of each box of a container, and where its content begins and ends."""
+    place = 0
+    while place + 8 <= len(data):
+        length, kind = struct.unpack_from(">I4s", data, place)
+        start = place + 8
+        if length == 1 and start + 8 <= len(data):
+            (length,) = struct.unpack_from(">Q", data, start)
+            start += 8
+        end = len(data) if length == 0 else place + length
+        if end < start:
+            return
+        yield kind, start, min(end, len(data))
+        place = end
+
+
 def _code_stream(data: bytes) -> bytes:
     """The start of the code stream in a container."""
-    stream, place = io.BytesIO(data), 0
-    while place + 8 <= len(data):
-        stream.seek(place)
-        length, kind = struct.unpack(">I4s", stream.read(8))
-        start = place + 8
-        if length == 1:
-            if start + 8 > len(data):
-                break
-            (length,) = struct.unpack(">Q", stream.read(8))
-            start += 8
+    for kind, start, _ in _boxes(data):
         if kind in (b"jxlc", b"jxlp"):
             return data[start + (4 if kind == b"jxlp" else 0) : start + 80]
-        if length < 8:
-            break
-        place += length
     raise UnreadableError(CUT_SHORT)
+
+
+def _xmp(data: bytes) -> bytes | None:
+    """The metadata in a container, which may be packed."""
+    for kind, start, end in _boxes(data) if data[:12] == CONTAINER else ():
+        if kind == b"xml ":
+            return data[start:end]
+        if kind == b"brob" and data[start : start + 4] == b"xml ":
+            try:
+                return bytes(imagecodecs.brotli_decode(data[start + 4 : end], out=MOST_XMP))
+            except (imagecodecs.BrotliError, ValueError, RuntimeError):
+                return None
+    return None
 
 
 def read(data: bytes) -> Raster:
     try:
         samples = imagecodecs.jpegxl_decode(data, index=0)
         # The other reader knows no depth but 8 bits, but what the file says of its colours.
-        opened = JpegXLImagePlugin.JXLImageFile(io.BytesIO(data))
-        stated = opened.info
+        stated = JpegXLImagePlugin.JXLImageFile(io.BytesIO(data)).info
     except (imagecodecs.JpegxlError, ValueError, RuntimeError, OSError, SyntaxError) as error:
         raise UnreadableError(CUT_SHORT) from error
     if samples.dtype.kind == "f":
@@ -115,17 +158,28 @@ def read(data: bytes) -> Raster:
     if samples.ndim not in (2, 3) or (samples.ndim == 3 and samples.shape[2] > 4):
         raise UnreadableError("has a layout of samples that Aurelon does not read; save it as plain RGB or grey")
     colour, alpha = split_alpha(samples)
-    icc, exif, xmp = stated.get("icc_profile"), exif_upright(stated.get("exif")), upright_xmp(stated.get("xmp"))
-    return Raster(np.ascontiguousarray(colour), alpha, icc, exif, xmp=xmp, rig=rig_in(xmp), said=said_of(opened))
+    icc, exif, xmp = stated.get("icc_profile"), exif_upright(stated.get("exif")), upright_xmp(_xmp(data))
+    return Raster(
+        np.ascontiguousarray(colour), alpha, icc, exif, xmp=xmp, rig=rig_in(xmp), said=(ANIMATED,) if _moves(data) else ()
+    )
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
-    samples = raster.samples if raster.alpha is None else np.dstack([raster.samples, raster.alpha])
-    lossless = quality == 100
-    if depth == "float":
-        return bytes(imagecodecs.jpegxl_encode(np.ascontiguousarray(samples), quality, effort=EFFORT, lossless=lossless))
-    out = io.BytesIO()
-    Image.fromarray(samples).save(
-        out, "JXL", quality=quality, lossless=lossless, effort=EFFORT, icc_profile=raster.icc, exif=raster.exif or b""
-    )
-    return out.getvalue()
+    samples = np.ascontiguousarray(raster.samples if raster.alpha is None else np.dstack([raster.samples, raster.alpha]))
+    stream = bytes(imagecodecs.jpegxl_encode(samples, quality, effort=EFFORT, lossless=quality == 100, usecontainer=False))
+    exif, xmp = raster.exif or b"", with_rig(raster.xmp, raster.rig)
+    about = _box(b"Exif", b"\0\0\0\0" + exif.removeprefix(b"Exif\0\0")) if exif else b""
+    about += _box(b"xml ", xmp) if xmp else b""
+    if not about:
+        return stream
+    if stream[:12] == CONTAINER:  # which the encoder makes where it must: behind its head, before the code stream
+        at = stream.index(b"jxlc", 12) - 4
+        return stream[:at] + about + stream[at:]
+    return CONTAINER + _box(b"ftyp", b"jxl \0\0\0\0jxl ") + about + _box(b"jxlc", stream)
+
+
+def _box(kind: bytes, content: bytes) -> bytes:
+    """A box of ISO/IEC 14496-12; longer than 32 bits can say where it must be."""
+    if len(content) + 8 < 1 << 32:
+        return struct.pack(">I4s", len(content) + 8, kind) + content
+    return struct.pack(">I4sQ", 1, kind, len(content) + 16) + content

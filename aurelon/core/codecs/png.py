@@ -22,12 +22,14 @@ from aurelon.core.codecs.shared.raster import (
     split_alpha,
     upright,
 )
-from aurelon.core.codecs.shared.xmp import packed, unpacked
+from aurelon.core.codecs.shared.xmp import packed, unpacked, upright_xmp
 from aurelon.core.imaging.code_points import BT2020, LINEAR_REC2020, PQ, light_to_pq
 
 FORMAT = Format(
     "png", "PNG", "image/png", (".png",), ("8", "16", "pq16"), light_in={"pq16": LINEAR_REC2020}, carries_rig=True, order=2
 )
+XMP = b"XML:com.adobe.xmp\0"  # keyword of the text chunk in which it stands, by the third edition of the standard
+TOLD = (b"eXIf", b"iCCP", b"iTXt", b"tEXt", b"zTXt", b"tIME", b"sPLT", b"hIST")
 RIG = b"Aurelon rig\0"  # keyword of the text chunk in which one travels
 MOST_PROFILE = 16 << 20  # bytes
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
@@ -37,14 +39,14 @@ def matches(head: bytes) -> bool:
     return head[:8] == SIGNATURE
 
 
-def _chunks(data: bytes) -> Iterator[tuple[bytes, bytes]]:
-    """(type, content) of each chunk up to IEND; raises UnreadableError when the file ends before it."""
+def _chunks(data: bytes) -> Iterator[tuple[bytes, bytes, bytes]]:
+    """(type, content, all of it) of each chunk up to IEND; raises UnreadableError when the file ends before it."""
     place = len(SIGNATURE)
     while place + 12 <= len(data):
         size, kind = struct.unpack_from(">I4s", data, place)
         if place + 12 + size > len(data):
             break
-        yield kind, data[place + 8 : place + 8 + size]
+        yield kind, data[place + 8 : place + 8 + size], data[place : place + 12 + size]
         if kind == b"IEND":
             return
         place += 12 + size
@@ -72,20 +74,40 @@ def _unpacked(profile: bytes) -> bytes:
     return icc
 
 
+def _text(content: bytes) -> bytes | None:
+    """The text of an iTXt chunk after its keyword; None where it is damaged, or unpacks to more than any is."""
+    parts = content[2:].split(b"\0", 2)
+    if len(content) < 2 or len(parts) < 3:
+        return None
+    if not content[0]:
+        return parts[2]
+    worker = zlib.decompressobj()
+    try:
+        text = worker.decompress(parts[2], MOST_PROFILE)
+    except zlib.error:
+        return None
+    return None if worker.unconsumed_tail else text
+
+
 def read(data: bytes) -> Raster:
     exif = None
     icc = points = None
-    rig = ""
+    rig, xmp = "", None
     said: tuple[str, ...] = ()
-    for number, (kind, content) in enumerate(_chunks(data)):
+    shown = [SIGNATURE]  # the file without what it says of itself, which may be damaged, or far more than any reader takes
+    for number, (kind, content, whole) in enumerate(_chunks(data)):
         if kind == b"IHDR" and number > 0:
             raise UnreadableError("is damaged: it has two headers")
+        if kind not in TOLD:
+            shown.append(whole)
         if kind == b"eXIf":
             exif = content
         elif kind == b"cICP" and len(content) == 4:
             points = content[0], content[1]
         elif kind == b"acTL":
             said = (ANIMATED,)
+        elif kind == b"iTXt" and content.startswith(XMP):
+            xmp = upright_xmp(_text(content[len(XMP) :]))
         elif kind == b"tEXt" and content.startswith(RIG):
             rig = unpacked(content[len(RIG) :])
         elif kind == b"iCCP":
@@ -94,17 +116,17 @@ def read(data: bytes) -> Raster:
     depth = data[24]
     try:
         if depth == 16:
-            samples = imagecodecs.png_decode(data)
+            samples = imagecodecs.png_decode(b"".join(shown))
         else:
-            colour, opacity, _ = first_by_pillow(data)
+            colour, opacity, _ = first_by_pillow(b"".join(shown))
             samples = colour if opacity is None else np.dstack([colour, opacity])
     except (imagecodecs.PngError, OSError, SyntaxError, ValueError) as error:
         raise UnreadableError("is damaged; copy it again from where it came") from error
     colour, opacity = split_alpha(upright(samples, exif_orientation(exif)))
     if points is not None:  # and the profile gives way to it
         made = by_code_points(np.ascontiguousarray(colour), opacity, exif_upright(exif), *points)
-        return replace(made, rig=rig, said=said)
-    return Raster(np.ascontiguousarray(colour), opacity, icc, exif_upright(exif), rig=rig, said=said)
+        return replace(made, xmp=xmp, rig=rig, said=said)
+    return Raster(np.ascontiguousarray(colour), opacity, icc, exif_upright(exif), xmp=xmp, rig=rig, said=said)
 
 
 def _chunk(kind: bytes, content: bytes) -> bytes:
@@ -127,6 +149,8 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
     if raster.exif:
         exif = raster.exif
         extra += _chunk(b"eXIf", exif[6:] if exif[:6] == b"Exif\0\0" else exif)
+    if raster.xmp:
+        extra += _chunk(b"iTXt", XMP + b"\0\0\0\0" + raster.xmp)
     if raster.rig:
         extra += _chunk(b"tEXt", RIG + packed(raster.rig).encode())
     return encoded[:after_header] + extra + encoded[after_header:]
