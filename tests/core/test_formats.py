@@ -93,6 +93,14 @@ class Writing(unittest.TestCase):
         np.testing.assert_array_equal(by_opencv(exported(self.plate, EMPTY, "webp", "8", quality=100)), exact)
         np.testing.assert_array_equal(imagecodecs.jpegxl_decode(exported(self.plate, EMPTY, "jxl", "8", quality=100)), exact)
 
+    def test_a_jpeg_xl_of_several_pictures_says_so(self) -> None:
+        pictures = np.stack([np.round(self.codes * 255).astype(np.uint8)] * 3)
+        pictures[1:] //= 2
+        plate = read_plate(bytes(imagecodecs.jpegxl_encode(pictures, lossless=True)), "beam.jxl")
+        self.assertEqual(plate.said, ("beam.jxl is animated; its first picture was taken.",))
+        np.testing.assert_allclose(SRGB.curves[0].encode(plate.pixels), pictures[0] / 255, atol=1e-3)
+        self.assertEqual(read_plate(bytes(imagecodecs.jpegxl_encode(pictures[0])), "still.jxl").said, ())
+
     def test_colours_are_the_same_in_every_file_whatever_profile_is_asked_for(self) -> None:
         # A saturated scene within sRGB, on a plate of wide primaries.
         there = SRGB.matrix_to(ROMM)
