@@ -117,7 +117,7 @@ def attack(seeds: Sequence[int], slow: float = SLOW) -> Told:
         made = extreme(seed)
         what = "+".join(light["kind"] for light in made["lights"])
         plate = plates()[seed % len(plates())]
-        began = time.monotonic()
+        began = time.process_time()  # of this one thread's processor, whatever else runs
         try:
             pixels = render(plate, Rig.model_validate(made))
             lit += 1
@@ -129,8 +129,8 @@ def attack(seeds: Sequence[int], slow: float = SLOW) -> Told:
             refused += 1
         except BaseException as error:  # that is what is looked for
             faults.append(Fault(seed, what, f"raised {type(error).__name__}: {error}"))
-        if time.monotonic() - began > slow:
-            faults.append(Fault(seed, what, f"took {time.monotonic() - began:.1f} s"))
+        if time.process_time() - began > slow:
+            faults.append(Fault(seed, what, f"took {time.process_time() - began:.1f} s"))
     return Told(lit, refused, tuple(faults))
 
 
@@ -146,9 +146,9 @@ def campaign(count: int, first: int = 0, workers: int = 2, slow: float = SLOW) -
 
 def main() -> int:
     os.environ.setdefault("NUMBA_NUM_THREADS", "1")  # each worker has one, and there are as many workers as threads
-    count = int(sys.argv[1]) if len(sys.argv) > 1 else 20_000
+    count, first = (int(number) for number in (*sys.argv[1:], *("20000", "0")[len(sys.argv) - 1 :]))
     began = time.monotonic()
-    told = campaign(count)
+    told = campaign(count, first)
     for fault in told.faults[:40]:
         print(f"seed {fault.seed}, {fault.name}: {fault.what}")
     took = time.monotonic() - began
