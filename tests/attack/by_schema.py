@@ -73,7 +73,7 @@ class Known:
             "run_id": [1],
             "item_id": [1],
             "job_id": [],
-            "act": ["pause", "go-on", "cancel", "again"],
+            "act": ["pause", "resume", "cancel", "retry"],
         }
         self.rigs = [hand.told("GET", f"/plates/{one['id']}/bench")["rig"] for one in plates]
 
