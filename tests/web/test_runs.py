@@ -173,7 +173,7 @@ class Standing(RunsTest):
         with mock.patch.object(self.store.runs, "finish", finish_if_there_is_room):
             run = self.started(export=PNG)
             paused = self.ended(run, "paused")
-            self.assertIn("database or disk is full", paused["run"]["error"])
+            self.assertIn("there is no room left", paused["run"]["error"])
             self.assertIn("make room", paused["run"]["error"])
             full[0] = False
             self.told("POST", f"/runs/{run}/resume")
