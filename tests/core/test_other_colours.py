@@ -189,11 +189,13 @@ class Exif(unittest.TestCase):
 
     def test_a_damaged_block_is_left_out_and_the_picture_written(self) -> None:
         whole = self.block(0x8298, b"Merrow Point, in the morning")
+        self.assertEqual(read_plate(self.jpeg(whole), "a.jpg").said, ())
         far = b"Exif\0\0II*\0\x08\0\0\0\x01\0\x69\x87\x04\0\x01\0\0\0\xff\xff\xff\x7f\0\0\0\0"
         number = b"Exif\0\0II*\0\x08\0\0\0\x01\0\x98\x82\x04\0\x01\0\0\0\x07\0\0\0\0\0\0\0"
         noise = b"Exif\0\0" + bytes(range(200))
         for said, block in {"short": whole[:30], "far": far, "number": number, "noise": noise}.items():
             plate = read_plate(self.jpeg(block), "a.jpg")
+            self.assertEqual(plate.said, ("a.jpg has damaged EXIF data; what cannot be read of it goes into no TIFF.",), said)
             for form in ("tiff", "png", "jpeg", "webp"):
                 with self.subTest(said, form=form), warnings.catch_warnings():
                     warnings.simplefilter("ignore")

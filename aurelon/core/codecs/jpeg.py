@@ -10,6 +10,7 @@ import numpy as np
 from PIL import Image
 
 from aurelon.core.codecs.shared.conversion import FROM_CMYK, from_cmyk
+from aurelon.core.codecs.shared.exif import notes_of
 from aurelon.core.codecs.shared.raster import (
     Format,
     Raster,
@@ -71,9 +72,12 @@ def read(data: bytes) -> Raster:
         samples = samples[:, :, None]
     samples = upright(samples, exif_orientation(exif))
     icc, xmp = picture.info.get("icc_profile"), upright_xmp(picture.info.get("xmp"))
+    said = notes_of(exif)
     if inks:
-        return Raster(from_cmyk(samples, icc), exif=exif_upright(exif), space=OPRGB, xmp=xmp, rig=rig_in(xmp), said=(FROM_CMYK,))
-    return Raster(samples, icc=icc, exif=exif_upright(exif), xmp=xmp, rig=rig_in(xmp))
+        return Raster(
+            from_cmyk(samples, icc), exif=exif_upright(exif), space=OPRGB, xmp=xmp, rig=rig_in(xmp), said=(FROM_CMYK, *said)
+        )
+    return Raster(samples, icc=icc, exif=exif_upright(exif), xmp=xmp, rig=rig_in(xmp), said=said)
 
 
 def _with_gain_map(data: bytes, icc: bytes | None, exif: bytes | None) -> Raster | None:

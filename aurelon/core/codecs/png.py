@@ -10,6 +10,7 @@ from dataclasses import replace
 import imagecodecs
 import numpy as np
 
+from aurelon.core.codecs.shared.exif import notes_of
 from aurelon.core.codecs.shared.raster import (
     ANIMATED,
     Format,
@@ -113,6 +114,7 @@ def read(data: bytes) -> Raster:
         elif kind == b"iCCP":
             name_end = content.find(b"\0")
             icc = _unpacked(content[name_end + 2 :])
+    said += notes_of(exif)
     depth = data[24]
     try:
         if depth == 16:

@@ -12,9 +12,9 @@ import numpy as np
 import tifffile
 from numpy.typing import NDArray
 from PIL import Image
-from PIL.TiffImagePlugin import ImageFileDirectory_v2
 
 from aurelon.core.codecs.shared.conversion import FROM_CMYK, FROM_LAB, from_cmyk, from_lab, lab_codes
+from aurelon.core.codecs.shared.exif import DamagedExif, directory, tags_of
 from aurelon.core.codecs.shared.raster import (
     CUT_SHORT,
     DESCRIPTIVE_TAGS,
@@ -250,35 +250,13 @@ Tag = tuple[int, int, int, Any, bool]
 
 def _carried(block: bytes | None) -> tuple[list[Tag], dict[int, dict[int, Any]]]:
     """The tags of an EXIF block for the first page, and the directories that hang below it. A block that is damaged is left out:
-    the picture is what matters."""
-    extra: list[Tag] = []
-    directories: dict[int, dict[int, Any]] = {}
-    if not block:
-        return extra, directories
-    exif = Image.Exif()
+    the picture is what matters, and it was said when it came."""
     try:
-        exif.load(block)
-        for tag in DESCRIPTIVE_TAGS:
-            if isinstance(exif.get(tag), str):
-                # As it is in the block, whose bytes come as characters of one byte each.
-                text = str(exif[tag]).encode("latin-1", "replace") + b"\0"
-                extra.append((tag, 2, len(text), text, True))
-        for tag in (EXIF_IFD, GPS_IFD):
-            if inner := dict(exif.get_ifd(tag)):
-                _directory("<", inner).tobytes(8)  # which shows whether it can be written
-                directories[tag] = inner
-                extra.append((tag - PLACEHOLDER, 4, 1, 0, True))
-    except (SyntaxError, OSError, ValueError, TypeError, KeyError, struct.error):
+        texts, directories = tags_of(block or b"")
+    except DamagedExif:
         return [], {}
-    return extra, directories
-
-
-def _directory(order: str, content: dict[int, Any]) -> ImageFileDirectory_v2:
-    directory = ImageFileDirectory_v2(prefix=b"II" if order == "<" else b"MM")
-    for key, value in content.items():
-        if not isinstance(value, dict):
-            directory[key] = value
-    return directory
+    extra: list[Tag] = [(tag, 2, len(text), text, True) for tag, text in texts.items()]
+    return [*extra, *((tag - PLACEHOLDER, 4, 1, 0, True) for tag in directories)], directories
 
 
 def _append_directories(out: io.BytesIO, directories: dict[int, dict[int, Any]]) -> None:
@@ -293,7 +271,7 @@ def _append_directories(out: io.BytesIO, directories: dict[int, dict[int, Any]])
     for tag, content in directories.items():
         end = out.seek(0, io.SEEK_END)
         offset = end + end % 2
-        out.write(b"\0" * (offset - end) + _directory(order, content).tobytes(offset))
+        out.write(b"\0" * (offset - end) + directory(order, content).tobytes(offset))
         out.seek(places[tag].offset)
         out.write(struct.pack(order + "H", tag))
         out.seek(places[tag].valueoffset)

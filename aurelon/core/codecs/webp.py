@@ -7,6 +7,7 @@ import io
 import numpy as np
 from PIL import Image
 
+from aurelon.core.codecs.shared.exif import notes_of
 from aurelon.core.codecs.shared.raster import (
     Format,
     Raster,
@@ -36,7 +37,9 @@ def read(data: bytes) -> Raster:
     turn = exif_orientation(exif)
     opacity = None if alpha is None else upright(alpha, turn)
     icc, xmp = picture.info.get("icc_profile"), upright_xmp(picture.info.get("xmp"))
-    return Raster(upright(colour, turn), opacity, icc, exif_upright(exif), xmp=xmp, rig=rig_in(xmp), said=said_of(picture))
+    return Raster(
+        upright(colour, turn), opacity, icc, exif_upright(exif), xmp=xmp, rig=rig_in(xmp), said=(*said_of(picture), *notes_of(exif))
+    )
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
