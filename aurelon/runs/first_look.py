@@ -6,12 +6,14 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import dataclass
-from typing import Any, Protocol, TypeVar
+from multiprocessing.reduction import DupFd
+from typing import Any, BinaryIO, Protocol, TypeVar
 
 from pebble import ProcessExpired, ProcessPool
 
-from aurelon.core import PlateError, read_plate
+from aurelon.core import PlateError, read_plate, read_reel
 from aurelon.core.memory import give_back
 from aurelon.core.plate import read_grey
 from aurelon.runs import early
@@ -19,6 +21,7 @@ from aurelon.runs.worker import begin
 
 SECONDS = 5.0  # in which any small file is read
 SECONDS_A_MEGABYTE = 0.5  # more for a larger one: the densest code takes a tenth of it
+S = TypeVar("S")
 T = TypeVar("T")
 
 
@@ -44,12 +47,22 @@ def size_of_grey(data: bytes, name: str) -> tuple[int, int]:
     return rows, columns
 
 
+def look_at_frames(file: BinaryIO, name: str) -> None:
+    """Reads where the frames of a file are, and the first of them. Raises PlateError as `look` does."""
+    file.seek(0)
+    with closing(read_reel(lambda: file, name)) as reel:
+        reel[0]
+
+
 class FirstLook(Protocol):
     """Looks at files."""
 
     def look(self, data: bytes, name: str) -> Looked: ...
 
     def size_of_grey(self, data: bytes, name: str) -> tuple[int, int]: ...
+
+    def look_at_frames(self, file: BinaryIO, name: str) -> None:
+        """`file` stays open, wherever it then is."""
 
     def close(self) -> None: ...
 
@@ -62,6 +75,9 @@ class Here:
 
     def size_of_grey(self, data: bytes, name: str) -> tuple[int, int]:
         return size_of_grey(data, name)
+
+    def look_at_frames(self, file: BinaryIO, name: str) -> None:
+        """Nothing: it is read here as soon as it is kept."""
 
     def close(self) -> None: ...
 
@@ -81,13 +97,17 @@ class Apart:
     def size_of_grey(self, data: bytes, name: str) -> tuple[int, int]:
         return self.had(size_of_grey, data, name)
 
+    def look_at_frames(self, file: BinaryIO, name: str) -> None:
+        size = file.seek(0, os.SEEK_END)  # which also has what was in memory only put into a file
+        self.had(_look_at_shared, DupFd(file.fileno()), name, size)
+
     def close(self) -> None:
         self._pool.stop()
         self._pool.join()
 
-    def had(self, done: Callable[[bytes, str], T], data: bytes, name: str) -> T:
+    def had(self, done: Callable[[S, str], T], data: S, name: str, size: int = 0) -> T:
         """What `done` makes of a file there. Raises PlateError in a sentence where it comes to no end, or to a bad one."""
-        longest = self._seconds + SECONDS_A_MEGABYTE * len(data) / 1e6
+        longest = self._seconds + SECONDS_A_MEGABYTE * (len(data) if isinstance(data, bytes) else size) / 1e6
         try:
             answer: T = self._pool.schedule(_and_give_back, args=(done, data, name), timeout=longest).result()
             return answer
@@ -107,7 +127,12 @@ def _begin(threads: int, owner: int) -> None:
         os.dup2(nowhere, stream)
 
 
-def _and_give_back(done: Callable[[bytes, str], T], data: bytes, name: str) -> T:
+def _look_at_shared(shared: Any, name: str) -> None:
+    with os.fdopen(shared.detach(), "rb") as file:
+        look_at_frames(file, name)
+
+
+def _and_give_back(done: Callable[[S, str], T], data: S, name: str) -> T:
     try:
         return done(data, name)
     finally:

@@ -132,6 +132,8 @@ def add_stills(context: Shared, files: Annotated[list[UploadFile], File()]) -> B
 
 def _reel_in(context: Context, file: BinaryIO, file_name: str, *said: str) -> BroughtIn:
     """A new plate of a file that holds frames."""
+    context.first_look.look_at_frames(file, file_name)
+    file.seek(0)
     kept = context.store.files.put_whole(file)
     try:
         reel = read_reel(partial(context.store.files.opened, kept), file_name, kept)
