@@ -102,6 +102,13 @@ class Followed(OverFrames):
         self.assertAlmostEqual((seen[6].place[0] - 1.4) * WIDE, -12, delta=1.5)
         self.assertEqual({one.sure for one in seen[1:]}, {0.0})
 
+    def test_it_never_leaves_where_a_place_may_be(self) -> None:
+        reel = self.reel(moving(shift=2.0))
+        for corner in ((-10.0, -10.0), (11.0, 11.0)):
+            seen = follow(reel, 6, corner)
+            self.assertEqual(len(seen), len(reel))
+            self.assertEqual([one for one in seen if not (-10 <= min(one.place) and max(one.place) <= 11)], [])
+
     def test_it_stops_when_nobody_wants_it(self) -> None:
         with self.assertRaises(Cancelled):
             follow(self.reel(moving()), 0, (0.5, 0.5), cancelled=lambda: True)

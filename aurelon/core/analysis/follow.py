@@ -22,6 +22,7 @@ from aurelon.core.graph.renderer import never
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.reel import Reel
+from aurelon.core.settings.types.place import LEAST, MOST
 
 EDGE = 1280  # long edge of the version that is looked at
 PATCH = 0.022  # half the side of what is followed, as a share of the diagonal
@@ -127,7 +128,7 @@ class _Start:
         self.offset: Point = self.at - corner  # of the place within the patch
 
     def fractions(self, at: Point) -> tuple[float, float]:
-        x, y = (at + 0.5) / self.size
+        x, y = ((at + 0.5) / self.size).clip(LEAST, MOST)  # farther away no place may be
         return float(x), float(y)
 
     def next(self, before: Grey, now: Grey, at: Point, way: _Way, whole: Whole) -> tuple[Point, float]:
