@@ -107,7 +107,7 @@ class Followed(OverFrames):
         for corner in ((-10.0, -10.0), (11.0, 11.0)):
             seen = follow(reel, 6, corner)
             self.assertEqual(len(seen), len(reel))
-            self.assertEqual([one for one in seen if not (-10 <= min(one.place) and max(one.place) <= 11)], [])
+            self.assertEqual([one for one in seen if not (min(one.place) >= -10 and max(one.place) <= 11)], [])
 
     def test_it_stops_when_nobody_wants_it(self) -> None:
         with self.assertRaises(Cancelled):
