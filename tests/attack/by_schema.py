@@ -12,6 +12,7 @@ import time
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+from copy import deepcopy
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -197,7 +198,7 @@ def message(rng: random.Random, rig: Any, seq: int) -> str | bytes:
             if isinstance(at[key], dict | list) and at[key] and rng.random() < 0.8:
                 at = at[key]
                 continue
-            at[key] = rng.choice(ODD)
+            at[key] = deepcopy(rng.choice(ODD))
             break
     if rng.random() < 0.3:
         asked["show"] = rng.choice(({"what": "stage", "light": "?", "stage": "source"}, {"what": "before"}, "before", 5))
@@ -238,7 +239,7 @@ def sockets(count: int, number: int = 0) -> Told:
 def main() -> int:
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 20_000
     began = time.monotonic()
-    told = [campaign(count - count // 10), sockets(count // 10)]
+    told = [sockets(count // 10), campaign(count - count // 10)]
     faults = [fault for one in told for fault in one.faults]
     for fault in faults[:60]:
         print(fault)
