@@ -17,7 +17,7 @@ import tifffile
 from PIL import Image
 
 from aurelon.core import OutputError, PlateError, Rig, parse_rig, read_plate
-from aurelon.core.codecs import layer_of, layers_in
+from aurelon.core.codecs import layer_of, layers_in, png
 from aurelon.core.export import targets
 from aurelon.core.export.passes import PassesExport
 from aurelon.core.graph.renderer import never
@@ -160,7 +160,7 @@ class Travelling(unittest.TestCase):
     def test_packed_metadata_of_a_png_are_read_and_bombs_left(self) -> None:
         plain = exported(plate_of(scene(30, 20)), Rig(), "png", "8")
         for text, wanted in ((XMP, True), (b" " * (40 << 20), False)):
-            content = b"XML:com.adobe.xmp\0\1\0\0\0" + zlib.compress(text)
+            content = png.XMP + b"\1\0\0\0" + zlib.compress(text)
             chunk = struct.pack(">I4s", len(content), b"iTXt") + content + struct.pack(">I", zlib.crc32(b"iTXt" + content))
             xmp = read_plate(plain[:33] + chunk + plain[33:], "a.png").xmp
             self.assertEqual(xmp is not None and b'dc:source="Merrow Point"' in xmp, wanted)

@@ -29,7 +29,7 @@ from aurelon.core.imaging.code_points import BT2020, LINEAR_REC2020, PQ, light_t
 FORMAT = Format(
     "png", "PNG", "image/png", (".png",), ("8", "16", "pq16"), light_in={"pq16": LINEAR_REC2020}, carries_rig=True, order=2
 )
-XMP = b"XML:com.adobe.xmp\0"  # keyword of the text chunk in which it stands, by the third edition of the standard
+XMP = b"XML:com.adobe.xmp\0"  # keyword of the text chunk in which it stands: fixed, byte for byte, by the standard of XMP
 TOLD = (b"eXIf", b"iCCP", b"iTXt", b"tEXt", b"zTXt", b"tIME", b"sPLT", b"hIST")
 RIG = b"Aurelon rig\0"  # keyword of the text chunk in which one travels
 MOST_PROFILE = 16 << 20  # bytes
