@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Iterator
-from contextlib import closing
+from contextlib import closing, suppress
 from dataclasses import dataclass
 from functools import partial
 from tempfile import SpooledTemporaryFile
@@ -75,10 +75,9 @@ class Batches:
             try:
                 self._store.runs.take_up(run.id)
                 self._run(run)
-            except Unknown:
-                continue  # it was deleted meanwhile
             except AurelonError as error:
-                self._store.runs.set_state(run.id, "paused", str(error))
+                with suppress(Unknown):  # of the run itself, which was deleted meanwhile
+                    self._store.runs.set_state(run.id, "paused", str(error))
             except DataFileError as error:  # of the data file: no room, or no longer there
                 log.error("a run could not be kept: %s", error)
                 self._stand_still(run, f"{unwritten(error)}, then go on")
@@ -89,7 +88,8 @@ class Batches:
 
     def _stand_still(self, run: RunRecord, why: str) -> None:
         try:
-            self._store.runs.set_state(run.id, "paused", why)
+            with suppress(Unknown):
+                self._store.runs.set_state(run.id, "paused", why)
         except DataFileError as error:
             # Not even that can be kept. It is tried again once somebody asks for something.
             log.error("that a run stands still could not be kept: %s", error)
@@ -210,6 +210,8 @@ class _Keeping:
             self._store.runs.finish(laid.item.id, Result(rig, laid.base, laid.label, data, name, made.media_type, says))
         except Conflict:
             self._store.runs.wait(laid.item.id)
+        except Unknown as error:  # the plate was deleted meanwhile
+            self._store.runs.fail(laid.item.id, str(error))
         self._over(item)
 
     def fail(self, item: Item, why: str) -> None:
@@ -235,9 +237,10 @@ def stem_of(name: str) -> str:
 
 
 def room_of(store: Store, plates: list[int]) -> Room:
-    """The room that this machine has for a run over these plates."""
-    sizes = [record.width * record.height for record in (store.plates.get(plate) for plate in plates)]
-    return room_for(max(sizes), len(sizes))
+    """The room that this machine has for a run over those of these plates that are there."""
+    wanted = set(plates)
+    sizes = [record.width * record.height for record in store.plates.all() if record.id in wanted]
+    return room_for(max(sizes, default=0), len(sizes))
 
 
 def _placing(run: RunRecord) -> Placing:

@@ -209,12 +209,12 @@ class Runs:
         table.update(state="working").where(table.id == item_id, table.state == "waiting").execute()
 
     def finish(self, item_id: int, result: Result) -> None:
-        """Keeps what was made of a plate, and that it was, in one; nothing where the run was cancelled meanwhile. Raises Conflict
-        where the plate's rig is no longer the one that the result was made from."""
+        """Keeps what was made of a plate, and that it was, in one; nothing where the run was cancelled or deleted meanwhile. Raises
+        Conflict where the plate's rig is no longer the one that the result was made from, Unknown where the plate was deleted."""
         t = self._t
         with t.db.atomic("IMMEDIATE"):
-            row = t.RunItem.get_by_id(item_id)
-            if row.state == "cancelled":
+            row = t.RunItem.get_or_none(t.RunItem.id == item_id)
+            if row is None or row.state == "cancelled":
                 return
             if result.rig is not None:
                 row.revision = self._revisions.save(row.plate_id, result.base, result.rig, result.label).revision

@@ -126,6 +126,45 @@ class Making(RunsTest):
         self.assertIn("no plate number", answer["error"])
         self.assertEqual(self.told("GET", "/runs"), [])
 
+    def test_a_plate_deleted_before_its_turn_costs_itself_only(self) -> None:
+        gone = self.plates[0]
+        with mock.patch.object(self.store.runs, "next", return_value=None):  # it waits behind another
+            run = self.started(export=PNG)
+        self.client.delete(f"/api/plates/{gone}")
+        after = self.started(export=PNG, plates=self.plates[1:])
+        self.assertEqual(self.ended(after, "done")["files"], 2)
+        first = self.ended(run, "done")
+        self.assertEqual((first["files"], first["failed"]), (2, 1))
+        self.assertIn(f"no plate number {gone}", first["run"]["items"][0]["says"])
+
+    def test_a_plate_deleted_while_it_is_made_costs_itself_only(self) -> None:
+        finish = self.store.runs.finish
+
+        def finish_without_it(item: int, result: Any) -> None:
+            if not any(one["id"] == self.plates[0] for one in gone):
+                gone.append({"id": self.plates[0]})
+                self.store.plates.delete(self.plates[0])
+            finish(item, result)
+
+        gone: list[Any] = []
+        with mock.patch.object(self.store.runs, "finish", finish_without_it):
+            run = self.ended(self.started(rig={"saved": self.saved()}, export=PNG), "done")
+        self.assertEqual((run["files"], run["failed"]), (2, 1))
+
+    def test_a_run_deleted_while_it_is_worked_on_keeps_none_waiting(self) -> None:
+        finish, deleted = self.store.runs.finish, []
+
+        def finish_what_is_gone(item: int, result: Any) -> None:
+            if not deleted:
+                deleted.append(run)
+                self.store.runs.delete(run)
+            finish(item, result)
+
+        with mock.patch.object(self.store.runs, "finish", finish_what_is_gone):
+            run = self.started(export=PNG)
+            self.assertEqual(self.ended(self.started(export=PNG), "done")["files"], 3)
+        self.assertEqual(deleted, [run])
+
 
 class Standing(RunsTest):
     def test_a_run_is_paused_gone_on_with_and_cancelled(self) -> None:
