@@ -46,15 +46,23 @@ class Told:
 
 
 @contextmanager
-def worked_at(seed: int) -> Iterator[tuple[Service, Hand, int]]:
-    """A service on which something has been done: a hand, and the process's id."""
+def worked_at(seed: int, *, run: bool) -> Iterator[tuple[Service, Hand, int]]:
+    """A service on which something has been done, if wanted a run too: a hand, and the process's id."""
     with tempfile.TemporaryDirectory() as folder:
         service = Service(Path(folder) / "data")
         service.start()
         assert service.process is not None
         hand = Hand(service.url, seed)
         try:
-            for way in (hand.bring_in, hand.bring_in, hand.change, hand.change, hand.keep, hand.save_rig, hand.run):
+            for way in (
+                hand.bring_in,
+                hand.bring_in,
+                hand.change,
+                hand.change,
+                hand.keep,
+                hand.save_rig,
+                *([hand.run] if run else []),
+            ):
                 way()
             yield service, hand, service.process.pid
         finally:
@@ -139,7 +147,7 @@ class Described:
 def campaign(count: int, number: int = 0, every: int = 1) -> Told:
     """So many requests, spread over all that can be asked, or over every so many of them."""
     told = Told()
-    with worked_at(number) as (service, hand, _):
+    with worked_at(number, run=True) as (service, hand, _):
         known = Known(hand)
         description = requests.get(f"{service.url}/openapi.json", timeout=PATIENCE).json()
         described, schema = Described(description), schemathesis.openapi.from_dict(description)
@@ -214,7 +222,7 @@ def message(rng: random.Random, rig: Any, seq: int) -> str | bytes:
 def sockets(count: int, number: int = 0) -> Told:
     """So many messages to previews: each is answered, by a picture or by a sentence, and the session goes on."""
     told, rng = Told(), random.Random(number)
-    with worked_at(number) as (service, hand, _):
+    with worked_at(number, run=False) as (service, hand, _):
         known = Known(hand)
         sent = 0
         while sent < count:

@@ -29,6 +29,7 @@ from tests.browser.window import ROOT, Service
 
 EDITORS = 3
 START = 3.0  # s of a processor's time until the service answers
+WORKING = 0.5  # s after which something is to have been acknowledged before the kill
 ENDING = 10.0  # s within which what belongs to a killed service ends too
 OLD = ROOT / "tests" / "store" / "data" / "version-1.db"
 MIGRATING = 0.25  # s after which a data file has long been moved on
@@ -238,7 +239,10 @@ def campaign(kills: int, first: int = 0) -> Killed:
             threads = [threading.Thread(target=work, args=(editor,)) for editor in editors]
             for thread in threads:
                 thread.start()
-            time.sleep(rng.uniform(0.05, 1.2))
+            moment, before = rng.uniform(0.05, 1.2), len(ledger)
+            time.sleep(moment)
+            while moment > WORKING and len(ledger) == before and service.process.poll() is None:
+                time.sleep(0.02)  # on a slow machine nothing has been acknowledged yet
             family = process.children(recursive=True)
             service.stop(signal.SIGKILL)
             over.set()

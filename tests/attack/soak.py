@@ -48,8 +48,11 @@ class Soaked:
         return [look for look in self.looks if first <= look.second < last]
 
 
-def soak(seconds: float, *, settled: float = SETTLED, every: float = EVERY, rest: float = 0.1, clients: int = CLIENTS) -> Soaked:
-    """So long of work on a service with the demo data, each client resting `rest` seconds between two things."""
+def soak(
+    seconds: float, *, things: int = 0, settled: float = SETTLED, every: float = EVERY, rest: float = 0.5, clients: int = CLIENTS
+) -> Soaked:
+    """So long of work on a service with the demo data, and longer if need be until so many things are done, each client resting
+    `rest` seconds between two of them."""
     told = Soaked()
     with tempfile.TemporaryDirectory() as folder:
         service = Service(Path(folder) / "data")
@@ -72,7 +75,10 @@ def soak(seconds: float, *, settled: float = SETTLED, every: float = EVERY, rest
         began = time.monotonic()
         for thread in threads:
             thread.start()
-        while (second := time.monotonic() - began) < seconds and process.is_running():
+        while process.is_running():
+            second = time.monotonic() - began
+            if second >= seconds and sum(sum(hand.done.values()) for hand in hands) >= things:
+                break
             told.looks.append(Look(second, process.memory_info().rss, process.num_fds(), process.num_threads()))
             over.wait(every)
         if service.process.poll() is not None:

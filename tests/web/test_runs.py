@@ -152,7 +152,8 @@ class Making(RunsTest):
         self.assertEqual((run["files"], run["failed"]), (2, 1))
 
     def test_a_run_deleted_while_it_is_worked_on_keeps_none_waiting(self) -> None:
-        finish, deleted = self.store.runs.finish, []
+        finish = self.store.runs.finish
+        deleted: list[int] = []
 
         def finish_what_is_gone(item: int, result: Any) -> None:
             if not deleted:

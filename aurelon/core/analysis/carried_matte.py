@@ -17,7 +17,6 @@ from typing import Any
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter
 
 from aurelon.core.analysis.follow import there_and_back
 from aurelon.core.errors import Cancelled
@@ -160,6 +159,8 @@ class _Layers:
         self.seen = _brought(self.seen, motion, cv2.BORDER_CONSTANT)
 
     def learn(self, shot: _Shot, matte: Floats) -> None:
+        from scipy.ndimage import gaussian_filter  # slow to load, and only this needs it
+
         wide = _wide(matte)
         hard = (matte > 0.5).astype(np.uint8)
         part = _about(hard > 0, 3 * wide)

@@ -22,7 +22,6 @@ from typing import Any
 
 import numpy as np
 from numba import get_num_threads, njit, prange
-from scipy import fft
 
 from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.frame import Frame
@@ -133,6 +132,8 @@ def transfer(down: Doubles, across: Doubles, skirts: Doubles, ring: float, radiu
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> ColouredField:
+    from scipy import fft  # slow to load, and few lights need it
+
     s = settings
     frame = scene.frame_of(FINER)
     light = scene.source_at(frame)

@@ -183,13 +183,15 @@ def _opened(file: BinaryIO) -> InputContainer:
 
 
 def _frames(container: InputContainer, stream: VideoStream) -> Iterator[VideoFrame]:
+    # Named at the start: when Python ends, its modules go before a reel that is still open.
+    damaged, broken = av.error.InvalidDataError, av.error.FFmpegError
     try:
         for packet in container.demux(stream):
             try:
                 yield from packet.decode()
-            except av.error.InvalidDataError:
+            except damaged:
                 continue  # the frames of this packet are missing; the next ones may be whole
-    except av.error.FFmpegError:
+    except broken:
         return
 
 
