@@ -12,12 +12,14 @@ import zipfile
 import zlib
 from typing import Any
 
+import imagecodecs
 import numpy as np
 import tifffile
 from PIL import Image
 
 from aurelon.core import OutputError, PlateError, Rig, parse_rig, read_plate
-from aurelon.core.codecs import layer_of, layers_in, png
+from aurelon.core.codecs import avif, layer_of, layers_in, png
+from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.export import targets
 from aurelon.core.export.passes import PassesExport
 from aurelon.core.graph.renderer import never
@@ -106,7 +108,15 @@ class Lab(unittest.TestCase):
 class Travelling(unittest.TestCase):
     def test_a_rig_is_found_again_in_every_file_that_carries_one(self) -> None:
         plate = plate_of(scene(96, 64))
-        for form, depth in (("jpeg", "8"), ("png", "8"), ("png", "16"), ("tiff", "16"), ("webp", "8"), ("exr", "half")):
+        for form, depth in (
+            ("jpeg", "8"),
+            ("png", "8"),
+            ("png", "16"),
+            ("tiff", "16"),
+            ("webp", "8"),
+            ("exr", "half"),
+            ("avif", "8"),
+        ):
             with self.subTest(form, depth=depth):
                 carried = exported(plate, RIG, form, depth, with_rig=True)
                 self.assertEqual(parse_rig(read_plate(carried, f"a.{form}").rig.encode()), RIG)
@@ -119,8 +129,8 @@ class Travelling(unittest.TestCase):
 
     def test_a_file_that_cannot_carry_it_is_refused_in_a_sentence(self) -> None:
         plate = plate_of(scene(96, 64))
-        with self.assertRaisesRegex(OutputError, "AVIF cannot carry the rig"):
-            exported(plate, RIG, "avif", "8", with_rig=True)
+        with self.assertRaisesRegex(OutputError, "Radiance HDR cannot carry the rig"):
+            exported(plate, RIG, "hdr", "float", with_rig=True)
         dice = np.random.default_rng(1)
         stroke = {"points": dice.random(18_000).tolist(), "size": 0.02}
         large = rig_of(light("strokes", source={"strokes": [stroke]}))
@@ -145,7 +155,7 @@ class Travelling(unittest.TestCase):
             plate = read_plate(out.getvalue(), f"a.{form}")
             assert plate.xmp is not None
             self.assertIn(b'tiff:Orientation="1" dc:source="Merrow Point"', plate.xmp)
-            for to in ("jpeg", "webp", "tiff", "png", "jxl"):
+            for to in ("jpeg", "webp", "tiff", "png", "jxl", "avif"):
                 with self.subTest(form, to=to):
                     for carried in (False, True):
                         data = exported(plate, Rig(), to, "8", with_rig=carried)
@@ -156,6 +166,28 @@ class Travelling(unittest.TestCase):
                         again = read_plate(data, f"a.{to}")
                         self.assertIn(b'dc:source="Merrow Point"', again.xmp or b"")
                         self.assertEqual(bool(again.rig), carried)
+
+    def test_avif_holds_them_as_another_reader_finds_them_and_the_same_picture(self) -> None:
+        exif = Image.Exif()
+        exif[0x010F] = "Merrow Point"
+        for channels in (3, 4):
+            dice = np.random.default_rng(channels)
+            samples = (dice.random((40, 60, channels)) * 255).astype(np.uint8)
+            for depth in ("8", "10", "pq12"):
+                with self.subTest(channels=channels, depth=depth):
+                    picture = (
+                        samples if depth == "8" else samples.astype(np.float32) / 255 if "pq" in depth else samples * np.uint16(257)
+                    )
+                    alpha = None if channels == 3 else picture[:, :, 3]
+                    plain, told = (
+                        avif.write(Raster(np.ascontiguousarray(picture[:, :, :3]), alpha, exif=block, xmp=xmp), depth, 80)
+                        for block, xmp in ((None, None), (exif.tobytes(), XMP))
+                    )
+                    read = Image.open(io.BytesIO(told))
+                    np.testing.assert_array_equal(np.asarray(read), np.asarray(Image.open(io.BytesIO(plain))))
+                    np.testing.assert_array_equal(imagecodecs.avif_decode(told), imagecodecs.avif_decode(plain))
+                    self.assertEqual(read.info["xmp"], XMP)
+                    self.assertEqual(read.getexif()[0x010F], "Merrow Point")
 
     def test_packed_metadata_of_a_png_are_read_and_bombs_left(self) -> None:
         plain = exported(plate_of(scene(30, 20)), Rig(), "png", "8")

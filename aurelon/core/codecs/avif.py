@@ -1,5 +1,5 @@
 """AVIF (AV1 Image File Format) at 8, 10 and 12 bits. Read with its profile or code points, PQ and HLG among them; written with
-code points (ITU-T H.273)."""
+code points (ITU-T H.273), EXIF and XMP."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from aurelon.core.codecs.shared.heif_items import with_metadata
 from aurelon.core.codecs.shared.raster import (
     CUT_SHORT,
     Format,
@@ -26,7 +27,7 @@ from aurelon.core.codecs.shared.raster import (
     split_alpha,
     upright,
 )
-from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp
+from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp, with_rig
 from aurelon.core.imaging.code_points import (
     BT709,
     BT2020,
@@ -56,7 +57,7 @@ FORMAT = Format(
     largest=65536,
     light_in={"pq10": LINEAR_REC2020, "pq12": LINEAR_REC2020},
     holds=_holds,
-    without_exif=("8", "10", "12", "pq10", "pq12"),
+    carries_rig=True,
     order=5,
 )
 
@@ -127,7 +128,7 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
         primaries=primaries,
         transfer=transfer,
     )
-    return bytes(made)
+    return with_metadata(bytes(made), raster.exif, with_rig(raster.xmp, raster.rig))
 
 
 def _points(space: RgbSpace | None) -> tuple[int, int]:

@@ -4,13 +4,12 @@ is what the encoder can state. Quality 100 is lossless. EXIF and XMP stand in bo
 from __future__ import annotations
 
 import io
-import struct
-from collections.abc import Iterator
 
 import imagecodecs
 import numpy as np
 from pillow_jxl import JpegXLImagePlugin
 
+from aurelon.core.codecs.shared.heif_items import box, boxes
 from aurelon.core.codecs.shared.raster import (
     ANIMATED,
     CUT_SHORT,
@@ -109,25 +108,9 @@ def _moves(data: bytes) -> bool:
     return not bits.take(1) and bool(bits.take(1))  # without a preview, an animation
 
 
-def _boxes(data: bytes) -> Iterator[tuple[bytes, int, int]]:
-    """Type of each box of a container, and where its content begins and ends."""
-    place = 0
-    while place + 8 <= len(data):
-        length, kind = struct.unpack_from(">I4s", data, place)
-        start = place + 8
-        if length == 1 and start + 8 <= len(data):
-            (length,) = struct.unpack_from(">Q", data, start)
-            start += 8
-        end = len(data) if length == 0 else place + length
-        if end < start:
-            return
-        yield kind, start, min(end, len(data))
-        place = end
-
-
 def _code_stream(data: bytes) -> bytes:
     """The start of the code stream in a container."""
-    for kind, start, _ in _boxes(data):
+    for kind, start, _ in boxes(data):
         if kind in (b"jxlc", b"jxlp"):
             return data[start + (4 if kind == b"jxlp" else 0) : start + 80]
     raise UnreadableError(CUT_SHORT)
@@ -135,7 +118,7 @@ def _code_stream(data: bytes) -> bytes:
 
 def _xmp(data: bytes) -> bytes | None:
     """The metadata in a container, which may be packed."""
-    for kind, start, end in _boxes(data) if data[:12] == CONTAINER else ():
+    for kind, start, end in boxes(data) if data[:12] == CONTAINER else ():
         if kind == b"xml ":
             return data[start:end]
         if kind == b"brob" and data[start : start + 4] == b"xml ":
@@ -168,18 +151,11 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
     samples = np.ascontiguousarray(raster.samples if raster.alpha is None else np.dstack([raster.samples, raster.alpha]))
     stream = bytes(imagecodecs.jpegxl_encode(samples, quality, effort=EFFORT, lossless=quality == 100, usecontainer=False))
     exif, xmp = raster.exif or b"", with_rig(raster.xmp, raster.rig)
-    about = _box(b"Exif", b"\0\0\0\0" + exif.removeprefix(b"Exif\0\0")) if exif else b""
-    about += _box(b"xml ", xmp) if xmp else b""
+    about = box(b"Exif", b"\0\0\0\0" + exif.removeprefix(b"Exif\0\0")) if exif else b""
+    about += box(b"xml ", xmp) if xmp else b""
     if not about:
         return stream
     if stream[:12] == CONTAINER:  # which the encoder makes where it must: behind its head, before the code stream
         at = stream.index(b"jxlc", 12) - 4
         return stream[:at] + about + stream[at:]
-    return CONTAINER + _box(b"ftyp", b"jxl \0\0\0\0jxl ") + about + _box(b"jxlc", stream)
-
-
-def _box(kind: bytes, content: bytes) -> bytes:
-    """A box of ISO/IEC 14496-12; longer than 32 bits can say where it must be."""
-    if len(content) + 8 < 1 << 32:
-        return struct.pack(">I4s", len(content) + 8, kind) + content
-    return struct.pack(">I4sQ", 1, kind, len(content) + 16) + content
+    return CONTAINER + box(b"ftyp", b"jxl \0\0\0\0jxl ") + about + box(b"jxlc", stream)
