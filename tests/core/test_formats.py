@@ -14,7 +14,8 @@ import cv2
 import imagecodecs
 import numpy as np
 import OpenEXR
-from PIL import Image, ImageOps
+from PIL import Image, ImageCms, ImageOps
+from pillow_jxl import JpegXLImagePlugin
 
 from aurelon.core import OutputError, Plate, PlateError, read_plate
 from aurelon.core.codecs import codecs, format_of_path
@@ -73,6 +74,15 @@ def avif(pixels: Any, bits: int, primaries: int, transfer: int) -> bytes:
     return bytes(made)
 
 
+def adapted_to_d50(x: float, y: float) -> tuple[float, float]:
+    """Chromaticity of a colour seen in D65 as it stands in a profile, by another library."""
+    lit = colour.adaptation.chromatic_adaptation_VonKries(
+        colour.xy_to_XYZ((x, y)), colour.xy_to_XYZ((0.3127, 0.3290)), (0.9642, 1, 0.8249), transform="Bradford"
+    )
+    place = colour.XYZ_to_xy(lit)
+    return float(place[0]), float(place[1])
+
+
 class Writing(unittest.TestCase):
     def setUp(self) -> None:
         self.plate = plate_of(smooth())
@@ -92,6 +102,47 @@ class Writing(unittest.TestCase):
         exact = by_opencv(exported(self.plate, EMPTY, "png", "8"))
         np.testing.assert_array_equal(by_opencv(exported(self.plate, EMPTY, "webp", "8", quality=100)), exact)
         np.testing.assert_array_equal(imagecodecs.jpegxl_decode(exported(self.plate, EMPTY, "jxl", "8", quality=100)), exact)
+
+    def test_jpeg_xl_of_whole_numbers_is_exact_at_quality_100_and_says_its_colours(self) -> None:
+        spaces = {"srgb": SRGB, "display-p3": DISPLAY_P3}
+        for depth, profile in (("10", "srgb"), ("12", "display-p3"), ("16", "display-p3"), ("8", "display-p3")):
+            with self.subTest(depth, profile=profile):
+                space = spaces[profile]
+                data = exported(self.plate, EMPTY, "jxl", depth, profile=profile, quality=100)
+                there = SRGB.matrix_to(space)
+                light = self.plate.pixels if there is None else self.plate.pixels @ there.T
+                codes, most = imagecodecs.jpegxl_decode(data), (1 << int(depth)) - 1
+                np.testing.assert_allclose(
+                    codes, SRGB.curves[0].encode(np.maximum(light, 0)) * most, atol=0.51 + most / 65535 if most > 255 else 1
+                )  # 8 bits are dithered
+                # The library's own profile for what the header says.
+                icc = JpegXLImagePlugin.JXLImageFile(io.BytesIO(data)).info["icc_profile"]
+                told = ImageCms.ImageCmsProfile(io.BytesIO(icc)).profile
+                colorants = [one[0] for one in (told.red_colorant, told.green_colorant, told.blue_colorant) if one]
+                places = [(x / (x + y + z), y / (x + y + z)) for x, y, z in colorants]
+                wanted = np.reshape(chromaticities_of(space)[:6], (3, 2))
+                np.testing.assert_allclose([adapted_to_d50(*place) for place in wanted], places, atol=2e-3)
+
+    def test_jpeg_xl_of_other_programs_is_as_bright_at_every_depth(self) -> None:
+        for bits in (10, 12, 16):
+            codes = np.round(self.codes * ((1 << bits) - 1)).astype(np.uint16)
+            plain = bytes(imagecodecs.jpegxl_encode(codes, lossless=True, bitspersample=bits))
+            plate = read_plate(plain, "a.jxl")
+            np.testing.assert_allclose(plate.pixels, codes / ((1 << bits) - 1), atol=2e-4)  # which it says are linear
+
+    def test_jpeg_xl_in_pq_holds_light_above_white_and_beyond_srgb(self) -> None:
+        light = smooth() * 12
+        light[:30, :, 1:] = 0  # a pure red of Rec. 2020
+        plate = Plate(light.astype(np.float32), LINEAR_REC2020)
+        for depth in ("pq10", "pq12"):
+            exact = exported(plate, EMPTY, "jxl", depth, quality=100)
+            wanted = colour.models.eotf_inverse_ST2084(light.astype(np.float64) * 203) * ((1 << int(depth[2:])) - 1)
+            np.testing.assert_allclose(imagecodecs.jpegxl_decode(exact), wanted, atol=0.6)
+            for quality in (100, 95):
+                back = read_plate(exported(plate, EMPTY, "jxl", depth, quality=quality), "a.jxl")
+                self.assertIsNone(back.space.matrix_to(LINEAR_REC2020))
+                off = np.abs(back.pixels - light) / np.maximum(light.max(axis=2, keepdims=True), 0.1)
+                self.assertLess(float(off.mean()), 0.004 if quality == 100 else 0.012)
 
     def test_a_jpeg_xl_of_several_pictures_says_so(self) -> None:
         pictures = np.stack([np.round(self.codes * 255).astype(np.uint8)] * 3)

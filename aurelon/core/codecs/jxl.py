@@ -1,15 +1,19 @@
-"""JPEG XL (ISO/IEC 18181): read at every depth with its profile; written in sRGB at 8 bits and in float as linear light, which
-is what the encoder can state. Quality 100 is lossless. EXIF and XMP stand in boxes of the container (18181-2)."""
+"""JPEG XL (ISO/IEC 18181): read at every depth, PQ and HLG among them; written at 8 to 16 bits with code points (ITU-T H.273), in
+PQ, and in float as linear light. Quality 100 is lossless. EXIF and XMP stand in boxes of the container (18181-2)."""
 
 from __future__ import annotations
 
 import io
+from dataclasses import replace
+from typing import Any
 
 import imagecodecs
 import numpy as np
+from numpy.typing import NDArray
 from pillow_jxl import JpegXLImagePlugin
 
 from aurelon.core.codecs.shared.heif_items import box, boxes
+from aurelon.core.codecs.shared.jxl_header import USUAL_PEAK, said_anew, said_by
 from aurelon.core.codecs.shared.raster import (
     ANIMATED,
     CUT_SHORT,
@@ -17,16 +21,29 @@ from aurelon.core.codecs.shared.raster import (
     Raster,
     UnreadableError,
     all_numbers,
+    by_code_points,
     exif_upright,
     split_alpha,
 )
 from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp, with_rig
-from aurelon.core.imaging.code_points import BT709, SRGB_TRANSFER, code_points_of
-from aurelon.core.imaging.rgb_space import LINEAR_SRGB, RgbSpace
+from aurelon.core.imaging.code_points import (
+    BT709,
+    BT2020,
+    LINEAR_REC2020,
+    PQ,
+    REFERENCE_WHITE,
+    SRGB_TRANSFER,
+    code_points_of,
+    light_to_pq,
+    space_of,
+)
+from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB, RgbSpace
+
+USUAL = BT709, SRGB_TRANSFER
 
 
 def _holds(space: RgbSpace) -> bool:
-    return code_points_of(space) == (BT709, SRGB_TRANSFER)
+    return code_points_of(space) is not None
 
 
 FORMAT = Format(
@@ -34,15 +51,17 @@ FORMAT = Format(
     "JPEG XL",
     "image/jxl",
     (".jxl",),
-    ("8", "float"),
+    ("8", "10", "12", "16", "pq10", "pq12", "float"),
     has_quality=True,
-    light_in={"float": LINEAR_SRGB},
+    light_in={"float": LINEAR_SRGB, "pq10": LINEAR_REC2020, "pq12": LINEAR_REC2020},
     holds=_holds,
     carries_rig=True,
     order=6,
 )
 MOST_XMP = 16 << 20  # bytes
 EFFORT = 4  # of the encoder, 1..9
+SHORTEST = 12  # bytes of a code stream
+PQ_PEAK = 10_000.0  # cd/m², of SMPTE ST 2084
 CODESTREAM, CONTAINER = b"\xff\x0a", b"\0\0\0\x0cJXL \r\n\x87\n"
 
 
@@ -50,70 +69,18 @@ def matches(head: bytes) -> bool:
     return head[:2] == CODESTREAM or head[:12] == CONTAINER
 
 
-class _Bits:
-    """Reads a code stream's header, least significant bit first."""
-
-    def __init__(self, data: bytes) -> None:
-        self._whole = int.from_bytes(data[:64], "little")
-
-    def take(self, count: int) -> int:
-        value = self._whole & ((1 << count) - 1)
-        self._whole >>= count
-        return value
-
-    def size(self) -> int:
-        """U32 of the size header (18181-1, D.2): one more than it says."""
-        return self.take((9, 13, 18, 30)[self.take(2)]) + 1
-
-
-RATIOS = {1: (1, 1), 2: (12, 10), 3: (4, 3), 4: (3, 2), 5: (16, 9), 6: (5, 4), 7: (2, 1)}
-
-
 def measure(data: bytes) -> tuple[int, int]:
-    return _size(_head(data))
-
-
-def _head(data: bytes) -> _Bits:
-    stream = data if data[:2] == CODESTREAM else _code_stream(data)
-    if len(stream) < 12:
-        raise UnreadableError(CUT_SHORT)
-    return _Bits(stream[2:])
-
-
-def _size(bits: _Bits) -> tuple[int, int]:
-    """Width and height of a size header."""
-    if bits.take(1):  # both sides are multiples of 8 up to 256
-        height = (bits.take(5) + 1) * 8
-        ratio = bits.take(3)
-        width = (bits.take(5) + 1) * 8 if ratio == 0 else 0
-    else:
-        height = bits.size()
-        ratio = bits.take(3)
-        width = bits.size() if ratio == 0 else 0
-    if ratio:
-        over, under = RATIOS[ratio]
-        width = height * over // under
-    return width, height
-
-
-def _moves(data: bytes) -> bool:
-    """Whether it holds several pictures, by the metadata that come after the size (18181-1, D.3)."""
-    bits = _head(data)
-    _size(bits)
-    if bits.take(1) or not bits.take(1):  # all as usual, or nothing beyond that
-        return False
-    bits.take(3)  # orientation
-    if bits.take(1):
-        _size(bits)  # at which it is to be seen
-    return not bits.take(1) and bool(bits.take(1))  # without a preview, an animation
+    return said_by(_code_stream(data)).size
 
 
 def _code_stream(data: bytes) -> bytes:
-    """The start of the code stream in a container."""
-    for kind, start, _ in boxes(data):
-        if kind in (b"jxlc", b"jxlp"):
-            return data[start + (4 if kind == b"jxlp" else 0) : start + 80]
-    raise UnreadableError(CUT_SHORT)
+    """The code stream, or its first part; its header is there."""
+    if data[:2] != CODESTREAM:
+        kind, start, end = next((found for found in boxes(data) if found[0] in (b"jxlc", b"jxlp")), (b"", 0, 0))
+        data = data[start + (4 if kind == b"jxlp" else 0) : end]
+    if len(data) < SHORTEST:
+        raise UnreadableError(CUT_SHORT)
+    return data
 
 
 def _xmp(data: bytes) -> bytes | None:
@@ -130,32 +97,82 @@ def _xmp(data: bytes) -> bytes | None:
 
 
 def read(data: bytes) -> Raster:
+    said = said_by(_code_stream(data))
     try:
         samples = imagecodecs.jpegxl_decode(data, index=0)
-        # The other reader knows no depth but 8 bits, but what the file says of its colours.
+        # The other reader knows no depth but 8 bits, but what the file says beside its samples.
         stated = JpegXLImagePlugin.JXLImageFile(io.BytesIO(data)).info
     except (imagecodecs.JpegxlError, ValueError, RuntimeError, OSError, SyntaxError) as error:
         raise UnreadableError(CUT_SHORT) from error
-    if samples.dtype.kind == "f":
-        samples = all_numbers(samples)
     if samples.ndim not in (2, 3) or (samples.ndim == 3 and samples.shape[2] > 4):
         raise UnreadableError("has a layout of samples that Aurelon does not read; save it as plain RGB or grey")
+    whole = samples.dtype.kind == "u"
+    if not whole:
+        samples = all_numbers(samples)
+    elif said.bits < 8 * samples.itemsize:
+        most = np.iinfo(samples.dtype).max
+        samples = np.round(samples * np.float32(most / ((1 << said.bits) - 1))).astype(samples.dtype)
     colour, alpha = split_alpha(samples)
-    icc, exif, xmp = stated.get("icc_profile"), exif_upright(stated.get("exif")), upright_xmp(_xmp(data))
-    return Raster(
-        np.ascontiguousarray(colour), alpha, icc, exif, xmp=xmp, rig=rig_in(xmp), said=(ANIMATED,) if _moves(data) else ()
-    )
+    exif, xmp = exif_upright(stated.get("exif")), upright_xmp(_xmp(data))
+    if whole and said.points is not None:
+        raster = by_code_points(np.ascontiguousarray(colour), alpha, exif, *said.points)
+    else:
+        raster = Raster(np.ascontiguousarray(colour), alpha, stated.get("icc_profile"), exif)
+    return replace(raster, xmp=xmp, rig=rig_in(xmp), said=(ANIMATED,) if said.animated else ())
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
-    samples = np.ascontiguousarray(raster.samples if raster.alpha is None else np.dstack([raster.samples, raster.alpha]))
-    stream = bytes(imagecodecs.jpegxl_encode(samples, quality, effort=EFFORT, lossless=quality == 100, usecontainer=False))
+    points = (BT2020, PQ) if depth.startswith("pq") else code_points_of(raster.space or SRGB) or USUAL
+    lossless = quality == 100
+    if depth == "float" or (depth == "8" and points == USUAL):
+        samples, bits = _with_alpha(raster.samples, raster.alpha), None
+    else:
+        bits = int(depth.removeprefix("pq"))
+        samples = _codes(raster, bits, points) if lossless else _light(raster, points)
+    coded = imagecodecs.jpegxl_encode(
+        np.ascontiguousarray(samples),
+        quality,
+        effort=EFFORT,
+        lossless=lossless,
+        bitspersample=bits if lossless else None,
+        usecontainer=False,
+    )
+    stream, level = _code_stream(bytes(coded)), b""
+    if coded[:12] == CONTAINER:  # which the encoder makes where it must say that not every decoder is up to it
+        level = b"".join(box(kind, bytes(coded[start:end])) for kind, start, end in boxes(bytes(coded)) if kind == b"jxll")
+    if bits is not None:
+        stream = said_anew(stream, bits, points, PQ_PEAK if points[1] == PQ else USUAL_PEAK)
     exif, xmp = raster.exif or b"", with_rig(raster.xmp, raster.rig)
-    about = box(b"Exif", b"\0\0\0\0" + exif.removeprefix(b"Exif\0\0")) if exif else b""
+    about = level + (box(b"Exif", b"\0\0\0\0" + exif.removeprefix(b"Exif\0\0")) if exif else b"")
     about += box(b"xml ", xmp) if xmp else b""
-    if not about:
-        return stream
-    if stream[:12] == CONTAINER:  # which the encoder makes where it must: behind its head, before the code stream
-        at = stream.index(b"jxlc", 12) - 4
-        return stream[:at] + about + stream[at:]
-    return CONTAINER + box(b"ftyp", b"jxl \0\0\0\0jxl ") + about + box(b"jxlc", stream)
+    return CONTAINER + box(b"ftyp", b"jxl \0\0\0\0jxl ") + about + box(b"jxlc", stream) if about else stream
+
+
+def _with_alpha(colour: NDArray[Any], alpha: NDArray[Any] | None) -> NDArray[Any]:
+    return colour if alpha is None else np.dstack([colour, alpha])
+
+
+def _codes(raster: Raster, bits: int, points: tuple[int, int]) -> NDArray[Any]:
+    """Whole numbers of so many bits, as they are to be read."""
+    colour = light_to_pq(raster.samples) if points[1] == PQ else raster.samples
+    samples = _with_alpha(colour, raster.alpha)
+    most = 1 if samples.dtype.kind == "f" else np.iinfo(samples.dtype).max
+    if most == (1 << bits) - 1:
+        return samples
+    return np.round(samples * np.float32(((1 << bits) - 1) / most)).astype(np.uint16)
+
+
+def _light(raster: Raster, points: tuple[int, int]) -> NDArray[np.float32]:
+    """Linear light in sRGB's primaries, beyond them where it must be, as the lossy encoder takes it: 1 is its usual peak."""
+    alpha = raster.alpha
+    if points[1] == PQ:
+        light, home = raster.samples * np.float32(REFERENCE_WHITE / USUAL_PEAK), LINEAR_REC2020
+    else:
+        home = space_of(*points)
+        most = np.iinfo(raster.samples.dtype).max
+        light = home.curves[0].decode(np.arange(most + 1) / most).astype(np.float32)[raster.samples]
+        alpha = None if alpha is None else alpha / np.float32(most)
+    matrix = home.matrix_to(LINEAR_SRGB)
+    if matrix is not None:
+        light = light @ matrix.T.astype(np.float32)
+    return np.asarray(_with_alpha(light, alpha), np.float32)
