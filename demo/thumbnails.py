@@ -8,9 +8,9 @@ from functools import partial
 from pathlib import Path
 
 from aurelon.core import Renderer, read_plate, read_reel
+from aurelon.core.graph.small_pictures import thumbnail
 from aurelon.store import Store
 from aurelon.web.seed import seed_demo
-from aurelon.web.small_pictures import thumbnail
 
 THUMBNAILS = Path(__file__).parent / "thumbnails"
 

@@ -25,6 +25,7 @@ from aurelon.core.analysis.subject_cut import cut_subject
 from aurelon.core.export.picture import PictureExport, export
 from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.renderer import BAND_PIXELS
+from aurelon.core.graph.small_pictures import small_picture
 from aurelon.core.imaging.blend import MODES
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import merge
@@ -35,7 +36,6 @@ from aurelon.core.rig.test_strip import SettingPath, stepped
 from aurelon.core.settings import settings_of
 from aurelon.core.settings.types.number import Number
 from aurelon.web.preview import PreviewRequest, frames
-from aurelon.web.small_pictures import small_picture
 from aurelon.web.view import View
 from tests.pictures import Floats, light, masked_rig, plate_of, rig_of, scene
 

@@ -15,7 +15,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from aurelon.core.codecs import layer_of, read_raster
+from aurelon.core.codecs import glance_at, layer_of, read_raster
 from aurelon.core.codecs.shared.raster import DEPTHS, Raster
 from aurelon.core.errors import PlateError
 from aurelon.core.imaging.arrays import Floats
@@ -116,6 +116,13 @@ def open_plate(path: str | Path, layer: str = "") -> Plate:
 def read_plate(data: bytes, name: str) -> Plate:
     """A plate from the bytes of the file called `name`. Raises PlateError that names the file."""
     return plate_of(read_raster(data, name), name, hashlib.sha256(data).hexdigest())
+
+
+def glance(data: bytes, name: str) -> tuple[Plate, tuple[int, int]]:
+    """A plate to be looked at only, smaller where the file is one that takes long to read, and width and height of the whole.
+    Raises PlateError as `read_plate` does."""
+    raster, size = glance_at(data, name)
+    return plate_of(raster, name, hashlib.sha256(data).hexdigest()), size
 
 
 def plate_of(raster: Raster, name: str, key: str, *, frame: int = 0, seconds: float = 0.0) -> Plate:

@@ -12,7 +12,7 @@ import numpy as np
 from aurelon.core.analysis.colour_match import match_colour
 from aurelon.core.analysis.finder import propose
 from aurelon.core.analysis.measure import measure
-from aurelon.core.codecs import codecs
+from aurelon.core.codecs import codecs, raw
 from aurelon.core.export.picture import PictureExport, export
 from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.renderer import Renderer
@@ -35,6 +35,8 @@ def precompile() -> None:
         for depth in codec.FORMAT.depths:
             data = export(plate, Rig(), PictureExport(format=codec.FORMAT.name, depth=depth, long_edge=97))
             read_plate(data, f"plate{codec.FORMAT.suffixes[0]}")
+    tiny = np.ones((2, 2, 3), np.uint16)
+    raw.to_light(tiny, np.ones(3, np.float32), np.eye(3, dtype=np.float32), np.empty(tiny.shape, np.float32))
     for kind in kinds():
         rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "merge": {"mode": MODES[-1]}}]})
         export(plate, rig, PictureExport(format="png", depth="8", profile="display-p3"))

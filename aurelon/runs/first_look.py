@@ -13,9 +13,10 @@ from typing import Any, BinaryIO, Protocol, TypeVar
 
 from pebble import ProcessExpired, ProcessPool
 
-from aurelon.core import PlateError, read_plate, read_reel
+from aurelon.core import PlateError, Renderer, Rig, read_reel
+from aurelon.core.graph.small_pictures import thumbnail
 from aurelon.core.memory import give_back
-from aurelon.core.plate import read_grey
+from aurelon.core.plate import glance, read_grey
 from aurelon.runs import early
 from aurelon.runs.worker import begin
 
@@ -27,18 +28,20 @@ T = TypeVar("T")
 
 @dataclass(frozen=True)
 class Looked:
-    """What there is to know of a plate before it is opened; see `Plate`."""
+    """What there is to know of a plate before it is opened, see `Plate`; and its small picture, a JPEG."""
 
     size: tuple[int, int]
     depth: str
     said: tuple[str, ...]
     rig: str
+    thumbnail: bytes
 
 
 def look(data: bytes, name: str) -> Looked:
-    """Reads a picture file whole. Raises PlateError in a sentence where it cannot be read."""
-    plate = read_plate(data, name)
-    return Looked(plate.size, plate.depth, plate.said, plate.rig)
+    """Reads a picture file, but does not develop camera raw, which is done when it is opened. Raises PlateError in a sentence where
+    it cannot be read."""
+    plate, size = glance(data, name)
+    return Looked(size, plate.depth, plate.said, plate.rig, thumbnail(Renderer(plate), Rig()))
 
 
 def size_of_grey(data: bytes, name: str) -> tuple[int, int]:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 from aurelon.core import Renderer, Rig
+from aurelon.core.graph.small_pictures import small_picture
 from aurelon.core.lights import kinds
 from aurelon.core.rig.model import AnyLight
 from aurelon.core.rig.new_light import new_light
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.runs.jobs import Control
 from aurelon.store import SavedRig
-from aurelon.web.small_pictures import small_picture
 
 
 class KindCell(BaseModel):

@@ -33,6 +33,7 @@ from aurelon.core.imaging.code_points import (
 )
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, LINEAR_SRGB, OPRGB, ROMM, SRGB, chromaticities_of
 from aurelon.core.imaging.roll_off import Shoulder, shoulder
+from aurelon.core.plate import glance
 from tests.dng import BALANCE, dng_of
 from tests.pictures import Floats, exported, plate_of, psnr, renderer_of, rig_of, scene
 
@@ -446,6 +447,16 @@ class Raw(unittest.TestCase):
         lamp = read_plate(dng_of(light), "a.dng").pixels[40, 60]
         # Red's photosites are full at 1 / 0.5 of white.
         np.testing.assert_allclose(lamp, 1 / BALANCE[0], rtol=0.03)
+
+    def test_a_glance_is_half_as_large_and_looks_the_same(self) -> None:
+        light = np.asarray(cv2.GaussianBlur(scene(240, 160), (0, 0), 3), np.float32)
+        data = dng_of(light)
+        small, size = glance(data, "a.dng")
+        self.assertEqual((small.size, size), ((120, 80), (240, 160)))
+        whole = read_plate(data, "a.dng").pixels.reshape(80, 2, 120, 2, 3).mean(axis=(1, 3))
+        self.assertGreater(psnr(small.pixels[3:-3, 3:-3], whole[3:-3, 3:-3]), 40)
+        picture, size = glance(exported(plate_of(light), EMPTY, "png", "16"), "a.png")
+        self.assertEqual((picture.size, size), ((240, 160), (240, 160)))
 
     def test_a_tiff_is_not_taken_for_raw(self) -> None:
         raw = codecs()["raw"]

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import BinaryIO, cast
 
 from aurelon.core import PlateError
-from aurelon.runs.first_look import Apart, Here, Looked
+from aurelon.runs.first_look import Apart, Here
 from tests.pictures import scene
 from tests.reels import frames, write_video
 from tests.web.service import png
@@ -39,7 +39,8 @@ class LookedAtApart(unittest.TestCase):
         cls.addClassCleanup(cls.apart.close)
 
     def tearDown(self) -> None:
-        self.assertEqual(self.apart.look(png(scene(30, 20)), "next.png"), Looked((30, 20), "8", (), ""))
+        looked = self.apart.look(png(scene(30, 20)), "next.png")
+        self.assertEqual((looked.size, looked.depth, looked.said, looked.rig), ((30, 20), "8", (), ""))
 
     def test_it_tells_and_refuses_as_it_does_here(self) -> None:
         data = png(scene(60, 40))

@@ -7,6 +7,7 @@ import json
 import struct
 import zipfile
 from typing import Any
+from unittest import mock
 from xml.etree import ElementTree
 
 import numpy as np
@@ -15,7 +16,9 @@ from PIL import Image
 from starlette.websockets import WebSocketDisconnect
 
 from aurelon.core import read_plate, render
+from aurelon.core.codecs import raw
 from aurelon.core.export.picture import to_codes
+from aurelon.core.imaging.rgb_space import SRGB
 from tests.core.test_files import bad_files
 from tests.dng import dng_of
 from tests.pictures import exported, light, plate_of, rig_of, scene, stroke
@@ -51,6 +54,20 @@ class Plates(ServiceTest):
         self.told("POST", f"/plates/{plate}/revisions", json={"base": base, "label": "bare", "rig": {}})
         kept = self.client.get(f"/api/plates/{plate}/thumbnail", params={"at_once": True})
         self.assertAlmostEqual(float(np.asarray(Image.open(io.BytesIO(kept.content))).mean()), lit)
+
+    def test_a_raw_file_is_seen_at_once_and_developed_when_it_is_opened(self) -> None:
+        light = np.full((200, 320, 3), 0.05, np.float32)
+        light[60:140, 100:220] = 0.7
+        with mock.patch.object(raw, "read", side_effect=raw.read) as developed:
+            plate = self.told("POST", "/plates", 201, files={"file": ("pier.dng", dng_of(light))})
+            self.assertEqual((plate["width"], plate["height"], plate["depth"]), (320, 200, "float"))
+            kept = self.client.get(f"/api/plates/{plate['id']}/thumbnail")
+            picture = np.asarray(Image.open(io.BytesIO(kept.content)).resize((320, 200)))
+            np.testing.assert_allclose(picture[100, 160], 255 * SRGB.curves[0].encode(np.full(3, 0.7, np.float32)), atol=5)
+            np.testing.assert_allclose(picture[20, 20], 255 * SRGB.curves[0].encode(np.full(3, 0.05, np.float32)), atol=5)
+            self.assertEqual(developed.call_count, 0)
+            self.told("POST", f"/plates/{plate['id']}/finder", json={"rig": {}})
+            self.assertEqual(developed.call_count, 1)
 
     def test_bad_files_get_a_4xx_and_a_sentence_and_leave_nothing(self) -> None:
         for name, (data, reason) in bad_files().items():

@@ -46,6 +46,13 @@ class Layered(Codec, Protocol):
     def read_layer(self, data: bytes, layer: str, /) -> Raster: ...
 
 
+@runtime_checkable
+class Glanced(Codec, Protocol):
+    """A codec whose files take long to read, and can be read at a smaller size at once."""
+
+    def glance(self, data: bytes, /) -> tuple[Raster, tuple[int, int]]: ...
+
+
 @cache
 def found_codecs() -> Found[Codec]:
     """Every codec, and the extensions that were left out."""
@@ -97,6 +104,19 @@ def read_raster(data: bytes, name: str) -> Raster:
     codec = _codec_of(data, name)
     _measured(codec, data, name)
     return _decoded(name, lambda: codec.read(data))
+
+
+def glance_at(data: bytes, name: str) -> tuple[Raster, tuple[int, int]]:
+    """A picture as fast as it can be had, at any size, and width and height of the whole. Raises PlateError as `read_raster`
+    does."""
+    codec = _codec_of(data, name)
+    _measured(codec, data, name)
+    if isinstance(codec, Glanced):
+        glanced = codec
+        return _decoded(name, lambda: glanced.glance(data))
+    raster = _decoded(name, lambda: codec.read(data))
+    rows, columns = raster.samples.shape[:2]
+    return raster, (columns, rows)
 
 
 def measured(data: bytes, name: str) -> tuple[int, int]:

@@ -9,9 +9,10 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
-import cv2
 import numpy as np
 import rawpy
+from numba import njit, prange
+from numpy.typing import NDArray
 
 from aurelon.core.codecs.shared.raster import CUT_SHORT, Format, Raster, UnreadableError
 from aurelon.core.errors import OutputError
@@ -24,7 +25,7 @@ FORMAT = Format("raw", "Camera raw", "image/x-raw", SUFFIXES, (), written=False,
 PHOTOMETRIC, SUB_DIRECTORIES, DNG_VERSION = 262, 330, 50706
 COLOUR_FILTERS, LINEAR_RAW = 32803, 34892
 MOST_DIRECTORIES = 12
-FULL = 0.97  # of the level at which a photosite is full, from which it counts as such
+FULL = np.float32(0.97)  # of the level at which a photosite is full, from which it counts as such
 
 
 def matches(head: bytes) -> bool:
@@ -80,27 +81,46 @@ def measure(data: bytes) -> tuple[int, int]:
 
 def read(data: bytes) -> Raster:
     with _opened(data) as raw:
-        balance = np.array(raw.camera_whitebalance[:3], float)
-        known = bool((balance > 0).all())
-        made = raw.postprocess(
-            gamma=(1, 1),
-            no_auto_bright=True,
-            output_bps=16,
-            use_camera_wb=known,
-            use_auto_wb=False,
-            output_color=rawpy.ColorSpace.raw,
-            highlight_mode=rawpy.HighlightMode.Ignore,
-            adjust_maximum_thr=0,  # or a dark picture would be brightened
-        )
-        multipliers = balance if known else np.array(raw.daylight_whitebalance[:3], float)
-        from_xyz, to_srgb = np.array(raw.rgb_xyz_matrix[:3], float), np.array(raw.color_matrix[:3, :3], float)
+        return _developed(raw, half=False)
+
+
+def glance(data: bytes) -> tuple[Raster, tuple[int, int]]:
+    """The picture at half its size, for which no missing colour has to be made up, and the whole one's width and height."""
+    with _opened(data) as raw:
+        sizes = raw.sizes
+        turned = sizes.flip in (5, 6)
+        size = (int(sizes.height), int(sizes.width)) if turned else (int(sizes.width), int(sizes.height))
+        small = _developed(raw, half=True)
+        rows, columns = small.samples.shape[:2]
+    if abs(2 * columns - size[0]) > 3 or abs(2 * rows - size[1]) > 3:  # photosites that are no squares in rows and columns
+        whole = read(data)
+        return whole, (whole.samples.shape[1], whole.samples.shape[0])
+    return small, size
+
+
+def _developed(raw: Any, *, half: bool) -> Raster:
+    """Linear light in Rec. 2020."""
+    balance = np.array(raw.camera_whitebalance[:3], float)
+    known = bool((balance > 0).all())
+    made = raw.postprocess(
+        half_size=half,
+        gamma=(1, 1),
+        no_auto_bright=True,
+        output_bps=16,
+        use_camera_wb=known,
+        use_auto_wb=False,
+        output_color=rawpy.ColorSpace.raw,
+        highlight_mode=rawpy.HighlightMode.Ignore,
+        adjust_maximum_thr=0,  # or a dark picture would be brightened
+    )
+    multipliers = balance if known else np.array(raw.daylight_whitebalance[:3], float)
+    from_xyz, to_srgb = np.array(raw.rgb_xyz_matrix[:3], float), np.array(raw.color_matrix[:3, :3], float)
     if not (multipliers > 0).all():
         multipliers = np.ones(3)
     # LibRaw develops darker, by as much as the balance lifts its strongest channel above its weakest, so that nothing is cut off.
     full = (multipliers / multipliers.min()).astype(np.float32)
-    light = np.asarray(made, np.float32) * np.float32(full.max() / 65535)
-    _rebuild_highlights(light, full)
-    cv2.transform(light, _to_rec2020(from_xyz, to_srgb), dst=light)
+    light = np.empty(made.shape, np.float32)
+    to_light(made, full, _to_rec2020(from_xyz, to_srgb).astype(np.float32), light)
     return Raster(light, space=LINEAR_REC2020)
 
 
@@ -115,15 +135,29 @@ def _to_rec2020(from_xyz: Doubles, to_srgb: Doubles) -> Doubles:
     return np.asarray(np.linalg.inv(seen / seen.sum(axis=1, keepdims=True)))
 
 
-def _rebuild_highlights(light: Floats, full: Floats) -> None:
-    """Where a channel has reached the level at which its photosites are full, it was at least as bright as the brightest beside
-    it: so that a lamp is white and not the colour of what the balance lifts. In place."""
-    filled = light >= FULL * full
-    rows, columns = np.nonzero(filled.any(axis=2))
-    if len(rows):
-        there = light[rows, columns]
-        share = np.clip((there / full - FULL) / (1 - FULL), 0, 1)
-        light[rows, columns] = there + share * (there.max(axis=1, keepdims=True) - there)
+@njit(parallel=True, cache=True)
+def to_light(made: NDArray[np.uint16], full: Floats, matrix: Floats, out: Floats) -> None:
+    """Balanced channels of 16 bits (h, w, 3), full at `full`, as light in the primaries that `matrix` takes them to.
+
+    Where a channel has reached the level at which its photosites are full, it was at least as bright as the brightest beside it:
+    so that a lamp is white and not the colour of what the balance lifts.
+    """
+    unit = full.max() / np.float32(65535)
+    for y in prange(made.shape[0]):
+        for x in range(made.shape[1]):
+            red, green, blue = made[y, x, 0] * unit, made[y, x, 1] * unit, made[y, x, 2] * unit
+            most = max(red, green, blue)
+            red += _filled(red, full[0]) * (most - red)
+            green += _filled(green, full[1]) * (most - green)
+            blue += _filled(blue, full[2]) * (most - blue)
+            for c in range(3):
+                out[y, x, c] = matrix[c, 0] * red + matrix[c, 1] * green + matrix[c, 2] * blue
+
+
+@njit(inline="always")
+def _filled(value: np.float32, full: np.float32) -> np.float32:
+    """How full a photosite is: 0 below the level from which it counts, 1 at its brim."""
+    return min(max((value / full - FULL) / (np.float32(1) - FULL), np.float32(0)), np.float32(1))
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:

@@ -18,13 +18,13 @@ from pydantic import BaseModel, Field
 from aurelon.core import PlateError, Rig, RigError, parse_rig, read_reel
 from aurelon.core.blank import MOST_PIXELS, Blank, blank_picture
 from aurelon.core.codecs import layer_of, layers_in
+from aurelon.core.graph.small_pictures import thumbnail
 from aurelon.core.reel import is_reel
 from aurelon.core.reels.shared.footage import MOST_FRAMES
 from aurelon.core.reels.stills import are_frames, sequence_in, sequence_name
 from aurelon.runs.jobs import Control
 from aurelon.store import PlateRecord
 from aurelon.web.context import Context, Shared
-from aurelon.web.small_pictures import thumbnail
 
 router = APIRouter(prefix="/plates", tags=["plates"])
 
@@ -157,6 +157,7 @@ def _brought_in(context: Context, data: bytes, file_name: str) -> BroughtIn:
     plate = context.first_look.look(data, file_name)
     name = PurePath(file_name).stem[:NAME_LENGTH] or file_name[:NAME_LENGTH]
     record = context.store.plates.add(data, file_name, plate.size, plate.depth, Rig(), name)
+    context.store.plates.keep_thumbnail(record.id, record.revision, plate.thumbnail)
     said = list(plate.said)
     if plate.rig:
         try:

@@ -9,9 +9,9 @@ from pydantic import BaseModel, Field
 
 from aurelon.core import Rig
 from aurelon.core.errors import RigError
+from aurelon.core.graph.small_pictures import small_picture
 from aurelon.core.rig.test_strip import SettingPath, stepped
 from aurelon.web.context import FrameNumber, Shared
-from aurelon.web.small_pictures import small_picture
 from aurelon.web.view import View
 
 router = APIRouter(prefix="/plates/{plate_id}", tags=["strips"])

@@ -6,10 +6,10 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel
 
 from aurelon.core import Rig
+from aurelon.core.graph.small_pictures import small_jpeg
 from aurelon.store import Take
 from aurelon.web.context import Shared
 from aurelon.web.routers.plates import Name
-from aurelon.web.small_pictures import small_jpeg
 
 router = APIRouter(tags=["takes"])
 
