@@ -2,7 +2,8 @@
 
 The client sends `PreviewRequest`; the answer is a binary frame: four bytes of length, a
 `FrameHeader` in JSON, and a picture. `part` is `picture` or the name of a stage. A draft is JPEG,
-an exact frame PNG. Stages come after the picture and give way to the next request.
+an exact frame PNG; for a screen of high dynamic range in PQ (ITU-R BT.2100), where it holds
+light above white. Stages come after the picture and give way to the next request.
 """
 
 from __future__ import annotations
@@ -15,16 +16,23 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
+import numpy as np
 from fastapi import WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
 from starlette.websockets import WebSocketState
 
 from aurelon.core import AurelonError, Renderer, Rig
+from aurelon.core.codecs import png
+from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.errors import Cancelled, RigError
 from aurelon.core.graph.show import RESULT, STAGES, Show, ShowBefore, ShowResult, ShowStage
+from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.code_points import LINEAR_REC2020
+from aurelon.core.imaging.colour_matrix import mixed
 from aurelon.core.imaging.crop_and_straighten import Box
 from aurelon.core.imaging.frame import fit_within
-from aurelon.core.imaging.screen import encode_jpeg, encode_png, to_screen
+from aurelon.core.imaging.rgb_space import RgbSpace
+from aurelon.core.imaging.screen import PAPER, encode_jpeg, encode_png, to_screen
 from aurelon.core.rig import problem_of
 from aurelon.core.rig.copies import following
 from aurelon.core.rig.keyed import keyed_at
@@ -35,6 +43,7 @@ from aurelon.web.pace import Pace
 from aurelon.web.view import View
 
 DRAFT_QUALITY = 88
+BARELY_ABOVE = 1.002  # white; no one sees less
 MOST_BYTES = 64 << 20  # of one message; a rig of many thousand strokes is a few
 
 log = logging.getLogger(__name__)
@@ -42,7 +51,8 @@ _workers = ThreadPoolExecutor(3, "preview")
 
 
 class PreviewRequest(BaseModel):
-    """What the bench wants to see. `draft` while something is dragged; `light` wants its stage pictures.
+    """What the bench wants to see. `draft` while something is dragged; `hdr` where the screen shows more than white; `light` wants
+    its stage pictures.
 
     The rig comes whole as `rig`, or as the `changes` of the one that was sent with request `base`; with neither that
     one is meant. `lead` is a light whose group follows it; `painting` lays a stroke on the rig that is being drawn.
@@ -60,13 +70,15 @@ class PreviewRequest(BaseModel):
     viewing: Viewing = Viewing()
     clipping: bool = False
     draft: bool = False
+    hdr: bool = False
     light: str | None = None
     stage_width: int = Field(200, ge=16, le=800)
 
 
 class FrameHeader(BaseModel):
     """Goes before the picture in every binary frame, as JSON after a 4-byte length. `box` is what is seen of the
-    straightened frame, in its fractions; `keyed` what each keyed setting is at this frame of the reel, by owner and path."""
+    straightened frame, in its fractions; `hdr` where the picture is in PQ; `keyed` what
+    each keyed setting is at this frame of the reel, by owner and path."""
 
     seq: int
     part: str
@@ -75,6 +87,7 @@ class FrameHeader(BaseModel):
     box: Box
     angle: float
     frame: int = 0
+    hdr: bool = False
     keyed: dict[str, dict[str, Any]] = {}
 
 
@@ -102,26 +115,29 @@ def frames(
     rig = rig.at(plate.frame)
     view = pace.view(request.view) if request.draft else request.view
 
-    def drawn(show: Show, v: View) -> bytes:
+    def drawn(show: Show, v: View) -> tuple[bytes, bool]:
+        """A picture's bytes, and whether it is in PQ."""
         frame = v.frame
         pixels = renderer.part(rig, frame, show=show, draft=request.draft, cancelled=cancelled)
         whole = isinstance(show, ShowResult | ShowBefore)
         alpha = renderer.alpha(rig, frame) if whole else None
         seen = request.viewing.seen(pixels, plate.space) if whole else pixels
+        if request.hdr and whole and not (request.draft or request.clipping) and float(seen.max()) > BARELY_ABOVE:
+            return _in_pq(seen, plate.space, alpha), True
         picture = to_screen(seen, plate.space, v.x0, v.y0, alpha, dithered=not request.draft)
         if request.clipping and whole:
             request.viewing.mark(picture, pixels, plate.space)
-        return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture)
+        return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture), False
 
     picture = drawn(request.show, view)
     pace.told(request.draft, request.frame, time.monotonic() - began)
-    yield _frame(request, rig, plate.size, "picture", view, picture, keyed)
+    yield _frame(request, rig, plate.size, "picture", view, *picture, keyed)
     if request.light is None:
         return
     width, height = fit_within(plate.size, request.stage_width)
     small = View(width=width, height=height, x0=0, y0=0, x1=width, y1=height)
     for stage in STAGES:
-        yield _frame(request, rig, plate.size, stage, small, drawn(ShowStage(light=request.light, stage=stage), small))
+        yield _frame(request, rig, plate.size, stage, small, *drawn(ShowStage(light=request.light, stage=stage), small))
 
 
 def _frame(
@@ -131,6 +147,7 @@ def _frame(
     part: str,
     view: View,
     picture: bytes,
+    hdr: bool,
     keyed: dict[str, dict[str, Any]] | None = None,
 ) -> bytes:
     header = FrameHeader(
@@ -141,10 +158,21 @@ def _frame(
         box=rig.prepare.box(size),
         angle=rig.prepare.straighten,
         frame=request.frame,
+        hdr=hdr,
         keyed=keyed or {},
     )
     head = header.model_dump_json().encode()
     return struct.pack("<I", len(head)) + head + picture
+
+
+def _in_pq(pixels: Floats, space: RgbSpace, alpha: Floats | None) -> bytes:
+    """Linear light (h, w, 3) in `space` as a PNG in Rec. 2020 and PQ; transparent parts lie on paper, as they do else."""
+    if alpha is not None:
+        cover = alpha[:, :, None]
+        pixels = pixels * cover + PAPER * (1 - cover)
+    matrix = space.matrix_to(LINEAR_REC2020)
+    light = pixels if matrix is None else np.maximum(mixed(pixels, matrix), 0)
+    return png.encoded(Raster(light, space=LINEAR_REC2020), high=True, level=1)
 
 
 class _Unknown(AurelonError):

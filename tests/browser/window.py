@@ -24,7 +24,7 @@ from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
 
 from tests.pictures import scene
 
-FLAGS = [
+FLAGS = (
     "--no-sandbox",
     "--disable-gpu",
     "--disable-quic",
@@ -32,7 +32,7 @@ FLAGS = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
-]
+)
 ROOT = Path(__file__).resolve().parents[2]
 AURELON = [sys.executable, "-m", "aurelon.cli"]
 
@@ -79,7 +79,7 @@ def demo_window(script: str = "") -> Iterator[tuple[Page, str, Path]]:
         service.start()
         try:
             with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(FLAGS))
                 page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
                 page.set_default_timeout(60000)
                 page.add_init_script(script or "0")
@@ -105,6 +105,7 @@ def add_light(page: Page, kind: str, settle: int) -> None:
 
 
 class BrowserTest(unittest.TestCase):
+    flags: tuple[str, ...] = FLAGS
     service: Service
     page: Page
     browser: Browser
@@ -119,7 +120,7 @@ class BrowserTest(unittest.TestCase):
         cls.service.start()
         cls.addClassCleanup(cls.service.stop)
         playwright = cls.enterClassContext(sync_playwright())
-        cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(cls.flags))
         cls.addClassCleanup(cls.browser.close)
 
     def setUp(self) -> None:

@@ -10,12 +10,14 @@ from typing import Any
 from unittest import mock
 from xml.etree import ElementTree
 
+import colour
+import cv2
 import numpy as np
 import tifffile
 from PIL import Image
 from starlette.websockets import WebSocketDisconnect
 
-from aurelon.core import read_plate, render
+from aurelon.core import check_rig, read_plate, render
 from aurelon.core.codecs import raw
 from aurelon.core.export.picture import to_codes
 from aurelon.core.imaging.rgb_space import SRGB
@@ -190,6 +192,32 @@ class Preview(ServiceTest):
         pixels = render(opened, rig_of(light("shafts")), size=(150, 100), region=(10, 5, 140, 95))
         codes = to_codes(pixels, opened.space, opened.space)
         self.assertLessEqual(np.abs(picture - np.clip(codes, 0, 1) * 255).max(), 1.01)
+
+    def test_for_a_bright_screen_an_exact_frame_holds_light_above_white(self) -> None:
+        data = png(scene(300, 200))
+        plate, rig = self.add(data), {"prepare": {"exposure": 2}}
+        view = {"width": 150, "height": 100, "x0": 10, "y0": 5, "x1": 140, "y1": 95}
+        for frame, wanted in (
+            ({"hdr": True}, True),
+            ({"hdr": False}, False),
+            ({"hdr": True, "draft": True}, False),
+            ({"hdr": True, "clipping": True}, False),
+            ({"hdr": True, "rig": {"prepare": {"exposure": -3}}}, False),
+        ):
+            with self.subTest(frame), self.preview(plate) as socket:
+                socket.send_text(json.dumps({"seq": 1, "rig": rig, "view": view, **frame}))
+                sent = socket.receive_bytes()
+                (length,) = struct.unpack_from("<I", sent)
+                self.assertEqual(json.loads(sent[4 : 4 + length])["hdr"], wanted)
+                self.assertEqual(b"cICP" + bytes((9, 16, 0, 1)) in sent, wanted)
+                if wanted:
+                    codes = cv2.imdecode(np.frombuffer(sent[4 + length :], np.uint8), cv2.IMREAD_UNCHANGED)
+                    assert codes is not None
+                    seen = colour.models.eotf_ST2084(codes[:, :, ::-1] / 65535) / 203
+                    pixels = render(read_plate(data, "a.png"), check_rig(rig), size=(150, 100), region=(10, 5, 140, 95))
+                    there = colour.RGB_to_RGB(pixels, "sRGB", "ITU-R BT.2020", chromatic_adaptation_transform=None)
+                    self.assertGreater(float(there.max()), 1.5)
+                    np.testing.assert_allclose(seen, there, rtol=2e-3, atol=2e-3)
 
     def test_the_stages_of_the_selected_light_follow(self) -> None:
         plate = self.add()

@@ -34,6 +34,8 @@ TOLD = (b"eXIf", b"iCCP", b"iTXt", b"tEXt", b"zTXt", b"tIME", b"sPLT", b"hIST")
 RIG = b"Aurelon rig\0"  # keyword of the text chunk in which one travels
 MOST_PROFILE = 16 << 20  # bytes
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
+LEVEL = 4  # of packing
+AFTER_HEADER = 8 + 25  # bytes: the signature and the first chunk
 
 
 def matches(head: bytes) -> bool:
@@ -136,13 +138,16 @@ def _chunk(kind: bytes, content: bytes) -> bytes:
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
-    high = depth == "pq16"
+    return encoded(raster, high=depth == "pq16", level=LEVEL)
+
+
+def encoded(raster: Raster, *, high: bool, level: int) -> bytes:
+    """The file; `high`: of linear light in Rec. 2020, by the perceptual quantiser. `level` 1..9 is how hard it is packed."""
     colour = light_to_pq(raster.samples) if high else raster.samples
     samples = colour if raster.alpha is None else np.dstack([colour, raster.alpha])
     if high:
         samples = np.round(samples * np.float32(65535)).astype(np.uint16)
-    encoded = bytes(imagecodecs.png_encode(np.ascontiguousarray(samples), level=4))
-    after_header = len(SIGNATURE) + 25
+    made = bytes(imagecodecs.png_encode(np.ascontiguousarray(samples), level=level))
     extra = b""
     if high:
         extra += _chunk(b"cICP", bytes((BT2020, PQ, 0, 1)))
@@ -155,4 +160,4 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
         extra += _chunk(b"iTXt", XMP + b"\0\0\0\0" + raster.xmp)
     if raster.rig:
         extra += _chunk(b"tEXt", RIG + packed(raster.rig).encode())
-    return encoded[:after_header] + extra + encoded[after_header:]
+    return made[:AFTER_HEADER] + extra + made[AFTER_HEADER:]

@@ -32,7 +32,8 @@ const Area = styled.div`
     transform-origin: 0 0;
     will-change: transform;
   }
-  canvas {
+  canvas,
+  .bright {
     visibility: hidden;
   }
   .moving {
@@ -110,7 +111,9 @@ export function PictureArea({ children, over }: { children: ReactNode; over: Rea
   }, [now, viewing]);
 
   const attach = useCallback((canvas: HTMLCanvasElement | null) => sheet.attach(canvas), [sheet]);
+  const attachBright = useCallback((image: HTMLImageElement | null) => sheet.attachBright(image), [sheet]);
   const attachBeside = useCallback((canvas: HTMLCanvasElement | null) => beside.attach(canvas), [beside]);
+  const attachBesideBright = useCallback((image: HTMLImageElement | null) => beside.attachBright(image), [beside]);
   const pinched = usePinch(area);
   const pan = useHandle({
     at: () => placementNow(now()) ?? { x: 0, y: 0 },
@@ -131,10 +134,12 @@ export function PictureArea({ children, over }: { children: ReactNode; over: Rea
       <div className="pane" style={left}>
         {!begun && <img ref={first} src={thumbnailOf(plate)} alt="" draggable={false} />}
         <canvas ref={attach} role="img" aria-label={`${plate.name}, lit`} />
+        <img ref={attachBright} className="bright" alt="" draggable={false} />
       </div>
       {way && (
         <div className="pane" style={right}>
           <canvas ref={attachBeside} role="img" aria-label={`${plate.name}, to compare with`} />
+          <img ref={attachBesideBright} className="bright" alt="" draggable={false} />
         </div>
       )}
       <div ref={moving} className="moving">

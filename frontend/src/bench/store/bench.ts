@@ -19,7 +19,7 @@ import { makeMasking, rememberedBrushes, type Masking } from "./masking";
 import { defaultsOf, type Selection } from "./rig";
 import { lightIdNow, placementNow } from "./selectors";
 import { Sheet } from "./sheet";
-import { stateOf, type Comparison, type DialogName, type Seeing, type State } from "./state";
+import { brightScreen, stateOf, type Comparison, type DialogName, type Seeing, type State } from "./state";
 import { makeTakes, type Takes } from "./takes";
 import { makeViewing, type Viewing } from "./viewing";
 import { wishBeside, wishNow } from "./wish";
@@ -114,12 +114,12 @@ function start(bench: Bench): () => void {
   const flow = openFlow(plateId, {
     wish: () => wishNow(store.getState()),
     moving,
-    onPicture: (bitmap, header, fresh) => {
+    onPicture: (bitmap, header, fresh, bright) => {
       if (moved()) {
         bitmap.close();
         return;
       }
-      bench.sheet.show(bitmap, header);
+      bench.sheet.show(bitmap, header, { bright });
       bench.viewing.told(header.box);
       bench.frames.told(header, fresh);
       if (!store.getState().begun) {
@@ -144,7 +144,7 @@ function start(bench: Bench): () => void {
     beside = openFlow(plateId, {
       wish: () => wishBeside(store.getState()),
       moving,
-      onPicture: (bitmap, header) => bench.beside.show(bitmap, header),
+      onPicture: (bitmap, header, _, bright) => bench.beside.show(bitmap, header, { bright }),
       onStage: () => undefined,
       onExact: () => undefined,
       onConnected: () => undefined,
@@ -167,6 +167,8 @@ function start(bench: Bench): () => void {
     beside?.poke();
   });
   const stopPlayer = store.getState().plate.frames > 1 ? openPlayer(plateId, store, bench.sheet) : () => undefined;
+  const onScreen = () => store.setState({ hdr: brightScreen.matches });
+  brightScreen.addEventListener("change", onScreen);
   const stopFacts = followFacts(store);
   const stopGuard = bench.keeping.guard();
   void bench.frames.load();
@@ -176,6 +178,7 @@ function start(bench: Bench): () => void {
     stopWatching();
     stopPlayer();
     stopFacts();
+    brightScreen.removeEventListener("change", onScreen);
     stopGuard();
     cancelAnimationFrame(planned);
     flow.close();

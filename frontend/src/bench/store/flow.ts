@@ -17,7 +17,7 @@ interface Screen {
   /** Only drafts are wanted. */
   draft?: boolean;
   /** `fresh`: nothing has changed since the picture was asked for. */
-  onPicture: (bitmap: ImageBitmap, header: FrameHeader, fresh: boolean) => void;
+  onPicture: (bitmap: ImageBitmap, header: FrameHeader, fresh: boolean, bright: Blob | null) => void;
   /** `colour`: its mean as CSS, null where it is dark. */
   onStage: (picture: Blob, header: FrameHeader, colour: string | null) => void;
   /** Whether the exact picture of what is wished for is shown. */
@@ -44,6 +44,7 @@ export function sameButFrame(a: Wish, b: Wish): boolean {
     a.painting === b.painting &&
     a.light === b.light &&
     a.clipping === b.clipping &&
+    a.hdr === b.hdr &&
     a.seeing === b.seeing &&
     JSON.stringify([a.view, a.show]) === JSON.stringify([b.view, b.show])
   );
@@ -94,6 +95,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
       frame: wish.frame,
       show: wish.show,
       clipping: wish.clipping,
+      hdr: wish.hdr,
       viewing: wish.seeing,
       light: stages ? wish.light : null,
       draft,
@@ -133,14 +135,15 @@ export function openFlow(plateId: number, screen: Screen): Flow {
     if (!planned) planned = requestAnimationFrame(look);
   };
 
-  const show = (bitmap: ImageBitmap, header: FrameHeader) => {
+  const show = (bitmap: ImageBitmap, header: FrameHeader, bright: Blob | null) => {
     if (closed || header.seq < (newest[header.part] ?? 0)) {
       bitmap.close();
       return;
     }
     newest[header.part] = header.seq;
     const now = screen.wish();
-    screen.onPicture(bitmap, header, header.seq === last?.seq && now?.rig === last.wish.rig && now.frame === last.wish.frame);
+    const fresh = header.seq === last?.seq && now?.rig === last.wish.rig && now.frame === last.wish.frame;
+    screen.onPicture(bitmap, header, fresh, bright);
     screen.onError(null);
     if (header.exact && header.seq === last?.seq) {
       const wish = screen.wish();
@@ -190,7 +193,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
         look();
         return;
       case "picture":
-        show(heard.bitmap, heard.header);
+        show(heard.bitmap, heard.header, heard.bright);
         return;
       case "stage":
         if (heard.header.seq < (newest[heard.header.part] ?? 0)) return;

@@ -5,6 +5,8 @@ import type { Placement } from "../picture/view";
  * is moved by a transform alone, so that the view follows the hand without anything being drawn. */
 export class Sheet {
   private canvas: HTMLCanvasElement | null = null;
+  /** Over the canvas, which holds nothing above white: the same frame for a screen that shows more. */
+  private bright: HTMLImageElement | null = null;
   private frame: { header: FrameHeader; width: number; height: number; cropped: boolean } | null = null;
   private placed: { placement: Placement; plate: Plate } | null = null;
 
@@ -13,8 +15,16 @@ export class Sheet {
     this.frame = null;
   }
 
+  attachBright(image: HTMLImageElement | null): void {
+    this.bright = image;
+  }
+
   /** Shows a frame, and takes it over; `cropped` without what lies outside its crop. */
-  show(bitmap: ImageBitmap, header: FrameHeader, cropped = false): void {
+  show(
+    bitmap: ImageBitmap,
+    header: FrameHeader,
+    { cropped = false, bright = null }: { cropped?: boolean; bright?: Blob | null } = {},
+  ): void {
     const context = this.canvas?.getContext("bitmaprenderer");
     if (!this.canvas || !context) {
       bitmap.close();
@@ -25,12 +35,32 @@ export class Sheet {
     if (this.canvas.height !== bitmap.height) this.canvas.height = bitmap.height;
     context.transferFromImageBitmap(bitmap);
     this.canvas.style.visibility = "visible";
+    this.showBright(bright);
     this.lay();
+  }
+
+  private showBright(picture: Blob | null): void {
+    const image = this.bright;
+    if (!image) return;
+    if (image.src) URL.revokeObjectURL(image.src);
+    image.style.visibility = "hidden";
+    if (!picture) {
+      image.removeAttribute("src");
+      return;
+    }
+    const address = URL.createObjectURL(picture);
+    image.src = address;
+    image.decode().then(
+      () => {
+        if (image.src === address) image.style.visibility = "visible";
+      },
+      () => undefined, // another frame has come, and the canvas shows this one
+    );
   }
 
   /** Shows a frame that stays the caller's own, within its crop. */
   showKept(bitmap: ImageBitmap, header: FrameHeader): void {
-    void createImageBitmap(bitmap).then((copy) => this.show(copy, header, true));
+    void createImageBitmap(bitmap).then((copy) => this.show(copy, header, { cropped: true }));
   }
 
   /** Where the plate lies now. */
@@ -54,10 +84,11 @@ export class Sheet {
     const top = Math.round(placement.y * ratio) + view.y0 * (exact ? 1 : perY);
     const across = exact ? 1 : ((view.x1 - view.x0) * perX) / width;
     const down = exact ? 1 : ((view.y1 - view.y0) * perY) / height;
-    const { style } = this.canvas;
-    style.transform = `translate(${left / ratio}px, ${top / ratio}px) scale(${across / ratio}, ${down / ratio})`;
-    style.clipPath = cropped ? cutOff(header, width, height) : "";
-    style.imageRendering = !exact && perX >= 2 ? "pixelated" : "auto";
+    for (const style of [this.canvas.style, ...(this.bright ? [this.bright.style] : [])]) {
+      style.transform = `translate(${left / ratio}px, ${top / ratio}px) scale(${across / ratio}, ${down / ratio})`;
+      style.clipPath = cropped ? cutOff(header, width, height) : "";
+      style.imageRendering = !exact && perX >= 2 ? "pixelated" : "auto";
+    }
   }
 }
 

@@ -81,6 +81,8 @@ export interface State {
   clipping: boolean;
   /** How the picture is looked at: no part of the rig. */
   seeing: Seeing;
+  /** The screen shows more than white. */
+  hdr: boolean;
   maskView: MaskView;
   brushes: Record<string, Brush>;
   cutting: Cutting | null;
@@ -126,6 +128,9 @@ export interface State {
   thread: string | null;
 }
 
+/** Media Queries Level 5: whether the screen shows more than white. */
+export const brightScreen = window.matchMedia("(dynamic-range: high)");
+
 export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushes: Record<string, Brush>, seeing: Seeing): State {
   return {
     plate,
@@ -144,6 +149,7 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     handles: true,
     clipping: false,
     seeing,
+    hdr: brightScreen.matches,
     maskView: "off",
     brushes,
     cutting: null,

@@ -19,6 +19,8 @@ export interface Wish {
   /** The light whose stages are wanted, small. */
   light: string | null;
   clipping: boolean;
+  /** The screen shows more than white. */
+  hdr: boolean;
   seeing: Seeing;
   /** A stroke that is being drawn on the rig. */
   painting: Painting | null;
@@ -76,7 +78,7 @@ export function wishAhead(s: State): Wish | null {
   if (!wish || !placement) return null;
   // A crop that moves shows another part of each frame: all of it is made, and the sheet cuts it off.
   const view = trackOf(s.rig, "prepare", "crop") ? wholeView(placement, s.plate, window.devicePixelRatio) : wish.view;
-  return { ...wish, view, light: null, painting: null };
+  return { ...wish, view, hdr: false, light: null, painting: null };
 }
 
 function wishOf(s: State): Wish | null {
@@ -91,6 +93,7 @@ function wishOf(s: State): Wish | null {
       frame: s.frame,
       light,
       clipping: s.clipping,
+      hdr: s.hdr,
       seeing: s.seeing,
       painting: null,
     };
@@ -111,6 +114,7 @@ function wishOf(s: State): Wish | null {
     frame: s.frame,
     light,
     clipping: s.clipping,
+    hdr: s.hdr,
     seeing: s.seeing,
     painting: paintingNow(s),
   };
@@ -127,6 +131,7 @@ export function wishBeside(s: State): Wish | null {
     frame: s.frame,
     light: null,
     clipping: s.clipping,
+    hdr: s.hdr,
     seeing: s.seeing,
     painting: null,
   };

@@ -17,7 +17,7 @@ async function receive(data: ArrayBuffer): Promise<void> {
   const picture = new Blob([new Uint8Array(data, 4 + length)], { type: header.exact ? "image/png" : "image/jpeg" });
   if (header.part === "picture") {
     const bitmap = await createImageBitmap(picture);
-    tell({ is: "picture", header, bitmap }, [bitmap]);
+    tell({ is: "picture", header, bitmap, bright: header.hdr ? picture : null }, [bitmap]);
   } else {
     tell({ is: "stage", header, picture, colour: header.part === "colour" ? await meanColour(picture) : null });
   }

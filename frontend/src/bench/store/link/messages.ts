@@ -8,7 +8,8 @@ export type Heard =
   | { is: "open" }
   /** The picture that was asked for has come, and is being decoded. */
   | { is: "answered"; seq: number }
-  | { is: "picture"; header: FrameHeader; bitmap: ImageBitmap }
+  /** `bright`: the same as it is for a screen of high dynamic range, where it is more than `bitmap` holds. */
+  | { is: "picture"; header: FrameHeader; bitmap: ImageBitmap; bright: Blob | null }
   /** A small picture of a stage; `colour` is its mean as CSS, null where it is dark. */
   | { is: "stage"; header: FrameHeader; picture: Blob; colour: string | null }
   | { is: "failed"; failure: PreviewFailure }
