@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 STAMPS := .stamps
-.PHONY: demo test check bench bench-screen bench-runs bench-reels attack setup setup-test
+.PHONY: demo test check bench bench-screen bench-runs bench-reels bench-formats attack setup setup-test
 
 demo: setup
 	$(BIN)/aurelon serve --demo --data work-data
@@ -24,6 +24,10 @@ bench-screen: setup-test
 # How runs go on over workers; ten minutes.
 bench-runs: setup-test
 	$(BIN)/python -m tests.bench_runs
+
+# How fast files are read and written, each beside its library alone; ten minutes.
+bench-formats: setup-test
+	$(BIN)/python -m tests.bench_formats
 
 # How lit reels go on over workers, frame by frame; four minutes.
 bench-reels: setup-test

@@ -12,7 +12,6 @@ from typing import Any, TypeVar, cast
 
 import imagecodecs
 import numpy as np
-from numba import njit, prange
 from numpy.typing import NDArray
 
 from aurelon.core.codecs import glance_at, layer_of, read_raster
@@ -23,6 +22,7 @@ from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.icc import ProfileError, read_profile
 from aurelon.core.imaging.resample import reduce_to
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB, RgbSpace
+from aurelon.core.imaging.samples import look_up
 from aurelon.core.imaging.screen import png_of
 
 KEPT_REDUCTIONS = 4
@@ -209,6 +209,9 @@ def _to_linear(samples: NDArray[Any], space: RgbSpace) -> Floats:
     anything under the sky is taken down to that."""
     height, width, channels = samples.shape
     linear = np.empty((height, width, 3), np.float32)
+    if samples.dtype == np.float32 and all(curve.is_linear for curve in space.curves):
+        np.clip(samples, 0.0, BRIGHTEST, out=linear)
+        return linear
     if samples.dtype == np.float32:
         for rows in (slice(y, y + ROWS) for y in range(0, height, ROWS)):  # what a curve needs beside is twice as wide
             for c in range(3):
@@ -218,14 +221,5 @@ def _to_linear(samples: NDArray[Any], space: RgbSpace) -> Floats:
     top = 255 if samples.dtype == np.uint8 else 65535
     codes = np.arange(top + 1) / top
     tables = np.stack([np.maximum(curve.decode(codes), 0.0) for curve in space.curves]).astype(np.float32)
-    _look_up(samples, tables, linear)
+    look_up(samples, tables, linear)
     return linear
-
-
-@njit(parallel=True, cache=True)
-def _look_up(samples: NDArray[Any], tables: Floats, out: Floats) -> None:
-    height, width, channels = samples.shape
-    for y in prange(height):
-        for x in range(width):
-            for c in range(3):
-                out[y, x, c] = tables[c, samples[y, x, min(c, channels - 1)]]

@@ -19,6 +19,7 @@ from PIL import Image
 
 from aurelon.core import OutputError, PlateError, Rig, parse_rig, read_plate
 from aurelon.core.codecs import avif, layer_of, layers_in, png
+from aurelon.core.codecs.shared.heif_items import with_metadata
 from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.export import targets
 from aurelon.core.export.passes import PassesExport
@@ -198,6 +199,13 @@ class Travelling(unittest.TestCase):
             self.assertEqual(xmp is not None and b'dc:source="Merrow Point"' in xmp, wanted)
 
 
+def with_exif(data: bytes, block: bytes) -> bytes:
+    """An AVIF that has EXIF in place of what is now there, whatever that holds."""
+    good = b"II*\0" + bytes(len(block) - 4)
+    told = with_metadata(data, good, None)
+    return told.replace(good, block)
+
+
 class Exif(unittest.TestCase):
     def block(self, tag: int, text: bytes, shift: int = 0) -> bytes:
         """A block with one text."""
@@ -228,11 +236,18 @@ class Exif(unittest.TestCase):
         for said, block in {"short": whole[:30], "far": far, "number": number, "noise": noise}.items():
             plate = read_plate(self.jpeg(block), "a.jpg")
             self.assertEqual(plate.said, ("a.jpg has damaged EXIF data; what cannot be read of it goes into no TIFF.",), said)
-            for form in ("tiff", "png", "jpeg", "webp"):
+            for form in ("tiff", "png", "jpeg", "webp", "jxl", "avif"):
                 with self.subTest(said, form=form), warnings.catch_warnings():
                     warnings.simplefilter("ignore")
                     made = read_plate(exported(plate, Rig(), form, "8"), f"a.{form}")
                     np.testing.assert_allclose(made.pixels, plate.pixels, atol=0.02)
+                    self.assertEqual(
+                        any("damaged EXIF" in one for one in made.said), form != "tiff" and (form, said) != ("avif", "noise")
+                    )
+            if said == "noise":
+                made = read_plate(with_exif(exported(plate, Rig(), "avif", "8"), block), "a.avif")
+                self.assertIn("damaged EXIF", made.said[0])
+                np.testing.assert_allclose(made.pixels, plate.pixels, atol=0.02)
 
 
 class Bombs(unittest.TestCase):

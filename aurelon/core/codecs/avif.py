@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from aurelon.core.codecs.shared.exif import DAMAGED, notes_of
 from aurelon.core.codecs.shared.heif_items import with_metadata
 from aurelon.core.codecs.shared.raster import (
     CUT_SHORT,
@@ -39,7 +40,9 @@ from aurelon.core.imaging.code_points import (
     light_to_pq,
 )
 from aurelon.core.imaging.rgb_space import RgbSpace
+from aurelon.core.imaging.samples import widened
 
+EXIF_ITEM, NO_ITEM = b"\0Exif\0", b"\0none\0"  # as an item of the file says its type
 SPEED = 8  # of the encoder, 0..10; slower ones gain little
 
 
@@ -67,23 +70,34 @@ def matches(head: bytes) -> bool:
 
 
 def measure(data: bytes) -> tuple[int, int]:
-    return open_with_pillow(data).size
+    return _opened(data)[0].size
+
+
+def _opened(data: bytes) -> tuple[Image.Image, bytes, tuple[str, ...]]:
+    """The file, its bytes, and what there is to say. EXIF that is none, at which the library gives the whole file up, is passed
+    over."""
+    try:
+        return open_with_pillow(data), data, ()
+    except UnreadableError:
+        without = data.replace(EXIF_ITEM, NO_ITEM, 1)
+        if without == data:
+            raise
+        return open_with_pillow(without), without, (DAMAGED,)
 
 
 def read(data: bytes) -> Raster:
-    picture = open_with_pillow(data)
+    picture, data, said = _opened(data)
     try:
         # The other reader knows every depth, but overruns its memory on files of several pictures.
         samples = _first_of(picture) if is_animated(picture) else imagecodecs.avif_decode(data)
     except (imagecodecs.AvifError, ValueError, RuntimeError) as error:
         raise UnreadableError(CUT_SHORT) from error
     if samples.dtype == np.uint16:
-        bits = _bits(data)
-        samples = np.round(samples * np.float32(65535 / ((1 << bits) - 1))).astype(np.uint16)
+        samples = widened(samples, _bits(data))
     # How the file says that it is to be turned comes as EXIF says it.
     colour, alpha = split_alpha(upright(samples, exif_orientation(picture.info.get("exif"))))
-    said, xmp = said_of(picture), upright_xmp(picture.info.get("xmp"))
     icc, exif = picture.info.get("icc_profile"), exif_upright(picture.info.get("exif"))
+    said, xmp = (*said, *said_of(picture), *notes_of(exif)), upright_xmp(picture.info.get("xmp"))
     points = None if icc else _stated(data)
     if points is None:
         return Raster(np.ascontiguousarray(colour), alpha, icc, exif, xmp=xmp, rig=rig_in(xmp), said=said)

@@ -12,6 +12,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 import OpenEXR
 from numpy.typing import NDArray
@@ -20,6 +21,7 @@ from aurelon.core.codecs.shared.raster import CUT_SHORT, Format, Raster, Unreada
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.code_points import linear_space_of
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, RgbSpace, chromaticities_of
+from aurelon.core.imaging.samples import from_halves
 
 FORMAT = Format(
     "exr",
@@ -129,8 +131,8 @@ def _layers(channels: Mapping[str, Any]) -> dict[str, dict[str, str]]:
 def _raster(part: Any, names: Mapping[str, str]) -> Raster:
     display, stored = _window(part.header, "displayWindow"), _window(part.header, "dataWindow")
     planes = [_shown(np.asarray(part.channels[name].pixels), stored, display) for name in names.values()]
-    colour = np.ascontiguousarray(np.stack(planes[:3], axis=2))
-    alpha = planes[3] if len(planes) > 3 else None
+    colour = _side_by_side(planes[:3])
+    alpha = all_numbers(planes[3]) if len(planes) > 3 else None
     if alpha is not None:
         # Colour comes multiplied by alpha.
         colour = np.where(alpha[:, :, None] > 0, colour / np.maximum(alpha, 1e-6)[:, :, None], colour).astype(np.float32)
@@ -138,21 +140,27 @@ def _raster(part: Any, names: Mapping[str, str]) -> Raster:
     return Raster(colour, alpha, space=_space(part.header.get("chromaticities")))
 
 
-def _shown(plane: NDArray[Any], stored: tuple[int, int, int, int], display: tuple[int, int, int, int]) -> Floats:
+def _side_by_side(planes: list[NDArray[Any]]) -> Floats:
+    """Planes (h, w) as (h, w, n) float32. Raises UnreadableError where one has what is no number."""
+    if all(plane.dtype == np.float16 for plane in planes):
+        return all_numbers(from_halves(planes))
+    return all_numbers(cv2.merge([np.ascontiguousarray(plane, np.float32) for plane in planes]))
+
+
+def _shown(plane: NDArray[Any], stored: tuple[int, int, int, int], display: tuple[int, int, int, int]) -> NDArray[Any]:
     """What of a stored plane lies in the display window, black elsewhere."""
     width, height = stored[2] - stored[0], stored[3] - stored[1]
     if plane.shape != (height, width):
         raise UnreadableError("has channels at less than its full size; save it with all channels alike")
     if plane.dtype.kind != "f":
         raise UnreadableError("has whole numbers where colours should be; save it as half or float")
-    numbers = all_numbers(plane)
     if stored == display:
-        return np.ascontiguousarray(numbers)
-    out = np.zeros((display[3] - display[1], display[2] - display[0]), np.float32)
+        return np.ascontiguousarray(plane)
+    out = np.zeros((display[3] - display[1], display[2] - display[0]), plane.dtype)
     x0, y0 = max(stored[0], display[0]), max(stored[1], display[1])
     x1, y1 = min(stored[2], display[2]), min(stored[3], display[3])
     if x0 < x1 and y0 < y1:
-        inside = numbers[y0 - stored[1] : y1 - stored[1], x0 - stored[0] : x1 - stored[0]]
+        inside = plane[y0 - stored[1] : y1 - stored[1], x0 - stored[0] : x1 - stored[0]]
         out[y0 - display[1] : y1 - display[1], x0 - display[0] : x1 - display[0]] = inside
     return out
 

@@ -7,11 +7,13 @@ import io
 from dataclasses import replace
 from typing import Any
 
+import cv2
 import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
 from pillow_jxl import JpegXLImagePlugin
 
+from aurelon.core.codecs.shared.exif import notes_of
 from aurelon.core.codecs.shared.heif_items import box, boxes
 from aurelon.core.codecs.shared.jxl_header import USUAL_PEAK, said_anew, said_by
 from aurelon.core.codecs.shared.raster import (
@@ -38,6 +40,7 @@ from aurelon.core.imaging.code_points import (
     space_of,
 )
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB, RgbSpace
+from aurelon.core.imaging.samples import look_up, widened
 
 USUAL = BT709, SRGB_TRANSFER
 
@@ -58,7 +61,7 @@ FORMAT = Format(
     carries_rig=True,
     order=6,
 )
-MOST_XMP = 16 << 20  # bytes
+MOST_TOLD = 16 << 20  # bytes of unpacked metadata
 EFFORT = 4  # of the encoder, 1..9
 SHORTEST = 12  # bytes of a code stream
 PQ_PEAK = 10_000.0  # cd/m², of SMPTE ST 2084
@@ -83,42 +86,53 @@ def _code_stream(data: bytes) -> bytes:
     return data
 
 
-def _xmp(data: bytes) -> bytes | None:
-    """The metadata in a container, which may be packed."""
+def _told(data: bytes, wanted: bytes) -> bytes | None:
+    """What a box of metadata in a container holds, which may be packed."""
     for kind, start, end in boxes(data) if data[:12] == CONTAINER else ():
-        if kind == b"xml ":
+        if kind == wanted:
             return data[start:end]
-        if kind == b"brob" and data[start : start + 4] == b"xml ":
+        if kind == b"brob" and data[start : start + 4] == wanted:
             try:
-                return bytes(imagecodecs.brotli_decode(data[start + 4 : end], out=MOST_XMP))
+                return bytes(imagecodecs.brotli_decode(data[start + 4 : end], out=MOST_TOLD))
             except (imagecodecs.BrotliError, ValueError, RuntimeError):
                 return None
     return None
+
+
+def _exif(data: bytes) -> bytes | None:
+    """EXIF after the four bytes that say where it begins."""
+    content = _told(data, b"Exif")
+    if content is None or len(content) < 4:
+        return None
+    return content[4 + int.from_bytes(content[:4], "big") :] or None
+
+
+def _profile(data: bytes) -> bytes | None:
+    """The profile, by a reader that decodes the picture once more for it."""
+    icc: bytes | None = JpegXLImagePlugin.JXLImageFile(io.BytesIO(data)).info.get("icc_profile")
+    return icc
 
 
 def read(data: bytes) -> Raster:
     said = said_by(_code_stream(data))
     try:
         samples = imagecodecs.jpegxl_decode(data, index=0)
-        # The other reader knows no depth but 8 bits, but what the file says beside its samples.
-        stated = JpegXLImagePlugin.JXLImageFile(io.BytesIO(data)).info
+        icc = _profile(data) if said.points is None else None
     except (imagecodecs.JpegxlError, ValueError, RuntimeError, OSError, SyntaxError) as error:
         raise UnreadableError(CUT_SHORT) from error
     if samples.ndim not in (2, 3) or (samples.ndim == 3 and samples.shape[2] > 4):
         raise UnreadableError("has a layout of samples that Aurelon does not read; save it as plain RGB or grey")
-    whole = samples.dtype.kind == "u"
-    if not whole:
+    if samples.dtype.kind == "f":
         samples = all_numbers(samples)
     elif said.bits < 8 * samples.itemsize:
-        most = np.iinfo(samples.dtype).max
-        samples = np.round(samples * np.float32(most / ((1 << said.bits) - 1))).astype(samples.dtype)
+        samples = widened(samples, said.bits)
     colour, alpha = split_alpha(samples)
-    exif, xmp = exif_upright(stated.get("exif")), upright_xmp(_xmp(data))
-    if whole and said.points is not None:
-        raster = by_code_points(np.ascontiguousarray(colour), alpha, exif, *said.points)
+    exif, xmp = exif_upright(_exif(data)), upright_xmp(_told(data, b"xml "))
+    if said.points is None:
+        raster = Raster(np.ascontiguousarray(colour), alpha, icc, exif)
     else:
-        raster = Raster(np.ascontiguousarray(colour), alpha, stated.get("icc_profile"), exif)
-    return replace(raster, xmp=xmp, rig=rig_in(xmp), said=(ANIMATED,) if said.animated else ())
+        raster = by_code_points(np.ascontiguousarray(colour), alpha, exif, *said.points)
+    return replace(raster, xmp=xmp, rig=rig_in(xmp), said=(*((ANIMATED,) if said.animated else ()), *notes_of(exif)))
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
@@ -170,9 +184,11 @@ def _light(raster: Raster, points: tuple[int, int]) -> NDArray[np.float32]:
     else:
         home = space_of(*points)
         most = np.iinfo(raster.samples.dtype).max
-        light = home.curves[0].decode(np.arange(most + 1) / most).astype(np.float32)[raster.samples]
+        table = home.curves[0].decode(np.arange(most + 1) / most).astype(np.float32)
+        light = np.empty((*raster.samples.shape[:2], 3), np.float32)
+        look_up(raster.samples, np.stack([table] * 3), light)
         alpha = None if alpha is None else alpha / np.float32(most)
     matrix = home.matrix_to(LINEAR_SRGB)
     if matrix is not None:
-        light = light @ matrix.T.astype(np.float32)
+        light = np.asarray(cv2.transform(light, matrix.astype(np.float32)), np.float32)
     return np.asarray(_with_alpha(light, alpha), np.float32)

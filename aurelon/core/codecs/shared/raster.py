@@ -14,6 +14,7 @@ from PIL import Image, UnidentifiedImageError
 
 from aurelon.core.imaging.code_points import HLG, PQ, space_of, to_light
 from aurelon.core.imaging.rgb_space import RgbSpace
+from aurelon.core.imaging.samples import all_finite
 
 ORIENTATION = 0x0112
 EXIF_IFD = 0x8769
@@ -101,7 +102,7 @@ def all_numbers(samples: NDArray[Any]) -> NDArray[np.float32]:
     """Float samples as float32. Raises UnreadableError where one is no number."""
     with np.errstate(over="ignore"):
         numbers = np.asarray(samples, np.float32)
-    if not np.isfinite(numbers).all():
+    if not all_finite(numbers):
         raise UnreadableError("has samples that are no numbers (NaN or infinite); mend it where it was made")
     return numbers
 
@@ -124,9 +125,14 @@ def by_code_points(colour: NDArray[Any], alpha: NDArray[Any] | None, exif: bytes
     space = space_of(primaries, transfer)
     if transfer not in (PQ, HLG):
         return Raster(colour, alpha, None, exif, space)
-    light = to_light(colour / np.float32(np.iinfo(colour.dtype).max), transfer)
-    cover = None if alpha is None else np.asarray(alpha / np.float32(np.iinfo(alpha.dtype).max), np.float32)
-    return Raster(light, cover, None, exif, space)
+    light = to_light(_in_units(colour), transfer)
+    return Raster(light, None if alpha is None else _in_units(alpha), None, exif, space)
+
+
+def _in_units(samples: NDArray[Any]) -> NDArray[np.float32]:
+    """Samples of any depth as 0..1."""
+    whole = samples.dtype.kind == "u"
+    return np.asarray(samples / np.float32(np.iinfo(samples.dtype).max) if whole else samples, np.float32)
 
 
 def split_alpha(samples: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any] | None]:
