@@ -23,8 +23,9 @@ from PIL import Image
 
 from aurelon.core.codecs import codecs, raw
 from aurelon.core.codecs.shared.raster import Raster
-from aurelon.core.export import passes, targets
+from aurelon.core.export import targets
 from aurelon.core.export.passes import PassesExport
+from aurelon.core.export.shared.layers import sums
 from aurelon.core.graph.renderer import never
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB, RgbSpace
 from tests.bench import Row, Table, copying, ratio
@@ -39,8 +40,9 @@ LIGHTS = ("bloom", "shafts", "halation", "starburst", "velvet")
 # Five passes of a large float picture, in a process of their own.
 IN_MEMORY = """
 import sys, numpy as np
-from aurelon.core.export import passes, targets
+from aurelon.core.export import targets
 from aurelon.core.export.passes import PassesExport
+from aurelon.core.export.shared.layers import sums
 from aurelon.core.graph.renderer import never
 from aurelon.core.plate import Plate
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB
@@ -146,14 +148,13 @@ def bench_passes(table: Table) -> None:
     target, options = targets()["passes"], PassesExport(format="exr", depth="half")
     half = {name: np.ascontiguousarray(plate.pixels[:, :, c], np.float16) for c, name in enumerate("RGB")}
     made: list[Any] = []
-    real = passes.sums
 
     def lit_before(*arguments: Any) -> Any:
         if not made:
-            made.append(real(*arguments))
+            made.append(sums(*arguments))
         return made[0]
 
-    with mock.patch.object(passes, "sums", lit_before):
+    with mock.patch("aurelon.core.export.passes.sums", lit_before):
         writing = ratio(
             lambda: target.run(plate, rig, options, lambda share: None, never), lambda: [by_exr(half) for _ in LIGHTS], ROUNDS
         )
