@@ -85,7 +85,7 @@ def _render(options: argparse.Namespace) -> int:
     if plate.exif and wanted.depth in forms[wanted.format].without_exif:
         print(f"{out}: written without what the camera noted (EXIF), which this kind of file does not carry", file=sys.stderr)
     made = targets()[wanted.target].run(plate, rig, wanted, lambda share: None, never)
-    write_whole(out, made.data)
+    write_whole(out, made.copy_to)
     return 0
 
 

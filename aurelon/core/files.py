@@ -4,19 +4,21 @@ from __future__ import annotations
 
 import os
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
+from typing import BinaryIO
 
 from aurelon.core.errors import OutputError
 
 
-def write_whole(path: Path, data: bytes) -> None:
-    """Writes a file that is there whole or not at all. Raises OutputError that names it."""
+def write_whole(path: Path, write: Callable[[BinaryIO], object]) -> None:
+    """Has a file written that is there whole or not at all. Raises OutputError that names it."""
     temporary = None
     try:
         handle, name = tempfile.mkstemp(dir=path.parent, prefix=".aurelon-")
         temporary = Path(name)
         with os.fdopen(handle, "wb") as file:
-            file.write(data)
+            write(file)
         temporary.chmod(0o666 & ~_umask())
         temporary.replace(path)
     except OSError as error:

@@ -15,7 +15,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 from threading import Condition, Event, Lock
-from typing import Any, Literal
+from typing import Any, BinaryIO, Literal
 
 from aurelon.core import AurelonError
 from aurelon.core.errors import Cancelled
@@ -36,11 +36,11 @@ class UnknownJob(AurelonError):
 
 @dataclass(frozen=True)
 class FileResult:
-    """A file that a job made: the name it is saved under, its media type and its bytes."""
+    """A file that a job made: the name it is saved under, its media type, and what writes it."""
 
     name: str
     media_type: str
-    data: bytes
+    write: Callable[[BinaryIO], object]
 
 
 @dataclass
@@ -168,8 +168,9 @@ class Jobs:
             made = work(Control(job))
             if made is not None:
                 path = self._folder / job.id
-                path.write_bytes(made.data)
-                job.file, job.file_name, job.media_type, job.size = path, made.name, made.media_type, len(made.data)
+                with path.open("wb") as file:
+                    made.write(file)
+                job.file, job.file_name, job.media_type, job.size = path, made.name, made.media_type, path.stat().st_size
             job.share = 1.0
             self._end(job, "done")
         except Cancelled:

@@ -93,7 +93,7 @@ def make(task: Task, content: Content, opened: Opened | None = None) -> Made:
         return told(suffix=form.suffixes[0], media_type=form.media_type, strip=(strip, options), seconds=seconds)
     made = targets()[options.target].run(renderer.plate, rig, options, lambda share: None, never)
     seconds = time.perf_counter() - begun
-    return told(data=made.data, suffix=made.suffix, media_type=made.media_type, seconds=seconds)
+    return told(data=made.whole(), suffix=made.suffix, media_type=made.media_type, seconds=seconds)
 
 
 def _options(task: Task, plate: Plate) -> PictureExport | PassesExport:

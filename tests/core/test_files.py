@@ -183,7 +183,7 @@ class Writing(unittest.TestCase):
             target = Path(folder) / "taken"
             (target / "inside").mkdir(parents=True)
             with self.assertRaisesRegex(OutputError, "taken cannot be written"):
-                write_whole(target, b"x")
+                write_whole(target, lambda file: file.write(b"x"))
             self.assertEqual([p.name for p in Path(folder).iterdir()], ["taken"])
 
     def test_every_codec_writes_what_it_reads(self) -> None:

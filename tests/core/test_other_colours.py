@@ -126,7 +126,7 @@ class Travelling(unittest.TestCase):
             with self.subTest("passes", form=form):
                 options = PassesExport(format=form, depth="half" if form == "exr" else "8")
                 made = targets()["passes"].run(plate, RIG, options, lambda share: None, never)
-                self.assertEqual(parse_rig(read_plate(made.data, f"a{made.suffix}").rig.encode()), RIG)
+                self.assertEqual(parse_rig(read_plate(made.whole(), f"a{made.suffix}").rig.encode()), RIG)
 
     def test_a_file_that_cannot_carry_it_is_refused_in_a_sentence(self) -> None:
         plate = plate_of(scene(96, 64))
@@ -288,7 +288,7 @@ class Several(unittest.TestCase):
 
     def passes(self, form: str, depth: str) -> bytes:
         options = PassesExport(format=form, depth=depth)
-        return targets()["passes"].run(self.plate, RIG, options, lambda share: None, never).data
+        return targets()["passes"].run(self.plate, RIG, options, lambda share: None, never).whole()
 
     def test_each_part_and_layer_becomes_a_file_of_its_own(self) -> None:
         red, blue = (np.full((6, 9, 3), one, np.float32) for one in ((2.5, 0, 0), (0, 0, 0.25)))

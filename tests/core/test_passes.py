@@ -41,7 +41,7 @@ def many_modes() -> Rig:
 
 def passes(plate: Plate, rig: Rig, form: str, depth: str, **more: Any) -> bytes:
     target = targets()["passes"]
-    return target.run(plate, rig, PassesExport(format=form, depth=depth, **more), lambda share: None, lambda: False).data
+    return target.run(plate, rig, PassesExport(format=form, depth=depth, **more), lambda share: None, lambda: False).whole()
 
 
 def parts_of(data: bytes) -> dict[str, tuple[dict[str, Any], Floats]]:

@@ -4,26 +4,29 @@ from __future__ import annotations
 
 import io
 import json
+import os
+import tempfile
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import PurePath
-from typing import Any, Literal
+from typing import Any, BinaryIO, Literal
 
 import numpy as np
-import OpenEXR
 import tifffile
 from pydantic import Field, ValidationError
 
-from aurelon.core.codecs import exr, png
+from aurelon.core.codecs import png
+from aurelon.core.codecs.shared.exr_writing import PartsWriter
 from aurelon.core.codecs.shared.raster import Format, Raster
 from aurelon.core.errors import OutputError
 from aurelon.core.export.picture import PROFILES, ProfileName, frame_for, in_linear_light, to_codes
-from aurelon.core.export.shared.layers import SHARED_MODES, Layer, Layers, overs, sums
+from aurelon.core.export.shared.layers import SHARED_MODES, Layer, Layers, Pass, Sums, overs, sums
 from aurelon.core.export.shared.openraster import open_raster
 from aurelon.core.export.shared.target import Exported, ExportTarget, Progress
+from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.profiles import SPACES
-from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB, RgbSpace
+from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB, RgbSpace, chromaticities_of
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Rig
 from aurelon.core.settings import Settings, choice
@@ -76,7 +79,8 @@ def _run(plate: Plate, rig: Rig, options: PassesExport, progress: Progress, canc
     if form.linear:
         space = in_linear_light(SPACES.get(options.profile, plate.space))
         kind = np.float16 if options.depth == "half" else np.float32
-        data = _open_exr(sums(plate, rig, frame, space, kind, progress, cancelled), space, carried)
+        added = sums(plate, rig, frame, space, kind, progress, cancelled)
+        data: bytes | BinaryIO = _open_exr(added, frame, kind, space, carried)
     else:
         space = _coded_space(plate, options)
         modes = SHARED_MODES if options.format == "ora" else ()
@@ -88,7 +92,7 @@ def _run(plate: Plate, rig: Rig, options: PassesExport, progress: Progress, canc
     return Exported(data, form.suffixes[0], form.media_type)
 
 
-def _names(layers: list[Layer]) -> list[str]:
+def _names(layers: Sequence[Layer | Pass]) -> list[str]:
     """A name for each, no two alike, in their order."""
     taken: set[str] = {"result"}
     names = []
@@ -101,19 +105,23 @@ def _names(layers: list[Layer]) -> list[str]:
     return names
 
 
-def _open_exr(made: Layers, space: RgbSpace, rig: str) -> bytes:
-    def part(name: str, samples: Any, rule: str, about: dict[str, str]) -> Any:
-        stated = {f"aurelon:{key}": value for key, value in {"rule": rule, **about}.items()}
-        planes = {channel: np.ascontiguousarray(samples[:, :, c]) for c, channel in enumerate("RGB")}
-        return OpenEXR.Part(exr.header_of(space, **stated), planes, name)
-
-    first = part("result", made.result, "whole", {"rules": ADDED, "rig": rig})
-    rules = {"add": "add", "normal": "first"}
-    rest = [
-        part(name, layer.samples, "beside" if layer.hidden else rules[layer.mode], layer.about)
-        for name, layer in zip(_names(made.layers), made.layers, strict=True)
-    ]
-    return exr.written([first, *rest])
+def _open_exr(made: Sums, frame: Frame, kind: Any, space: RgbSpace, rig: str) -> BinaryIO:
+    """A file that is gone with the object: it may be more than there is memory."""
+    about = [("result", {"rule": "whole", "rules": ADDED, "rig": rig})]
+    for name, one in zip(_names(made.passes), made.passes, strict=True):
+        about.append((name, {"rule": "beside" if one.hidden else "add" if one.added else "first", **one.about}))
+    primaries: dict[str, str | tuple[float, ...]] = {"chromaticities": chromaticities_of(space)}
+    parts = [(name, primaries | {f"aurelon:{key}": value for key, value in stated.items()}) for name, stated in about]
+    handle, name = tempfile.mkstemp(suffix=".exr")
+    file = os.fdopen(handle, "w+b")
+    os.unlink(name)  # it goes when it is closed
+    rows, columns = frame.shape
+    writer = PartsWriter(file, (columns, rows), kind, parts)
+    for band in made.rows:
+        for number, samples in enumerate(band):
+            writer.put(number, samples)
+    writer.close()
+    return file
 
 
 def _listed(made: Layers) -> list[dict[str, Any]]:

@@ -126,7 +126,7 @@ def start_export(context: Shared, plate_id: int, body: ExportRequest, frame: Fra
 
     def work(control: Control) -> FileResult:
         made = target.run(plate, body.rig, options, control.progress, control.cancelled)
-        return FileResult(PurePath(f"{stem}-lit").name + made.suffix, made.media_type, made.data)
+        return FileResult(PurePath(f"{stem}-lit").name + made.suffix, made.media_type, made.copy_to)
 
     return _state(context.jobs.start("export", work))
 

@@ -7,7 +7,7 @@ from what the layers below it have become in their samples, so that no error gro
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
@@ -52,6 +52,24 @@ class Layers(NamedTuple):
     layers: list[Layer]
 
 
+@dataclass
+class Pass:
+    """A layer that is made row by row, lowest first among its like: its name, whether it is added to those below it, and whether it
+    is no part of the result."""
+
+    name: str
+    added: bool = False
+    hidden: bool = False
+    about: dict[str, str] = field(default_factory=dict)
+
+
+class Sums(NamedTuple):
+    """Layers, lowest first, and from the top of the picture down the rows (n, w, 3) of the result and of each."""
+
+    passes: list[Pass]
+    rows: Iterator[list[NDArray[Any]]]
+
+
 def _about(light: Light) -> dict[str, str]:
     return {"kind": light.kind, "mode": light.merge.mode, "opacity": f"{light.merge.opacity:g}"}
 
@@ -62,31 +80,29 @@ def _matte_shows(rig: Rig) -> list[Show]:
 
 def sums(
     plate: Plate, rig: Rig, frame: Frame, space: RgbSpace, kind: Any, progress: Progress, cancelled: Callable[[], bool]
-) -> Layers:
+) -> Sums:
     """Layers whose sum is the result, of samples of a float `kind`, linear light in `space`."""
     lights = [light for light in rig.stack if light.on]
+    passes = [Pass("plate", hidden=True), Pass("picture")]
+    passes += [Pass(light.name, added=True, about=_about(light)) for light in lights]
+    passes += [Pass(matte.name, hidden=True) for matte in rig.mattes]
     shows: list[Show] = [ShowBefore(), ShowBase(), *(ShowStage(light=light.id, stage="merge") for light in lights)]
+    lit = len(shows)
     shows += _matte_shows(rig)
-    made = [np.empty((*frame.shape, 3), kind) for _ in range(len(shows) - len(rig.mattes))]
-    mattes = [np.empty((*frame.shape, 3), kind) for _ in rig.mattes]
-    result = np.empty((*frame.shape, 3), kind)
     matrix = plate.space.matrix_to(space)
-    for band, pictures in Renderer(plate).bands_of(rig, frame, shows, cancelled=cancelled):
-        part = slice(band.y0 - frame.y0, band.y1 - frame.y0)
-        seen = [p if matrix is None else p @ matrix.T for p in pictures[: len(made)]]
-        made[0][part], made[1][part] = seen[0], seen[1]
-        reached = made[1][part].astype(np.float32)
-        for k, after in enumerate(seen[2:], start=2):
-            made[k][part] = after - reached
-            reached += made[k][part]
-        result[part] = seen[-1]
-        for matte, picture in zip(mattes, pictures[len(made) :], strict=True):
-            matte[part] = picture
-        _go_on(part.stop / frame.shape[0], progress, cancelled)
-    layers = [Layer("plate", made[0], hidden=True), Layer("picture", made[1])]
-    layers += [Layer(light.name, made[k], mode="add", about=_about(light)) for k, light in enumerate(lights, start=2)]
-    layers += [Layer(matte.name, samples, hidden=True) for matte, samples in zip(rig.mattes, mattes, strict=True)]
-    return Layers(result, layers)
+
+    def rows() -> Iterator[list[NDArray[Any]]]:
+        for band, pictures in Renderer(plate).bands_of(rig, frame, shows, cancelled=cancelled):
+            seen = [p if matrix is None else p @ matrix.T for p in pictures[:lit]]
+            made = [seen[0].astype(kind), seen[1].astype(kind)]
+            reached = made[1].astype(np.float32)
+            for after in seen[2:]:
+                made.append((after - reached).astype(kind))
+                reached += made[-1]
+            yield [seen[-1].astype(kind), *made, *(picture.astype(kind) for picture in pictures[lit:])]
+            _go_on((band.y1 - frame.y0) / frame.shape[0], progress, cancelled)
+
+    return Sums(passes, rows())
 
 
 def overs(

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Generic, TypeVar
+from typing import BinaryIO, Generic, TypeVar
 
 from aurelon.core.graph.renderer import Renderer
 from aurelon.core.plate import Plate
@@ -13,15 +14,34 @@ from aurelon.core.settings import Settings
 
 O = TypeVar("O", bound=Settings)
 Progress = Callable[[float], None]
+PIECE = 1 << 22  # bytes that are copied at once
 
 
 @dataclass(frozen=True)
 class Exported:
-    """A finished file: its bytes, the ending of its name and its media type."""
+    """A finished file: its bytes, or where they may be more than there is memory a file that holds them; the ending of its name and
+    its media type."""
 
-    data: bytes
+    data: bytes | BinaryIO
     suffix: str
     media_type: str
+
+    def whole(self) -> bytes:
+        """All of it in memory. What is in a file is gone after it."""
+        if isinstance(self.data, bytes):
+            return self.data
+        with self.data as held:
+            held.seek(0)
+            return held.read()
+
+    def copy_to(self, file: BinaryIO) -> None:
+        """Writes all of it. What is in a file is gone after it."""
+        if isinstance(self.data, bytes):
+            file.write(self.data)
+            return
+        with self.data as held:
+            held.seek(0)
+            shutil.copyfileobj(held, file, PIECE)
 
 
 @dataclass(frozen=True)
