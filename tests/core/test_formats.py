@@ -432,6 +432,14 @@ class Raw(unittest.TestCase):
         apart = colour.delta_E(lab(light[inside]), lab((plate.pixels @ matrix.T)[inside]), method="CIE 2000")
         self.assertLess(float(np.mean(apart)), 2.0)
 
+    def test_what_the_camera_noted_goes_on_into_other_files(self) -> None:
+        plate = read_plate(dng_of(scene(64, 48), "Merrow Two"), "a.dng")
+        for form in ("jpeg", "png", "jxl", "avif"):
+            written = read_plate(exported(plate, EMPTY, form, "8"), f"a.{form}").exif or b""
+            found = Image.Exif()
+            found.load(written)
+            self.assertEqual((found[0x010F], found[0x0110]), ("Merrow Point", "Merrow Two"), form)
+
     def test_what_is_brighter_than_white_is_kept(self) -> None:
         light = np.full((80, 120, 3), 0.3, np.float32)
         # The sensor's red filter sees half of what green does, so that red can be twice as bright before it is full.

@@ -7,6 +7,7 @@ import io
 import struct
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ import rawpy
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from aurelon.core.codecs.shared.exif import exif_in_tiff
 from aurelon.core.codecs.shared.raster import CUT_SHORT, Format, Raster, UnreadableError
 from aurelon.core.errors import OutputError
 from aurelon.core.imaging.arrays import Doubles, Floats
@@ -25,6 +27,7 @@ FORMAT = Format("raw", "Camera raw", "image/x-raw", SUFFIXES, (), written=False,
 PHOTOMETRIC, SUB_DIRECTORIES, DNG_VERSION = 262, 330, 50706
 COLOUR_FILTERS, LINEAR_RAW = 32803, 34892
 MOST_DIRECTORIES = 12
+TIFF = b"II*\0", b"MM\0*"
 FULL = np.float32(0.97)  # of the level at which a photosite is full, from which it counts as such
 
 
@@ -33,7 +36,7 @@ def matches(head: bytes) -> bool:
         return True
     if head[4:11] == b"ftypcrx":
         return True
-    return head[:4] in (b"II*\0", b"MM\0*") and _is_raw_tiff(head)
+    return head[:4] in TIFF and _is_raw_tiff(head)
 
 
 def _is_raw_tiff(data: bytes) -> bool:
@@ -81,7 +84,13 @@ def measure(data: bytes) -> tuple[int, int]:
 
 def read(data: bytes) -> Raster:
     with _opened(data) as raw:
-        return _developed(raw, half=False)
+        return _with_notes(_developed(raw, half=False), data)
+
+
+def _with_notes(made: Raster, data: bytes) -> Raster:
+    """With what the camera noted, where the file is of the make of TIFF."""
+    exif, said = exif_in_tiff(data) if data[:4] in TIFF else (None, ())
+    return replace(made, exif=exif, said=said)
 
 
 def glance(data: bytes) -> tuple[Raster, tuple[int, int]]:
@@ -95,7 +104,7 @@ def glance(data: bytes) -> tuple[Raster, tuple[int, int]]:
     if abs(2 * columns - size[0]) > 3 or abs(2 * rows - size[1]) > 3:  # photosites that are no squares in rows and columns
         whole = read(data)
         return whole, (whole.samples.shape[1], whole.samples.shape[0])
-    return small, size
+    return _with_notes(small, data), size
 
 
 def _developed(raw: Any, *, half: bool) -> Raster:

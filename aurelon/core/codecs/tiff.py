@@ -11,15 +11,11 @@ from typing import Any
 import numpy as np
 import tifffile
 from numpy.typing import NDArray
-from PIL import Image
 
 from aurelon.core.codecs.shared.conversion import FROM_CMYK, FROM_LAB, from_cmyk, from_lab, lab_codes
-from aurelon.core.codecs.shared.exif import DamagedExif, directory, tags_of
+from aurelon.core.codecs.shared.exif import DamagedExif, directory, exif_in_tiff, tags_of
 from aurelon.core.codecs.shared.raster import (
     CUT_SHORT,
-    DESCRIPTIVE_TAGS,
-    EXIF_IFD,
-    GPS_IFD,
     ORIENTATION,
     Format,
     Raster,
@@ -33,7 +29,6 @@ from aurelon.core.imaging.rgb_space import OPRGB
 
 FORMAT = Format("tiff", "TIFF", "image/tiff", (".tif", ".tiff"), ("8", "16", "float"), carries_rig=True, order=3)
 ICC_TAG, XMP_TAG, PAGE_NAME = 34675, 700, 285
-EXIF_LEFT_OUT = "has damaged EXIF data, which was left out"
 MOST_SAMPLES = 5  # four inks and alpha
 PLACEHOLDER = 1  # how far below a directory pointer its placeholder tag lies
 READABLE = (
@@ -57,7 +52,6 @@ DAMAGE = (
 )
 
 
-log = logging.getLogger(__name__)
 # What is wrong with a file is said in one sentence of our own.
 logging.getLogger("tifffile").setLevel(logging.CRITICAL)
 
@@ -140,7 +134,7 @@ def _read(data: bytes, layer: str | None) -> Raster:
         raise
     except DAMAGE as error:
         raise UnreadableError(CUT_SHORT) from error
-    exif, notes = _exif_block(data)
+    exif, notes = exif_in_tiff(data)
     rest: dict[str, Any] = {"exif": exif, "xmp": xmp, "rig": about or rig_in(xmp)}
     samples = upright(samples, orientation)
     if kind in CONVERTED:
@@ -196,28 +190,6 @@ def _plain(samples: NDArray[Any]) -> NDArray[Any]:
     if samples.dtype == np.uint32:
         return (samples >> 16).astype(np.uint16)
     raise UnreadableError(f"has samples of type {samples.dtype}, which Aurelon does not read; save it at 8 or 16 bits")
-
-
-def _exif_block(data: bytes) -> tuple[bytes | None, tuple[str, ...]]:
-    """What the file says of its picture, as an EXIF block; None when it says nothing, or what cannot be read, which is said."""
-    if data[2:4] in (b"+\0", b"\0+"):
-        return None, ()  # BigTIFF, whose directories the reader of EXIF does not know
-    found = Image.Exif()
-    try:
-        found.load_from_fp(io.BytesIO(data))
-        kept = Image.Exif()
-        for tag in DESCRIPTIVE_TAGS:
-            if tag in found:
-                kept[tag] = found[tag]
-        for directory in (EXIF_IFD, GPS_IFD):
-            inner = found.get_ifd(directory)
-            if inner:
-                kept.get_ifd(directory).update(inner)
-                kept[directory] = inner
-        return (kept.tobytes() if len(kept) else None), ()
-    except Exception:  # tags of any type and length, of which the library expects its own
-        log.info("EXIF is left out", exc_info=True)
-        return None, (EXIF_LEFT_OUT,)
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:

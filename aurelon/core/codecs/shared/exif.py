@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+import logging
 import struct
 from typing import Any
 
@@ -10,10 +12,13 @@ from PIL.TiffImagePlugin import ImageFileDirectory_v2
 
 from aurelon.core.codecs.shared.raster import DESCRIPTIVE_TAGS, EXIF_IFD, GPS_IFD
 
+LEFT_OUT = "has damaged EXIF data, which was left out"
 DAMAGED = "has damaged EXIF data; what cannot be read of it goes into no TIFF"
 TEXTS = frozenset({0x010E, 0x010F, 0x0110, 0x0131, 0x0132, 0x013B, 0x8298})
 ASCII = 2
 SIZES = {1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8}  # bytes of a value, by its type
+
+log = logging.getLogger(__name__)
 
 
 class DamagedExif(ValueError):
@@ -36,6 +41,29 @@ def tags_of(block: bytes) -> tuple[dict[int, bytes], dict[int, dict[int, Any]]]:
     except Exception as error:  # tags of any type and length, of which the library expects its own
         raise DamagedExif from error
     return texts, directories
+
+
+def exif_in_tiff(data: bytes) -> tuple[bytes | None, tuple[str, ...]]:
+    """What a TIFF, or camera raw of its make, says of its picture, as an EXIF block; None when it says nothing, or what cannot be
+    read, which is said."""
+    if data[2:4] in (b"+\0", b"\0+"):
+        return None, ()  # BigTIFF, whose directories the reader of EXIF does not know
+    found = Image.Exif()
+    try:
+        found.load_from_fp(io.BytesIO(data))
+        kept = Image.Exif()
+        for tag in DESCRIPTIVE_TAGS:
+            if tag in found:
+                kept[tag] = found[tag]
+        for directory in (EXIF_IFD, GPS_IFD):
+            inner = found.get_ifd(directory)
+            if inner:
+                kept.get_ifd(directory).update(inner)
+                kept[directory] = inner
+        return (kept.tobytes() if len(kept) else None), ()
+    except Exception:  # tags of any type and length, of which the library expects its own
+        log.info("EXIF is left out", exc_info=True)
+        return None, (LEFT_OUT,)
 
 
 def directory(order: str, content: dict[int, Any]) -> ImageFileDirectory_v2:
