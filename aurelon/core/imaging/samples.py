@@ -22,19 +22,18 @@ def look_up(samples: NDArray[Any], tables: Floats, out: Floats) -> None:
 
 
 def widened(samples: NDArray[Any], bits: int) -> NDArray[Any]:
-    """Whole numbers of so many bits over the whole range of their type, to the nearest."""
-    whole = np.ascontiguousarray(samples)
+    """Whole numbers of so many bits over the whole range of their type, to the nearest. In place where that can be."""
+    whole = np.require(samples, requirements=("C", "W"))
     low, high = (1 << bits) - 1, np.iinfo(whole.dtype).max
     table = np.minimum((np.arange(high + 1) * high + low // 2) // low, high).astype(whole.dtype)
-    out = np.empty_like(whole)
-    _translate(whole.reshape(-1), table, out.reshape(-1))
-    return out
+    _translate(whole.reshape(-1), table)
+    return whole
 
 
 @njit(parallel=True, cache=True)
-def _translate(samples: NDArray[Any], table: NDArray[Any], out: NDArray[Any]) -> None:
+def _translate(samples: NDArray[Any], table: NDArray[Any]) -> None:
     for i in prange(samples.size):
-        out[i] = table[samples[i]]
+        samples[i] = table[samples[i]]
 
 
 HALVES = np.arange(1 << 16, dtype=np.uint16).view(np.float16).astype(np.float32)  # every number of 16 bits there is
