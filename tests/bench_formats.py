@@ -25,7 +25,7 @@ from aurelon.core.codecs import codecs, raw
 from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.export import targets
 from aurelon.core.export.passes import PassesExport
-from aurelon.core.export.shared.layers import sums
+from aurelon.core.export.shared.layers import Sums, sums
 from aurelon.core.graph.renderer import never
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB, RgbSpace
 from tests.bench import Row, Table, copying, ratio
@@ -42,7 +42,7 @@ IN_MEMORY = """
 import sys, numpy as np
 from aurelon.core.export import targets
 from aurelon.core.export.passes import PassesExport
-from aurelon.core.export.shared.layers import sums
+from aurelon.core.export.shared.layers import Sums, sums
 from aurelon.core.graph.renderer import never
 from aurelon.core.plate import Plate
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB
@@ -150,12 +150,14 @@ def bench_passes(table: Table) -> None:
     plate, rig = plate_of(scene(*SIZE)), rig_of(*(light(kind, id=kind) for kind in LIGHTS))
     target, options = targets()["passes"], PassesExport(format="exr", depth="half")
     half = {name: np.ascontiguousarray(plate.pixels[:, :, c], np.float16) for c, name in enumerate("RGB")}
-    made: list[Any] = []
+    made: list[Sums] = []
+    rows: list[list[Any]] = []
 
-    def lit_before(*arguments: Any) -> Any:
+    def lit_before(*arguments: Any) -> Sums:
         if not made:
             made.append(sums(*arguments))
-        return made[0]
+            rows.extend(made[0].rows)
+        return Sums(made[0].passes, iter(rows))
 
     with mock.patch("aurelon.core.export.passes.sums", lit_before):
         writing = ratio(

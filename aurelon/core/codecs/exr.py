@@ -17,7 +17,7 @@ import numpy as np
 import OpenEXR
 from numpy.typing import NDArray
 
-from aurelon.core.codecs.shared.raster import CUT_SHORT, Format, Raster, UnreadableError, all_numbers
+from aurelon.core.codecs.shared.raster import CUT_SHORT, NO_NUMBERS, Format, Raster, UnreadableError, all_numbers
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.code_points import linear_space_of
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, RgbSpace, chromaticities_of
@@ -143,7 +143,10 @@ def _raster(part: Any, names: Mapping[str, str]) -> Raster:
 def _side_by_side(planes: list[NDArray[Any]]) -> Floats:
     """Planes (h, w) as (h, w, n) float32. Raises UnreadableError where one has what is no number."""
     if all(plane.dtype == np.float16 for plane in planes):
-        return all_numbers(from_halves(planes))
+        colour, finite = from_halves(planes)
+        if not finite:
+            raise UnreadableError(NO_NUMBERS)
+        return colour
     return all_numbers(cv2.merge([np.ascontiguousarray(plane, np.float32) for plane in planes]))
 
 
@@ -188,9 +191,9 @@ def channels_of(colour: Floats, alpha: Floats | None, depth: str) -> dict[str, N
     """Colour (h, w, 3) and alpha (h, w) as the channels of a part, colour multiplied by alpha."""
     kind = np.float16 if depth == "half" else np.float32
     lit = colour if alpha is None else colour * alpha[:, :, None]
+    planes = {name: np.array(lit[:, :, c], np.float32) for c, name in enumerate("RGB")}
     if depth == "half":
-        lit = np.clip(lit, -HALF_MOST, HALF_MOST)
-    planes = {name: np.ascontiguousarray(lit[:, :, c], kind) for c, name in enumerate("RGB")}
+        planes = {name: np.clip(plane, -HALF_MOST, HALF_MOST, out=plane).astype(np.float16) for name, plane in planes.items()}
     return planes if alpha is None else {**planes, "A": np.ascontiguousarray(alpha, kind)}
 
 

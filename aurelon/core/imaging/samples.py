@@ -36,22 +36,27 @@ def _translate(samples: NDArray[Any], table: NDArray[Any]) -> None:
         samples[i] = table[samples[i]]
 
 
+HALF_EXPONENT = np.uint16(0x7C00)  # all of whose bits are set in what is infinite or no number (IEEE 754)
 HALVES = np.arange(1 << 16, dtype=np.uint16).view(np.float16).astype(np.float32)  # every number of 16 bits there is
 
 
-def from_halves(planes: list[NDArray[np.float16]]) -> Floats:
-    """Planes (h, w) of half-precision numbers side by side, (h, w, n) float32."""
+def from_halves(planes: list[NDArray[np.float16]]) -> tuple[Floats, bool]:
+    """Planes (h, w) of half-precision numbers side by side, (h, w, n) float32, and whether all of them are finite."""
     out = np.empty((*planes[0].shape, len(planes)), np.float32)
-    for c, plane in enumerate(planes):
-        _put_halves(np.ascontiguousarray(plane).view(np.uint16), HALVES, out, c)
-    return out
+    finite = [_put_halves(np.ascontiguousarray(plane).view(np.uint16), HALVES, out, c) for c, plane in enumerate(planes)]
+    return out, all(finite)
 
 
 @njit(parallel=True, cache=True)
-def _put_halves(codes: NDArray[np.uint16], numbers: Floats, out: Floats, channel: int) -> None:
+def _put_halves(codes: NDArray[np.uint16], numbers: Floats, out: Floats, channel: int) -> bool:
+    finite = np.ones(codes.shape[0], np.bool_)
     for y in prange(codes.shape[0]):
+        most = np.uint16(0)
         for x in range(codes.shape[1]):
             out[y, x, channel] = numbers[codes[y, x]]
+            most = max(most, codes[y, x] & HALF_EXPONENT)
+        finite[y] = most < HALF_EXPONENT
+    return bool(finite.all())
 
 
 BLOCK = 1 << 16

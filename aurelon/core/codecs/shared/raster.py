@@ -95,6 +95,7 @@ def is_animated(picture: Image.Image) -> bool:
     return getattr(picture, "is_animated", False) or getattr(picture, "n_frames", 1) > 1
 
 
+NO_NUMBERS = "has samples that are no numbers (NaN or infinite); mend it where it was made"
 CUT_SHORT = "is cut short or damaged; copy it again from where it came"
 
 
@@ -103,7 +104,7 @@ def all_numbers(samples: NDArray[Any]) -> NDArray[np.float32]:
     with np.errstate(over="ignore"):
         numbers = np.asarray(samples, np.float32)
     if not all_finite(numbers):
-        raise UnreadableError("has samples that are no numbers (NaN or infinite); mend it where it was made")
+        raise UnreadableError(NO_NUMBERS)
     return numbers
 
 
