@@ -18,7 +18,8 @@ from PIL import Image, ImageCms, ImageOps
 from pillow_jxl import JpegXLImagePlugin
 
 from aurelon.core import OutputError, Plate, PlateError, read_plate
-from aurelon.core.codecs import codecs, format_of_path
+from aurelon.core.codecs import codecs, format_of_path, jpeg
+from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.export.picture import PictureExport, options_for_path, trial_size
 from aurelon.core.imaging.code_points import (
     BT2020,
@@ -331,6 +332,23 @@ class HighDynamicRange(unittest.TestCase):
         self.assertEqual(back.depth, "float")
         np.testing.assert_allclose(back.pixels, light, atol=2e-3)
 
+    def test_what_a_gain_map_jpeg_tells_beside_costs_no_reader_its_pictures(self) -> None:
+        exif = Image.Exif()
+        exif[0x010F] = "Merrow Point"
+        light = smooth() * 3
+        plain = jpeg.write(Raster(light), "gain-map", 90)
+        told = jpeg.write(Raster(light, exif=exif.tobytes(), rig="{}"), "gain-map", 90)
+        whole = imagecodecs.ultrahdr_decode(plain, dtype=np.float16, transfer=0)
+        np.testing.assert_array_equal(imagecodecs.ultrahdr_decode(told, dtype=np.float16, transfer=0), whole)
+        first, second = (Image.open(io.BytesIO(data)) for data in (plain, told))
+        self.assertEqual(second.getexif()[0x010F], "Merrow Point")
+        for picture in (first, second):
+            self.assertEqual(getattr(picture, "n_frames", 1), 2)
+        for number in range(2):
+            first.seek(number)
+            second.seek(number)
+            np.testing.assert_array_equal(np.asarray(first), np.asarray(second))
+
     def test_a_shoulder_leaves_what_is_below_its_knee_and_brings_the_peak_to_white(self) -> None:
         ramp = np.linspace(0, 4, 401).astype(np.float32)
         rolled = shoulder(ramp, 4.0)
@@ -481,6 +499,8 @@ class BadFiles(unittest.TestCase):
         files: dict[str, tuple[bytes, str]] = {
             "nan.exr": (exr_file(exr(planes(nan))), "no numbers"),
             "inf.exr": (exr_file(exr(planes(inf))), "no numbers"),
+            "nan half.exr": (exr_file(exr(planes(nan, np.float16))), "no numbers"),
+            "inf half.exr": (exr_file(exr(planes(inf, np.float16))), "no numbers"),
             "depth.exr": (exr_file(exr({"Z": np.ascontiguousarray(pixels[:, :, 0])})), "no picture in red"),
             "whole.exr": (exr_file(exr(planes(pixels, np.uint32))), "whole numbers"),
             "named.webp": (exported(plate, EMPTY, "avif", "8"), "holds AVIF"),

@@ -117,6 +117,7 @@ class Travelling(unittest.TestCase):
             ("webp", "8"),
             ("exr", "half"),
             ("avif", "8"),
+            ("jpeg", "gain-map"),
         ):
             with self.subTest(form, depth=depth):
                 carried = exported(plate, RIG, form, depth, with_rig=True)

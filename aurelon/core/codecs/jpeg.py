@@ -4,6 +4,9 @@ dynamic range shows light above white, and any other the picture as ever."""
 from __future__ import annotations
 
 import io
+import struct
+from collections.abc import Iterator
+from dataclasses import replace
 
 import imagecodecs
 import numpy as np
@@ -36,7 +39,6 @@ FORMAT = Format(
     has_alpha=False,
     largest=65500,
     light_in={"gain-map": LINEAR_P3},
-    without_exif=("gain-map",),
     carries_rig=True,
     most_xmp=65000,  # in one segment
     order=1,
@@ -46,6 +48,9 @@ GAIN_MAP = (b"hdrgm:Version", b"urn:iso:std:iso:ts:21496:-1")
 HEADERS = 1 << 18  # bytes in which that stands
 P3_GAMUT, LINEAR_TRANSFER = 1, 0  # in the encoder's own numbers
 HALF_MOST = 65504.0
+OWN_MAP = b"hdrgm:"  # as XMP says it
+APP1, APP2, SCAN = 0xE1, 0xE2, 0xDA  # markers of segments
+SEVERAL, PICTURES = b"MPF\0", 0xB002  # the list of pictures, and its tag of their lengths and places
 
 
 def matches(head: bytes) -> bool:
@@ -67,7 +72,9 @@ def read(data: bytes) -> Raster:
     if any(mark in data[:HEADERS] for mark in GAIN_MAP):
         brighter = _with_gain_map(data, picture.info.get("icc_profile"), exif)
         if brighter is not None:
-            return brighter
+            xmp = upright_xmp(picture.info.get("xmp"))
+            # What it says of its own map would be untrue of any other file.
+            return replace(brighter, xmp=None if OWN_MAP in (xmp or b"") else xmp, rig=rig_in(xmp), said=notes_of(exif))
     if samples.ndim == 2:
         samples = samples[:, :, None]
     samples = upright(samples, exif_orientation(exif))
@@ -97,7 +104,8 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
     if depth == "gain-map":
         light = np.clip(raster.samples, 0, HALF_MOST)
         whole = np.dstack([light, np.ones(light.shape[:2], np.float32)]).astype(np.float16)
-        return bytes(imagecodecs.ultrahdr_encode(whole, quality, gamut=P3_GAMUT, transfer=LINEAR_TRANSFER))
+        made = bytes(imagecodecs.ultrahdr_encode(whole, quality, gamut=P3_GAMUT, transfer=LINEAR_TRANSFER))
+        return _with_notes(made, _notes(raster))
     out = io.BytesIO()
     Image.fromarray(raster.samples).save(
         out,
@@ -109,3 +117,42 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
         xmp=with_rig(raster.xmp, raster.rig) or b"",
     )
     return out.getvalue()
+
+
+def _notes(raster: Raster) -> bytes:
+    """The segments of EXIF and XMP as they stand in a JPEG of any picture."""
+    tiny = io.BytesIO()
+    xmp = with_rig(raster.xmp, raster.rig) or b""
+    Image.new("RGB", (8, 8)).save(tiny, "JPEG", exif=(raster.exif or b""), xmp=xmp)
+    data = tiny.getvalue()
+    return b"".join(data[start:end] for kind, start, end in _segments(data) if kind == APP1)
+
+
+def _segments(data: bytes) -> Iterator[tuple[int, int, int]]:
+    """The marker of each segment before the picture (ISO/IEC 10918-1, B.1.1), and where the segment begins and ends."""
+    place = 2
+    while place + 4 <= len(data) and data[place] == 0xFF and data[place + 1] != SCAN:
+        (length,) = struct.unpack_from(">H", data, place + 2)
+        yield data[place + 1], place, place + 2 + length
+        place += 2 + length
+
+
+def _with_notes(data: bytes, notes: bytes) -> bytes:
+    """A file of several pictures with more segments in its first one, whose length the list of pictures says (CIPA DC-007). Where
+    the others are it counts from itself, and it moves with them."""
+    if not notes:
+        return data
+    made = bytearray(data[:2] + notes + data[2:])
+    for kind, start, end in _segments(bytes(made)):
+        head = start + 4 + len(SEVERAL)
+        if kind != APP2 or made[start + 4 : head] != SEVERAL:
+            continue
+        order = "<" if made[head : head + 2] == b"II" else ">"
+        (at,) = struct.unpack_from(order + "I", made, head + 4)
+        (count,) = struct.unpack_from(order + "H", made, head + at)
+        for entry in range(head + at + 2, min(head + at + 2 + 12 * count, end), 12):
+            tag, _, _, place = struct.unpack_from(order + "HHII", made, entry)
+            if tag == PICTURES:
+                (length,) = struct.unpack_from(order + "I", made, head + place + 4)
+                struct.pack_into(order + "I", made, head + place + 4, length + len(notes))
+    return bytes(made)
