@@ -3,6 +3,7 @@ formulae, files by OpenEXR, zipfile and OpenCV, tifffile and Pillow."""
 
 from __future__ import annotations
 
+import errno
 import io
 import json
 import subprocess
@@ -12,6 +13,7 @@ import unittest
 import zipfile
 from pathlib import Path
 from typing import Any
+from unittest import mock
 from xml.etree import ElementTree
 
 import cv2
@@ -21,6 +23,7 @@ import tifffile
 from PIL import Image
 
 from aurelon.core import OutputError, Plate, Rig, read_plate, render
+from aurelon.core.codecs.shared.exr_writing import PartsWriter
 from aurelon.core.export import targets
 from aurelon.core.export.passes import PassesExport
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB
@@ -200,6 +203,11 @@ class Asking(unittest.TestCase):
         for form, depth, said in (("jpeg", "8", "passes cannot"), ("exr", "8", "8 bits"), ("ora", "float", "float bits")):
             with self.assertRaisesRegex(OutputError, said):
                 passes(plate, many_modes(), form, depth)
+
+    def test_a_full_disk_is_one_sentence(self) -> None:
+        full = OSError(errno.ENOSPC, "No space left on device")
+        with mock.patch.object(PartsWriter, "put", side_effect=full), self.assertRaisesRegex(OutputError, "make room in"):
+            passes(plate_of(scene(60, 40)), rig_of(), "exr", "half")
 
     def test_without_lights_there_is_the_picture_alone(self) -> None:
         parts = parts_of(passes(plate_of(scene(60, 40)), Rig(), "exr", "float"))

@@ -106,21 +106,27 @@ def _names(layers: Sequence[Layer | Pass]) -> list[str]:
 
 
 def _open_exr(made: Sums, frame: Frame, kind: Any, space: RgbSpace, rig: str) -> BinaryIO:
-    """A file that is gone with the object: it may be more than there is memory."""
+    """A file that is gone with the object: it may be more than there is memory. Raises OutputError where there is no room."""
     about = [("result", {"rule": "whole", "rules": ADDED, "rig": rig})]
     for name, one in zip(_names(made.passes), made.passes, strict=True):
         about.append((name, {"rule": "beside" if one.hidden else "add" if one.added else "first", **one.about}))
     primaries: dict[str, str | tuple[float, ...]] = {"chromaticities": chromaticities_of(space)}
     parts = [(name, primaries | {f"aurelon:{key}": value for key, value in stated.items()}) for name, stated in about]
     handle, name = tempfile.mkstemp(suffix=".exr")
-    file = os.fdopen(handle, "w+b")
     os.unlink(name)  # it goes when it is closed
-    rows, columns = frame.shape
-    writer = PartsWriter(file, (columns, rows), kind, parts)
-    for band in made.rows:
-        for number, samples in enumerate(band):
-            writer.put(number, samples)
-    writer.close()
+    file, (rows, columns) = os.fdopen(handle, "w+b"), frame.shape
+    try:
+        writer = PartsWriter(file, (columns, rows), kind, parts)
+        for band in made.rows:
+            for number, samples in enumerate(band):
+                writer.put(number, samples)
+        writer.close()
+        file.flush()
+    except OSError as error:
+        file.close()
+        raise OutputError(
+            f"the passes could not be written ({error.strerror or error}); make room in {tempfile.gettempdir()}"
+        ) from error
     return file
 
 
