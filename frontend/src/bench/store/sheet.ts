@@ -84,7 +84,7 @@ export class Sheet {
     const top = Math.round(placement.y * ratio) + view.y0 * (exact ? 1 : perY);
     const across = exact ? 1 : ((view.x1 - view.x0) * perX) / width;
     const down = exact ? 1 : ((view.y1 - view.y0) * perY) / height;
-    for (const style of [this.canvas.style, ...(this.bright ? [this.bright.style] : [])]) {
+    for (const style of [this.canvas.style, ...(this.bright?.src ? [this.bright.style] : [])]) {
       style.transform = `translate(${left / ratio}px, ${top / ratio}px) scale(${across / ratio}, ${down / ratio})`;
       style.clipPath = cropped ? cutOff(header, width, height) : "";
       style.imageRendering = !exact && perX >= 2 ? "pixelated" : "auto";
