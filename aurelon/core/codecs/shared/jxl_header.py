@@ -20,7 +20,7 @@ D65 = 1  # of the enumeration of whites
 PRIMARIES = {1: BT709, 9: BT2020, 11: P3_D65}  # as they are numbered there, and by ITU-T H.273
 TRANSFERS = {1: 1, LINEAR: LINEAR, SRGB_TRANSFER: SRGB_TRANSFER, PQ: PQ, HLG: HLG}
 USUAL_PEAK = 255.0  # cd/m² of the value 1, where nothing is said
-HALF = ((0, 0), (1, 0), (2, 4), (18, 6))  # an enumeration: what is added, and to how many bits
+ENUMERATION = ((0, 0), (1, 0), (2, 4), (18, 6))  # what is added, and to how many bits
 _NUMBERS = {"bits": ((8, 0), (10, 0), (12, 0), (1, 6)), "float bits": ((32, 0), (16, 0), (24, 0), (1, 6))}
 _CHANNELS = ((0, 0), (1, 0), (2, 4), (1, 12))
 _SHIFTS, _NAMES = ((0, 0), (3, 0), (4, 0), (1, 3)), ((0, 0), (0, 4), (16, 5), (48, 10))
@@ -128,10 +128,10 @@ def said_anew(stream: bytes, bits: int, points: tuple[int, int], peak: float = U
     out.put(rest.absolute, 1)
     out.put(0, 2)  # colours are said, and by no profile
     for value in (RGB, D65, primaries):
-        out.number(value, HALF)
+        out.number(value, ENUMERATION)
     out.put(0, 1)  # no plain power
-    out.number(points[1], HALF)
-    out.number(1, HALF)  # relative colorimetric
+    out.number(points[1], ENUMERATION)
+    out.number(1, ENUMERATION)  # relative colorimetric
     if further:
         out.put(0, 1)
         out.put(_half(peak), 16)
@@ -175,7 +175,7 @@ def _channel(bits: _Reader) -> bool:
     """Passes a further channel; whether it is known here."""
     if bits.flag():
         return True  # alpha of 8 bits
-    kind = bits.number(HALF)
+    kind = bits.number(ENUMERATION)
     _depth(bits)
     bits.number(_SHIFTS)
     bits.take(8 * bits.number(_NAMES))
@@ -187,17 +187,17 @@ def _channel(bits: _Reader) -> bool:
 def _colours(bits: _Reader) -> tuple[int, int] | None:
     if bits.flag():
         return BT709, SRGB_TRANSFER
-    profile, space = bits.flag(), bits.number(HALF)
+    profile, space = bits.flag(), bits.number(ENUMERATION)
     if profile or space not in (RGB, GREY):
         return None
-    white = bits.number(HALF)
+    white = bits.number(ENUMERATION)
     if white == 2:  # its own
         return None
-    primaries = bits.number(HALF) if space == RGB else 1
+    primaries = bits.number(ENUMERATION) if space == RGB else 1
     if primaries == 2 or bits.flag():  # its own, or a plain power
         return None
-    transfer = bits.number(HALF)
-    bits.number(HALF)
+    transfer = bits.number(ENUMERATION)
+    bits.number(ENUMERATION)
     if white != D65 or primaries not in PRIMARIES or transfer not in TRANSFERS:
         return None
     return PRIMARIES[primaries], TRANSFERS[transfer]
