@@ -153,6 +153,11 @@ class Writing(unittest.TestCase):
         self.assertEqual(plate.said, ("beam.jxl is animated; its first picture was taken.",))
         np.testing.assert_allclose(SRGB.curves[0].encode(plate.pixels), pictures[0] / 255, atol=1e-3)
         self.assertEqual(read_plate(bytes(imagecodecs.jpegxl_encode(pictures[0])), "still.jxl").said, ())
+        for bits in (12, 16):
+            deep = (pictures.astype(np.uint16) << (bits - 8)) + 3
+            moving = read_plate(bytes(imagecodecs.jpegxl_encode(deep, lossless=True, bitspersample=bits)), "beam.jxl")
+            self.assertEqual(len(moving.said), 1)
+            np.testing.assert_allclose(moving.pixels, deep[0] / ((1 << bits) - 1), atol=2e-4)  # which it says are linear
 
     def test_colours_are_the_same_in_every_file_whatever_profile_is_asked_for(self) -> None:
         # A saturated scene within sRGB, on a plate of wide primaries.

@@ -124,7 +124,7 @@ def read(data: bytes) -> Raster:
         raise UnreadableError("has a layout of samples that Aurelon does not read; save it as plain RGB or grey")
     if samples.dtype.kind == "f":
         samples = all_numbers(samples)
-    elif said.bits < 8 * samples.itemsize:
+    elif 0 < said.bits < 8 * samples.itemsize:
         samples = widened(samples, said.bits)
     colour, alpha = split_alpha(samples)
     exif, xmp = exif_upright(_exif(data)), upright_xmp(_told(data, b"xml "))

@@ -24,6 +24,11 @@ ENUMERATION = ((0, 0), (1, 0), (2, 4), (18, 6))  # what is added, and to how man
 _NUMBERS = {"bits": ((8, 0), (10, 0), (12, 0), (1, 6)), "float bits": ((32, 0), (16, 0), (24, 0), (1, 6))}
 _CHANNELS = ((0, 0), (1, 0), (2, 4), (1, 12))
 _SHIFTS, _NAMES = ((0, 0), (3, 0), (4, 0), (1, 3)), ((0, 0), (0, 4), (16, 5), (48, 10))
+_ANIMATION = (  # ticks of a second by two numbers, and how often it is gone through
+    ((100, 0), (1000, 0), (1, 10), (1, 30)),
+    ((1, 0), (1001, 0), (1, 8), (1, 10)),
+    ((0, 0), (0, 3), (0, 16), (0, 32)),
+)
 _ALPHA = 0  # of the enumeration of further channels
 
 
@@ -67,9 +72,9 @@ class _Writer:
 
 @dataclass(frozen=True)
 class Said:
-    """What a header says: width and height, whether there are several pictures, bits a sample and whether they are floating-point,
-    primaries and transfer by their code points (None where a profile says them, or what no code point names), and the light of
-    the value 1 in cd/m²."""
+    """What a header says: width and height, whether there are several pictures, bits a sample (0 where that is not known) and
+    whether they are floating-point, primaries and transfer by their code points (None where a profile says them, or what no code
+    point names), and the light of the value 1 in cd/m²."""
 
     size: tuple[int, int]
     animated: bool = False
@@ -102,8 +107,8 @@ def said_anew(stream: bytes, bits: int, points: tuple[int, int], peak: float = U
 
     `stream` is one picture as the encoder writes it. Raises ValueError where its header holds more than that.
     """
-    said, rest = _read(stream)
-    if not rest.simple or said.animated or not rest.usual_transform:
+    _, rest = _read(stream)
+    if not rest.simple or not rest.usual_transform:
         raise ValueError("the header of this stream holds more than is known here")
     source, out = _Reader(stream[MAGIC:]), _Writer()
 
@@ -216,10 +221,13 @@ def _read(stream: bytes) -> tuple[Said, _Rest]:
         if bits.flag():
             _size(bits)  # at which it is to be seen
             simple = False
-        if bits.flag():  # a preview
-            return said, _Rest(size, None, False, False, False, 0, False)
-        if bits.flag():  # an animation
-            return replace(said, animated=True), _Rest(size, None, False, False, False, 0, False)
+        if bits.flag():  # a preview, behind which nothing is read
+            return replace(said, bits=0, points=None), _Rest(size, None, False, False, False, 0, False)
+        if bits.flag():
+            for choices in _ANIMATION:
+                bits.number(choices)
+            bits.flag()  # time codes
+            said, simple = replace(said, animated=True), False
     floating, count = _depth(bits)
     short_buffers, begin = bits.flag(), bits.place
     known = [_channel(bits) for _ in range(bits.number(_CHANNELS))]
