@@ -45,6 +45,27 @@ with ThreadPoolExecutor(6) as threads:
 """
 
 
+# Writes a reel of each kind, and tells which kinds of its threads had another priority than usual, meanwhile and after.
+PRIORITIES = """
+import os
+from fractions import Fraction
+import numpy as np
+from aurelon.core.reels.shared.writing import Look, Timed
+from aurelon.core.reels.writers import reel_writers, video
+def raised():
+    return {os.sched_getscheduler(int(thread)) for thread in os.listdir("/proc/self/task")} - {os.SCHED_OTHER}
+seen = set()
+def frames():
+    for n in range(4):
+        yield Timed(np.full((64, 96, 3), 60 * n, np.uint8), Fraction(n, 24))
+        seen.update(raised())
+for form in video.FORMATS:
+    video.segment(form, Look(size=(96, 64), depth="8", quality=60, rate=Fraction(24), points=(1, 13)), frames())
+    seen.update(raised())
+print(sorted(seen))
+"""
+
+
 class ReelTest(unittest.TestCase):
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
@@ -243,6 +264,12 @@ class Refused(ReelTest):
 
 
 class Written(ReelTest):
+    @unittest.skipUnless(sys.platform == "linux", "priorities are asked for in the way of Linux")
+    def test_no_encoder_puts_itself_before_everything_else_on_the_machine(self) -> None:
+        # Alone, since what a thread is given here its process would keep.
+        told = subprocess.run([sys.executable, "-c", PRIORITIES], cwd=ROOT, capture_output=True, text=True)
+        self.assertEqual((told.returncode, told.stdout), (0, "[]\n"), told.stderr)
+
     def test_without_light_the_frames_come_out_bit_for_bit_at_8_and_16_bits(self) -> None:
         deep = [
             (picture.astype(np.uint16) * 257 + number * 31).clip(0, 65535).astype(np.uint16)

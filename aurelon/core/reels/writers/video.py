@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 
 from aurelon.core.errors import OutputError
 from aurelon.core.imaging.code_points import BT2020
+from aurelon.core.reels.shared.priority import as_any_other
 from aurelon.core.reels.shared.sound import SoundTrack
 from aurelon.core.reels.shared.writing import Look, ReelFormat, Sound, Timed
 
@@ -97,11 +98,15 @@ def segment(form: ReelFormat, look: Look, frames: Iterable[Timed]) -> bytes:
     made = io.BytesIO()
     with av.open(made, "w", format=SEGMENT) as container:
         stream = _stream(container, coding, look)
-        for timed in frames:
+        for number, timed in enumerate(frames):
             frame = _frame_of(timed, look, stream.codec_context.pix_fmt or "")
             frame.pts, frame.time_base = round(timed.time * CLOCK), Fraction(1, CLOCK)
-            container.mux(stream.encode(frame))
+            packets = stream.encode(frame)
+            if number == 0:  # by which the encoder has begun
+                as_any_other()
+            container.mux(packets)
         container.mux(stream.encode(None))
+    as_any_other()
     return made.getvalue()
 
 
