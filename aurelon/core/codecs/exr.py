@@ -7,12 +7,12 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
 import OpenEXR
 from numpy.typing import NDArray
@@ -21,7 +21,7 @@ from aurelon.core.codecs.shared.raster import CUT_SHORT, NO_NUMBERS, Format, Ras
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.code_points import linear_space_of
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, RgbSpace, chromaticities_of
-from aurelon.core.imaging.samples import from_halves
+from aurelon.core.imaging.samples import from_halves, from_planes
 
 FORMAT = Format(
     "exr",
@@ -144,10 +144,11 @@ def _side_by_side(planes: list[NDArray[Any]]) -> Floats:
     """Planes (h, w) as (h, w, n) float32. Raises UnreadableError where one has what is no number."""
     if all(plane.dtype == np.float16 for plane in planes):
         colour, finite = from_halves(planes)
-        if not finite:
-            raise UnreadableError(NO_NUMBERS)
-        return colour
-    return all_numbers(cv2.merge([np.ascontiguousarray(plane, np.float32) for plane in planes]))
+    else:
+        colour, finite = from_planes([np.asarray(plane, np.float32) for plane in planes])
+    if not finite:
+        raise UnreadableError(NO_NUMBERS)
+    return colour
 
 
 def _shown(plane: NDArray[Any], stored: tuple[int, int, int, int], display: tuple[int, int, int, int]) -> NDArray[Any]:
@@ -191,9 +192,13 @@ def channels_of(colour: Floats, alpha: Floats | None, depth: str) -> dict[str, N
     """Colour (h, w, 3) and alpha (h, w) as the channels of a part, colour multiplied by alpha."""
     kind = np.float16 if depth == "half" else np.float32
     lit = colour if alpha is None else colour * alpha[:, :, None]
-    planes = {name: np.array(lit[:, :, c], np.float32) for c, name in enumerate("RGB")}
-    if depth == "half":
-        planes = {name: np.clip(plane, -HALF_MOST, HALF_MOST, out=plane).astype(np.float16) for name, plane in planes.items()}
+
+    def plane(channel: int) -> NDArray[Any]:
+        one = np.array(lit[:, :, channel], np.float32)
+        return np.clip(one, -HALF_MOST, HALF_MOST, out=one).astype(kind) if depth == "half" else one
+
+    with ThreadPoolExecutor(3) as threads:
+        planes = dict(zip("RGB", threads.map(plane, range(3)), strict=True))
     return planes if alpha is None else {**planes, "A": np.ascontiguousarray(alpha, kind)}
 
 

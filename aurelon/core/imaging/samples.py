@@ -47,6 +47,25 @@ def from_halves(planes: list[NDArray[np.float16]]) -> tuple[Floats, bool]:
     return out, all(finite)
 
 
+def from_planes(planes: list[Floats]) -> tuple[Floats, bool]:
+    """The same of planes of float32."""
+    out = np.empty((*planes[0].shape, len(planes)), np.float32)
+    finite = [_put(np.ascontiguousarray(plane), out, c) for c, plane in enumerate(planes)]
+    return out, all(finite)
+
+
+@njit(parallel=True, cache=True)
+def _put(plane: Floats, out: Floats, channel: int) -> bool:
+    finite = np.ones(plane.shape[0], np.bool_)
+    for y in prange(plane.shape[0]):
+        total = np.float32(0)
+        for x in range(plane.shape[1]):
+            out[y, x, channel] = plane[y, x]
+            total += plane[y, x] * np.float32(0)  # as in all_finite
+        finite[y] = total == 0
+    return bool(finite.all())
+
+
 @njit(parallel=True, cache=True)
 def _put_halves(codes: NDArray[np.uint16], numbers: Floats, out: Floats, channel: int) -> bool:
     finite = np.ones(codes.shape[0], np.bool_)
