@@ -65,7 +65,7 @@ def read(data: bytes) -> Raster:
     picture = open_with_pillow(data)
     inks = picture.mode == "CMYK"
     try:
-        samples = np.asarray(picture if inks or picture.mode == "L" else picture.convert("RGB"))
+        samples = np.asarray(picture if inks or picture.mode in ("L", "RGB") else picture.convert("RGB"))
     except (OSError, SyntaxError, ValueError) as error:
         raise UnreadableError("is cut short or damaged; copy it again from where it came") from error
     exif: bytes | None = picture.info.get("exif")
