@@ -41,7 +41,7 @@ export class Sheet {
 
   private showBright(picture: Blob | null): void {
     const image = this.bright;
-    if (!image) return;
+    if (!image || (!image.src && !picture)) return; // as on every usual screen, for each picture of a drag
     if (image.src) URL.revokeObjectURL(image.src);
     image.style.visibility = "hidden";
     if (!picture) {
