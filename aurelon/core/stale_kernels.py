@@ -1,7 +1,8 @@
 """Removes compiled kernels whose code has changed, however far away.
 
 Numba keeps a compiled kernel for as long as its own file stays as it is. A kernel that calls another one has that one
-inside it, so a change there goes unseen. Here each file of kernels is known by itself and all it takes from others.
+inside it, so a change there goes unseen. Here each file of kernels is known by itself and all it takes from others, and by
+the processor that it was compiled for.
 """
 
 from __future__ import annotations
@@ -10,6 +11,8 @@ import ast
 import hashlib
 import json
 from pathlib import Path
+
+from numba.core.registry import cpu_target
 
 CORE = Path(__file__).resolve().parent
 KNOWN = CORE / "__pycache__" / "kernels.json"
@@ -38,9 +41,12 @@ def _kernel_files() -> dict[str, str]:
 
 def _digests(files: dict[str, str]) -> dict[str, str]:
     taken = {name: _imports(text) & files.keys() for name, text in files.items()}
-    return {
-        name: hashlib.sha256("".join(files[one] for one in sorted(_all_of(name, taken))).encode()).hexdigest() for name in files
-    }
+    processor = repr(cpu_target.target_context.codegen().magic_tuple())
+
+    def digest(name: str) -> str:
+        return hashlib.sha256("".join((processor, *(files[one] for one in sorted(_all_of(name, taken))))).encode()).hexdigest()
+
+    return {name: digest(name) for name in files}
 
 
 def _imports(text: str) -> set[str]:

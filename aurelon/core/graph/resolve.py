@@ -32,7 +32,7 @@ from aurelon.core.rig.model import Behind, Light, Rig
 WORKING_EDGE = 768  # long edge of the grid that light travels on; it is soft, and enlarged by a spline
 DRAFT_EDGE = 384
 DRAFT_READING_EDGE = 1536  # a draft reads the plate's highlights from a reduced version of this size
-LAID_PIXELS = 1 << 17  # pixels of a light that are laid in one go: what is drawn for them stays in the cache
+LAID_PIXELS = 1 << 20  # pixels of a light that are laid in one go; to begin anew costs as much as laying a tenth of them
 
 SKY = SkyPart()
 NO_PICTURE = np.zeros((1, 1, 3), np.float32)  # for kinds that read none

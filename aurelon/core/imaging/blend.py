@@ -143,6 +143,11 @@ def _overlay_swing(b: np.float32, s: np.float32) -> np.float32:
 
 
 @njit(fastmath=True)
+def _normal(b: np.float32, s: np.float32) -> np.float32:
+    return s
+
+
+@njit(fastmath=True)
 def _multiply(b: np.float32, s: np.float32) -> np.float32:
     return b * s
 
@@ -214,15 +219,17 @@ def _over_light(formula: Formula) -> Run:
     return made
 
 
-def _over_cover(formula: Formula) -> Callable[[Floats, Floats], None]:
-    """A loop over a plane for a mode in which light covers; the result takes the place of the light."""
+def _over_cover(formula: Formula) -> Callable[[Floats, Floats, Floats, Floats], None]:
+    """A loop over a run of values for a mode in which light covers; `light` is display-encoded here."""
 
     @njit(fastmath=True)
-    def run(below: Floats, light: Floats) -> None:
-        for i in range(light.size):
-            light[i] = formula(below[i], light[i])
+    def run(below: Floats, light: Floats, alpha: Floats, out: Floats) -> None:
+        for i in range(out.size):
+            b, k = below[i], alpha[i]
+            e = srgb_encode(min(b, f32(1.0)))
+            out[i] = _covered(b, k, e + k * (formula(e, light[i]) - e))
 
-    made: Callable[[Floats, Floats], None] = run
+    made: Callable[[Floats, Floats, Floats, Floats], None] = run
     return made
 
 
@@ -233,7 +240,8 @@ _run_overlay_swing, _run_hard_swing, _run_soft_swing = (
     _over_light(_hard_swing),
     _over_light(_soft_swing),
 )
-_run_multiply, _run_overlay, _run_darken = _over_cover(_multiply), _over_cover(_overlay), _over_cover(_darken)
+_run_normal, _run_multiply = _over_cover(_normal), _over_cover(_multiply)
+_run_overlay, _run_darken = _over_cover(_overlay), _over_cover(_darken)
 _run_color_burn, _run_hard_light, _run_soft_light = _over_cover(_color_burn), _over_cover(_hard_light), _over_cover(_soft_light)
 
 
@@ -306,16 +314,15 @@ def join(red: Floats, green: Floats, blue: Floats, pixels: Floats) -> None:
 
 
 @njit(fastmath=True)
-def _encode(linear: Floats, out: Floats) -> None:
+def _encode(linear: Floats, scale: np.float32, out: Floats) -> None:
     for x in range(out.size):
-        out[x] = srgb_encode(min(linear[x], f32(1.0)))
+        out[x] = srgb_encode(min(linear[x] * scale, f32(1.0)))
 
 
 @njit(fastmath=True)
-def _encode_here(linear: Floats, scale: np.float32) -> None:
-    # One array: with the same one twice a compiled loop would take its careful path, value by value.
-    for x in range(linear.size):
-        linear[x] = srgb_encode(min(linear[x] * scale, f32(1.0)))
+def _for_each_channel(alpha: Floats, each: Floats) -> None:
+    for x in range(alpha.size):
+        each[3 * x] = each[3 * x + 1] = each[3 * x + 2] = alpha[x]
 
 
 @njit(fastmath=True)
@@ -328,29 +335,30 @@ def _hold_darks(below: Floats, luminance: Floats, keep_darks: np.float32, alpha:
 
 
 @njit(fastmath=True)
-def _unmultiply(r: Floats, g: Floats, b: Floats, alpha: Floats) -> None:
-    """Reads planes of light as a premultiplied colour: its strongest channel goes into alpha."""
+def _unmultiply(light: Floats, alpha: Floats) -> None:
+    """Reads interleaved light as a premultiplied colour: its strongest channel goes into alpha."""
     for x in range(alpha.size):
-        top = max(max(r[x], g[x]), b[x])
+        r, g, b = light[3 * x], light[3 * x + 1], light[3 * x + 2]
+        top = max(max(r, g), b)
         per_top = f32(1.0) / max(top, f32(1e-7))
         alpha[x] *= top
-        r[x], g[x], b[x] = r[x] * per_top, g[x] * per_top, b[x] * per_top
+        light[3 * x], light[3 * x + 1], light[3 * x + 2] = r * per_top, g * per_top, b * per_top
 
 
 @njit(fastmath=True)
-def _finish(e: Floats, s: Floats, alpha: Floats, below: Floats) -> None:
-    """Mixes a blended plane in by alpha and goes back to linear light, in the place of `below`."""
-    for x in range(alpha.size):
-        below[x] = _covered(below[x], alpha[x], e[x] + alpha[x] * (s[x] - e[x]))
+def _mix_in(below: Floats, e: Floats, s: Floats, alpha: Floats, out: Floats) -> None:
+    """Mixes what was blended in by alpha and goes back to linear light."""
+    for i in range(out.size):
+        out[i] = _covered(below[i], alpha[i], e[i] + alpha[i] * (s[i] - e[i]))
 
 
-class Planes(NamedTuple):
-    """Scratch for a run of pixels: picture, picture encoded and light, red, green and blue. Arrays of their own, as a
-    compiler that cannot tell them apart does not vectorise."""
+class Scratch(NamedTuple):
+    """For a run of n pixels: alpha for each channel, picture and light encoded, each (3n,), and both as planes (n,), red, green
+    and blue. Arrays of their own, as a compiler that cannot tell them apart does not vectorise."""
 
-    br: Floats
-    bg: Floats
-    bb: Floats
+    each: Floats
+    e: Floats
+    s: Floats
     er: Floats
     eg: Floats
     eb: Floats
@@ -360,12 +368,12 @@ class Planes(NamedTuple):
 
 
 @njit(fastmath=True)
-def planes_for(n: int) -> Planes:
+def scratch_for(n: int) -> Scratch:
     """Scratch for runs of up to `n` pixels."""
-    return Planes(
-        np.empty(n, np.float32),
-        np.empty(n, np.float32),
-        np.empty(n, np.float32),
+    return Scratch(
+        np.empty(3 * n, np.float32),
+        np.empty(3 * n, np.float32),
+        np.empty(3 * n, np.float32),
         np.empty(n, np.float32),
         np.empty(n, np.float32),
         np.empty(n, np.float32),
@@ -418,59 +426,52 @@ def _over(mode: int, b: Floats, l: Floats, intensity: np.float32, alpha: Floats,
 
 
 @njit(fastmath=True)
-def _covering(mode: int, e: Floats, s: Floats) -> None:
-    """The same where light covers, over a plane; the result takes the place of `s`."""
+def _covering(mode: int, b: Floats, s: Floats, alpha: Floats, out: Floats) -> None:
+    """The same where light covers; `s` is display-encoded."""
     if mode == MULTIPLY:
-        _run_multiply(e, s)
+        _run_multiply(b, s, alpha, out)
     elif mode == OVERLAY:
-        _run_overlay(e, s)
+        _run_overlay(b, s, alpha, out)
     elif mode == DARKEN:
-        _run_darken(e, s)
+        _run_darken(b, s, alpha, out)
     elif mode == COLOR_BURN:
-        _run_color_burn(e, s)
+        _run_color_burn(b, s, alpha, out)
     elif mode == HARD_LIGHT:
-        _run_hard_light(e, s)
+        _run_hard_light(b, s, alpha, out)
     elif mode == SOFT_LIGHT:
-        _run_soft_light(e, s)
+        _run_soft_light(b, s, alpha, out)
+    else:
+        _run_normal(b, s, alpha, out)
 
 
 @njit(fastmath=True)
-def blend_chunk(
-    how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: Floats, each: Floats, planes: Planes, out: Floats
-) -> None:
+def blend_chunk(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: Floats, scratch: Scratch, out: Floats) -> None:
     """Light `l` blended with the picture `b` into `out`, all interleaved (3n,) and linear; `alpha` (n,) is opacity and
-    mask, and is used up. `each` (3n,) and `planes` are scratch."""
+    mask, and is used up."""
     n = alpha.size
     if how.keep_darks > f32(0.0):
         _hold_darks(b, luminance, how.keep_darks, alpha)
     if how.mode <= RELIGHT:
         _in_linear_light(how, b, l, alpha, out)
         return
+    each = scratch.each[: 3 * n]
     if how.black_is_neutral:
-        for x in range(n):
-            each[3 * x] = each[3 * x + 1] = each[3 * x + 2] = alpha[x]
+        _for_each_channel(alpha, each)
         _over(how.mode, b, l, how.intensity, each, out)
         return
-    br, bg, bb = planes.br[:n], planes.bg[:n], planes.bb[:n]
-    er, eg, eb = planes.er[:n], planes.eg[:n], planes.eb[:n]
-    sr, sg, sb = planes.sr[:n], planes.sg[:n], planes.sb[:n]
-    split(b, br, bg, bb)
-    split(l, sr, sg, sb)
-    _encode_here(sr, how.intensity)
-    _encode_here(sg, how.intensity)
-    _encode_here(sb, how.intensity)
-    _encode(br, er)
-    _encode(bg, eg)
-    _encode(bb, eb)
+    e, s = scratch.e[: 3 * n], scratch.s[: 3 * n]
+    _encode(l, how.intensity, s)
     if not how.opaque:
-        _unmultiply(sr, sg, sb, alpha)
+        _unmultiply(s, alpha)
+    _for_each_channel(alpha, each)
     if how.mode < HUE:
-        _covering(how.mode, er, sr)
-        _covering(how.mode, eg, sg)
-        _covering(how.mode, eb, sb)
-    else:
-        _non_separable(how.mode, er, eg, eb, sr, sg, sb)
-    _finish(er, sr, alpha, br)
-    _finish(eg, sg, alpha, bg)
-    _finish(eb, sb, alpha, bb)
-    join(br, bg, bb, out)
+        _covering(how.mode, b, s, each, out)
+        return
+    er, eg, eb = scratch.er[:n], scratch.eg[:n], scratch.eb[:n]
+    sr, sg, sb = scratch.sr[:n], scratch.sg[:n], scratch.sb[:n]
+    _encode(b, f32(1.0), e)
+    split(e, er, eg, eb)
+    split(s, sr, sg, sb)
+    _non_separable(how.mode, er, eg, eb, sr, sg, sb)
+    join(sr, sg, sb, s)
+    _mix_in(b, e, s, each, out)

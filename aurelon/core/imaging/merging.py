@@ -13,7 +13,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats, f32
-from aurelon.core.imaging.blend import Blending, blend_chunk, blending, planes_for
+from aurelon.core.imaging.blend import Blending, blend_chunk, blending, scratch_for
 from aurelon.core.imaging.colour_matrix import white_in
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.resample import enlarge_to, reduce_to, spline_rows, widened
@@ -198,8 +198,8 @@ def _hide(light: Floats, through: Floats) -> None:
         light[3 * x], light[3 * x + 1], light[3 * x + 2] = light[3 * x] * seen, light[3 * x + 1] * seen, light[3 * x + 2] * seen
 
 
-CHUNK = 1536  # pixels laid together; all that is made of them stays in the nearest caches
-ROWS = 4  # rows that a thread takes at once, with one set of planes
+CHUNK = 1024  # pixels laid together; all that is made of them stays in the nearest caches
+ROWS = 4  # rows that a thread takes at once, with one set of scratch
 
 
 @njit(parallel=True, cache=True, fastmath=True)
@@ -221,8 +221,7 @@ def _lay(
     rows, columns, _ = out.shape
     chunks = (columns + CHUNK - 1) // CHUNK
     for block in prange((rows + ROWS - 1) // ROWS):
-        planes = planes_for(CHUNK)
-        each = np.empty(3 * CHUNK, np.float32)
+        scratch = scratch_for(CHUNK)
         made = np.empty(3 * CHUNK, np.float32)
         cover = np.empty(CHUNK, np.float32)
         for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
@@ -247,4 +246,4 @@ def _lay(
                 alpha[:] = how.opacity if how.intensity > f32(0.0) else f32(0.0)
                 if masked:
                     alpha *= mask[row, first : first + n]
-                blend_chunk(how, under, light, luminance, alpha, each[: 3 * n], planes, over)
+                blend_chunk(how, under, light, luminance, alpha, scratch, over)
