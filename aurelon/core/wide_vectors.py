@@ -19,4 +19,3 @@ def use_wide_vectors() -> None:
     settings = vars(config)
     if settings.get("CPU_FEATURES") is None and features.get("avx512f"):
         settings["CPU_FEATURES"] = f"{features.flatten()},-{HALVED}"
-

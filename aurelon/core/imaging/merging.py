@@ -19,16 +19,41 @@ from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.resample import enlarge_to, reduce_to, spline_rows, widened
 
 
+class Box(NamedTuple):
+    """Rows and columns of a frame, from the first to before the last."""
+
+    y0: int
+    y1: int
+    x0: int
+    x1: int
+
+
 class Travelled(NamedTuple):
     """Light as it falls on a frame. `soft` (h, w, 1 or 3) lies on a coarse grid over the whole plate and is enlarged
     where it is laid; of one channel it is white light, which `tint` (3,) colours. `drawn` (h, w, 3) is of the frame's
     own size, and so is `through` (h, w), how much of the soft light is seen at each pixel. None where there is none, and
-    where all of it is seen."""
+    where all of it is seen. Both may lie on a part of the frame only, which `near` is then."""
 
     soft: Floats | None = None
     drawn: Floats | None = None
     tint: Floats = np.ones(3, np.float32)
     through: Floats | None = None
+    near: Frame | None = None
+
+    def box(self, frame: Frame) -> Box:
+        """Where `drawn` and `through` lie on a frame."""
+        at = self.near or frame
+        return Box(at.y0 - frame.y0, at.y1 - frame.y0, at.x0 - frame.x0, at.x1 - frame.x0)
+
+    def on(self, whole: Floats, frame: Frame) -> Floats:
+        """`whole` (h, w, 3), the soft light of a frame, with what hides it and what is drawn, in its place."""
+        y0, y1, x0, x1 = self.box(frame)
+        part = whole[y0:y1, x0:x1]
+        if self.through is not None:
+            part *= self.through[:, :, None]
+        if self.drawn is not None:
+            part += self.drawn
+        return whole
 
 
 class Levels(NamedTuple):
@@ -64,20 +89,21 @@ class Soft(NamedTuple):
     tint: Floats
 
 
-def _soft(light: Travelled, frame: Frame) -> tuple[Soft, Floats | None]:
-    """The soft light made ready for a frame, and what is drawn; on a frame that is the coarser of the two it is
+NO_SOFT = Soft(NO_GRID, NO_ROWS, NO_WEIGHTS, 0, np.ones(3, np.float32))
+
+
+def _soft(light: Travelled, frame: Frame) -> tuple[Soft, Travelled]:
+    """The soft light made ready for a frame, and what else there is; on a frame that is the coarser of the two it is
     reduced and counts as drawn."""
-    grid, drawn = light.soft, light.drawn
+    grid = light.soft
     if grid is not None and frame.width <= grid.shape[1]:
         small = reduce_to(grid, frame)
-        coloured = white_in(light.tint, small[:, :, 0]) if small.shape[2] == 1 else small
-        if light.through is not None:
-            coloured = coloured * light.through[:, :, None]
-        return Soft(NO_GRID, NO_ROWS, NO_WEIGHTS, 0, light.tint), coloured if drawn is None else drawn + coloured
+        coloured = white_in(light.tint, small[:, :, 0]) if small.shape[2] == 1 else small.copy()
+        return NO_SOFT, Travelled(drawn=light.on(coloured, frame))
     if grid is None:
-        return Soft(NO_GRID, NO_ROWS, NO_WEIGHTS, 0, light.tint), drawn
+        return NO_SOFT, light
     rows, down = spline_rows(grid, frame)
-    return Soft(widened(grid, frame, rows), rows - rows[0, 0], down, grid.shape[2], light.tint), drawn
+    return Soft(widened(grid, frame, rows), rows - rows[0, 0], down, grid.shape[2], light.tint), light
 
 
 def lay(
@@ -92,14 +118,15 @@ def lay(
 ) -> None:
     """`light` laid on `below` (h, w, 3) into `out`, all linear and of the frame's shape; `mask` (h, w) in 0..1, or None
     for all of it. `luminance` (3,) weighs the plate's primaries."""
-    soft, drawn = _soft(light, frame)
+    soft, rest = _soft(light, frame)
     _lay(
         np.ascontiguousarray(below),
         soft,
-        NOTHING if drawn is None else np.ascontiguousarray(drawn),
-        drawn is not None,
-        NO_MASK if light.through is None else np.ascontiguousarray(light.through),
-        light.through is not None,
+        NOTHING if rest.drawn is None else np.ascontiguousarray(rest.drawn),
+        rest.drawn is not None,
+        NO_MASK if rest.through is None else np.ascontiguousarray(rest.through),
+        rest.through is not None,
+        rest.box(frame),
         NO_MASK if mask is None else np.ascontiguousarray(mask),
         mask is not None,
         luminance,
@@ -133,14 +160,12 @@ def merge(
 def picture_of(light: Travelled, frame: Frame, luminance: Floats, levels: Levels = NO_LEVELS) -> Floats:
     """The light by itself, (h, w, 3) linear, through its levels; never negative. `luminance` (3,) weighs the plate's
     primaries."""
-    parts = []
-    if light.soft is not None:
+    if light.soft is None:
+        whole = np.zeros((*frame.shape, 3), np.float32)
+    else:
         grown = enlarge_to(light.soft, frame)
-        coloured = white_in(light.tint, grown[:, :, 0]) if light.soft.shape[2] == 1 else grown
-        parts.append(coloured if light.through is None else coloured * light.through[:, :, None])
-    if light.drawn is not None:
-        parts.append(light.drawn)
-    whole = parts[0] if len(parts) == 1 else sum(parts, np.zeros((*frame.shape, 3), np.float32))
+        whole = white_in(light.tint, grown[:, :, 0]) if light.soft.shape[2] == 1 else grown.copy()
+    whole = light.on(whole, frame)
     out = np.empty((*frame.shape, 3), np.float32)
     _level_all(np.ascontiguousarray(whole), luminance, levels, not levels.idle, out)
     return out
@@ -210,6 +235,7 @@ def _lay(
     has_drawn: bool,
     through: Floats,
     hidden: bool,
+    near: Box,
     mask: Floats,
     masked: bool,
     luminance: Floats,
@@ -233,14 +259,21 @@ def _lay(
                 over = out[row].reshape(-1)[3 * first : 3 * (first + n)]
                 if soft.channels > 0:
                     _look_up(soft.wide, soft.rows[row], soft.down[row], soft.channels, soft.tint, first, light)
+                begin, end = max(first, near.x0), min(first + n, near.x1)
+                if not (begin < end and near.y0 <= row < near.y1):
+                    begin = end = first
+                part = light[3 * (begin - first) : 3 * (end - first)]
+                at = row - near.y0
+                if soft.channels == 0:
+                    light[: 3 * (begin - first)] = f32(0.0)
+                    light[3 * (end - first) :] = f32(0.0)
+                    if has_drawn and begin < end:
+                        part[:] = drawn[at].reshape(-1)[3 * (begin - near.x0) : 3 * (end - near.x0)]
+                elif begin < end:
                     if hidden:
-                        _hide(light, through[row, first : first + n])
+                        _hide(part, through[at, begin - near.x0 : end - near.x0])
                     if has_drawn:
-                        light += drawn[row].reshape(-1)[3 * first : 3 * (first + n)]
-                elif has_drawn:
-                    light[:] = drawn[row].reshape(-1)[3 * first : 3 * (first + n)]
-                else:
-                    light[:] = f32(0.0)
+                        part += drawn[at].reshape(-1)[3 * (begin - near.x0) : 3 * (end - near.x0)]
                 if levelling:
                     _level(light, luminance, levels)
                 alpha[:] = how.opacity if how.intensity > f32(0.0) else f32(0.0)

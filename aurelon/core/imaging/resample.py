@@ -14,6 +14,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats, f32, u64
+from aurelon.core.imaging.four import FourType, load, plus, scaled, store
 from aurelon.core.imaging.frame import Frame
 
 Indices = NDArray[np.int64]
@@ -67,32 +68,37 @@ def source_columns(x0: int, columns: int, ratio: float, limit: int) -> tuple[Pla
 
 
 @njit(fastmath=True)
+def sum_of_four(line: Floats, first: np.uint32, weights: Floats, column: int) -> FourType:
+    """What one reduced column is made of, from a line of four channels."""
+    p = u64(4) * u64(first)
+    made = scaled(load(line, p), weights[0, column])
+    for k in range(1, weights.shape[0]):
+        made = plus(made, scaled(load(line, p + u64(4 * k)), weights[k, column]))
+    return made
+
+
+@njit(fastmath=True)
 def _gather_row(line: Floats, channels: int, first: Places, weights: Floats, scale: np.float32, out: Floats) -> None:
     """An interleaved reduced row, from a line that holds the sum of its rows."""
     taps = weights.shape[0]
     step = u64(channels)
-    # Pixel by pixel with its channels written out, so that they lie in registers, side by side.
-    if channels == 3:
+    if channels == 4:
         for column in range(first.size):
-            p, o = step * u64(first[column]), step * u64(column)
-            x = y = z = f32(0.0)
+            store(out, u64(4) * u64(column), scaled(sum_of_four(line, first[column], weights, column), scale))
+    elif channels == 3:
+        # A fourth number goes along, that of the next pixel, which is written after; but for the last pixel.
+        end = first.size - 1
+        for column in range(end):
+            p = u64(3) * u64(first[column])
+            made = scaled(load(line, p), weights[0, column])
+            for k in range(1, taps):
+                made = plus(made, scaled(load(line, p + u64(3 * k)), weights[k, column]))
+            store(out, u64(3) * u64(column), scaled(made, scale))
+        for c in range(3):
+            x = f32(0.0)
             for k in range(taps):
-                part, q = weights[k, column], p + step * u64(k)
-                x, y, z = x + part * line[q], y + part * line[q + u64(1)], z + part * line[q + u64(2)]
-            out[o], out[o + u64(1)], out[o + u64(2)] = scale * x, scale * y, scale * z
-    elif channels == 4:
-        for column in range(first.size):
-            p, o = step * u64(first[column]), step * u64(column)
-            x = y = z = w = f32(0.0)
-            for k in range(taps):
-                part, q = weights[k, column], p + step * u64(k)
-                x, y, z, w = (
-                    x + part * line[q],
-                    y + part * line[q + u64(1)],
-                    z + part * line[q + u64(2)],
-                    w + part * line[q + u64(3)],
-                )
-            out[o], out[o + u64(1)], out[o + u64(2)], out[o + u64(3)] = scale * x, scale * y, scale * z, scale * w
+                x += weights[k, end] * line[3 * (u64(first[end]) + u64(k)) + u64(c)]
+            out[3 * end + c] = scale * x
     else:
         for column in range(first.size):
             p, o = step * u64(first[column]), step * u64(column)
@@ -101,20 +107,6 @@ def _gather_row(line: Floats, channels: int, first: Places, weights: Floats, sca
                 for k in range(taps):
                     x += weights[k, column] * line[p + step * u64(k) + u64(c)]
                 out[o + u64(c)] = scale * x
-
-
-@njit(fastmath=True)
-def gather_planes(
-    red: Floats, green: Floats, blue: Floats, alpha: Floats, first: Places, weights: Floats, scale: np.float32, out: Floats
-) -> None:
-    """The same from four planes, into interleaved `out`."""
-    for column in range(first.size):
-        p, o = u64(first[column]), u64(4) * u64(column)
-        x = y = z = w = f32(0.0)
-        for k in range(weights.shape[0]):
-            part, q = weights[k, column], p + u64(k)
-            x, y, z, w = x + part * red[q], y + part * green[q], z + part * blue[q], w + part * alpha[q]
-        out[o], out[o + u64(1)], out[o + u64(2)], out[o + u64(3)] = scale * x, scale * y, scale * z, scale * w
 
 
 @njit()
@@ -165,18 +157,29 @@ def _reduce(pixels: Floats, x0: int, y0: int, ratio_x: float, ratio_y: float, ou
     flat, result = pixels.reshape(-1), out.reshape(-1)
     for row in prange(rows):
         top, bottom, top_part, bottom_part = source_span(row + y0, ratio_y, height)
-        line = np.zeros(n * channels, np.float32)
+        room = np.empty(n * channels + 1, np.float32)  # and one that is read beside the last pixel
+        room[n * channels] = f32(0.0)
+        line = room[: n * channels]
         total = 0.0
         for y in range(top, bottom + 1):
             weight = top_part if y == top else (bottom_part if y == bottom else 1.0)
             total += weight
             begin = (y * width + left) * channels
-            add_row(flat[begin : begin + n * channels], f32(weight), line)
+            if y == top:
+                scale_row(flat[begin : begin + n * channels], f32(weight), line)
+            else:
+                add_row(flat[begin : begin + n * channels], f32(weight), line)
         target = result[row * columns * channels : (row + 1) * columns * channels]
         if in_runs:
-            _gather_runs(line, channels, first, each, runs, f32(1.0 / total), target)
+            _gather_runs(room, channels, first, each, runs, f32(1.0 / total), target)
         else:
-            _gather_row(line, channels, first, weights, f32(1.0 / total), target)
+            _gather_row(room, channels, first, weights, f32(1.0 / total), target)
+
+
+@njit(fastmath=True)
+def scale_row(plane: Floats, weight: np.float32, line: Floats) -> None:
+    for x in range(line.size):
+        line[x] = weight * plane[x]
 
 
 @njit(fastmath=True)
@@ -246,16 +249,24 @@ def _taps(first: int, last: int, ratio: float, limit: int) -> tuple[Indices, Flo
 
 
 @njit(fastmath=True)
+def _spline(line: Floats, p: np.uint64, a: np.float32, b: np.float32, c: np.float32, d: np.float32) -> FourType:
+    """Four numbers from those at `p` and those of the next three pixels of three channels."""
+    first = plus(scaled(load(line, p), a), scaled(load(line, p + u64(3)), b))
+    return plus(first, plus(scaled(load(line, p + u64(6)), c), scaled(load(line, p + u64(9)), d)))
+
+
+@njit(fastmath=True)
 def _across(line: Floats, channels: int, first: Places, a: Floats, b: Floats, c: Floats, d: Floats, out: Floats) -> None:
     """The four taps along a row; `line` holds every cell that is read, its border repeated."""
     if channels == 3:
-        for x in range(first.size):
-            p, o = u64(3) * u64(first[x]), u64(3) * u64(x)
-            q, r, s = p + u64(3), p + u64(6), p + u64(9)
-            ka, kb, kc, kd = a[x], b[x], c[x], d[x]
-            out[o] = ka * line[p] + kb * line[q] + kc * line[r] + kd * line[s]
-            out[o + u64(1)] = ka * line[p + u64(1)] + kb * line[q + u64(1)] + kc * line[r + u64(1)] + kd * line[s + u64(1)]
-            out[o + u64(2)] = ka * line[p + u64(2)] + kb * line[q + u64(2)] + kc * line[r + u64(2)] + kd * line[s + u64(2)]
+        # A fourth number goes along, that of the next pixel, which is written after; but for the last pixel.
+        end = first.size - 1
+        for x in range(end):
+            store(out, u64(3) * u64(x), _spline(line, u64(3) * u64(first[x]), a[x], b[x], c[x], d[x]))
+        p, o = u64(3) * u64(first[end]), u64(3) * u64(end)
+        for ch in range(3):
+            q = p + u64(ch)
+            out[o + u64(ch)] = a[end] * line[q] + b[end] * line[q + u64(3)] + c[end] * line[q + u64(6)] + d[end] * line[q + u64(9)]
         return
     if channels == 1:
         for x in range(first.size):
@@ -289,7 +300,7 @@ def _widen(
     lowest, highest = max(left, 0), min(left + cells, width)
     pad, n = (lowest - left) * channels, (highest - lowest) * channels
     for y in prange(out.shape[0]):
-        line = np.empty(cells * channels, np.float32)
+        line = np.empty(cells * channels + 1, np.float32)  # and one that is read beside the last cell
         line[pad : pad + n] = grid[y + top, lowest * channels : highest * channels]
         for x in range(pad - 1, -1, -1):
             line[x] = line[x + channels]

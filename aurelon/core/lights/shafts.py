@@ -317,8 +317,7 @@ class ShaftsField:
         openness = scene.source_at(near)[:, :, 3]
         if self.hole is not None:
             openness = np.maximum(openness, _opened(self.hole, scene.picture_at(near), near, s.position))
-        through, drawn = np.ones(frame.shape, np.float32), np.zeros((*frame.shape, 3), np.float32)
-        part = slice(near.y0 - frame.y0, near.y1 - frame.y0), slice(near.x0 - frame.x0, near.x1 - frame.x0)
+        through, drawn = np.empty(near.shape, np.float32), np.zeros((*near.shape, 3), np.float32)
         at = np.array(s.position) * frame.size
         sun = Sun(
             f32(at[0] - near.x0),
@@ -330,8 +329,8 @@ class ShaftsField:
             f32(s.disc_strength),
             f32(1 / (NEAR * s.aureole_size)),
         )
-        _stand_before(openness, sun, np.maximum(own, 0).astype(np.float32), through[part], drawn[part])
-        return Travelled(soft, drawn if s.disc_strength > 0 else None, through=through)
+        _stand_before(openness, sun, np.maximum(own, 0).astype(np.float32), through, drawn)
+        return Travelled(soft, drawn if s.disc_strength > 0 else None, through=through, near=near)
 
 
 class Sun(NamedTuple):

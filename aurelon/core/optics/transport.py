@@ -14,10 +14,11 @@ from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32, u64
 from aurelon.core.imaging.fastmath import angle_of, exp_minus
+from aurelon.core.imaging.four import FourType as Four
+from aurelon.core.imaging.four import four, last, load, plus, scaled, store, times
 from aurelon.core.imaging.frame import Frame, diagonal
 
 Places = NDArray[np.uint32]
-Emission = tuple[np.float32, np.float32, np.float32, np.float32]  # light and openness
 
 ACROSS = 2.0  # pixels between rays where they lie widest apart
 ALONG = 2.0  # pixels between steps
@@ -198,24 +199,24 @@ def _within(origin: np.float32, direction: np.float32, limit: np.float32) -> tup
 
 
 @njit(fastmath=True)
-def _fetch(grid: Floats, x: np.float32, y: np.float32, width: int, height: int) -> Emission:
+def _fetch(grid: Floats, x: np.float32, y: np.float32, width: int, height: int) -> Four:
     """Bilinear value of the flat (h * w * 4) grid at x, y, held at its border."""
     x = min(max(x - f32(0.5), f32(0.0)), f32(width - 1) - f32(1e-3))
     y = min(max(y - f32(0.5), f32(0.0)), f32(height - 1) - f32(1e-3))
     x0, y0 = np.int32(x), np.int32(y)
-    fx, fy = x - f32(x0), y - f32(y0)
     p = (u64(y0) * u64(width) + u64(x0)) * u64(4)
-    q = p + u64(4 * width)
-    d = fx * fy
-    b = fx - d
-    c = fy - d
-    a = f32(1.0) - fx - c
-    return (
-        a * grid[p] + b * grid[p + u64(4)] + c * grid[q] + d * grid[q + u64(4)],
-        a * grid[p + u64(1)] + b * grid[p + u64(5)] + c * grid[q + u64(1)] + d * grid[q + u64(5)],
-        a * grid[p + u64(2)] + b * grid[p + u64(6)] + c * grid[q + u64(2)] + d * grid[q + u64(6)],
-        a * grid[p + u64(3)] + b * grid[p + u64(7)] + c * grid[q + u64(3)] + d * grid[q + u64(7)],
-    )
+    return _blended(grid, p, p + u64(4 * width), x - f32(x0), y - f32(y0))
+
+
+@njit(fastmath=True)
+def _blended(grid: Floats, p: np.uint64, q: np.uint64, across: np.float32, down: np.float32) -> Four:
+    """The bilinear mean of four samples of four channels: those from `p` on and their next, and those from `q` on."""
+    d = across * down
+    b = across - d
+    c = down - d
+    a = f32(1.0) - across - c
+    above = plus(scaled(load(grid, p), a), scaled(load(grid, p + u64(4)), b))
+    return plus(above, plus(scaled(load(grid, q), c), scaled(load(grid, q + u64(4)), d)))
 
 
 BUNDLE = 16  # neighbouring rays marched by one thread, which read the same part of the grid
@@ -241,33 +242,24 @@ def _march(emission: Floats, medium: Floats, width: int, height: int, way: Way, 
             begin = min(int(enter / step), steps - 1)
             end = min(steps, int(leave / step) + MARGIN + 1)
             # How open the picture is where the ray begins, over the first `entry` steps.
-            red = green = blue = seen = f32(0.0)
+            light = four(f32(0.0), f32(0.0), f32(0.0), f32(0.0))
             for k in range(entry):
                 at = (f32(np.int32(begin + k)) + f32(0.5)) * step
-                r, g, b, w = _fetch(emission, ox + dx * at, oy + dy * at, width, height)
-                red += r
-                green += g
-                blue += b
-                seen += w
+                light = plus(light, _fetch(emission, ox + dx * at, oy + dy * at, width, height))
             bar = way.variation[i]
-            scale = bar / f32(entry)
-            red, green, blue, seen = red * scale, green * scale, blue * scale, seen / f32(entry)
+            per_entry = f32(1.0) / f32(entry)
+            # The fourth is how much of the source is seen: nothing is born in it, and reach does not lessen it.
+            light = times(light, four(bar * per_entry, bar * per_entry, bar * per_entry, per_entry))
+            kept, born = four(lost, lost, lost, f32(1.0)), four(bar, bar, bar, f32(0.0))
             o = u64(i) * u64(steps) * u64(4)
             for k in range(steps):
                 weight = fade[k]
-                out[o] = red * weight
-                out[o + u64(1)] = green * weight
-                out[o + u64(2)] = blue * weight
-                out[o + u64(3)] = seen * halo[k]
+                store(out, o, times(light, four(weight, weight, weight, halo[k])))
                 o += u64(4)
                 if begin <= k < end:
                     at = (f32(np.int32(k)) + f32(0.5)) * step
-                    r, g, b, w = _fetch(medium, ox + dx * at, oy + dy * at, width, height)
-                    kept = w * lost
-                    red = red * kept + r * bar
-                    green = green * kept + g * bar
-                    blue = blue * kept + b * bar
-                    seen *= w
+                    here = _fetch(medium, ox + dx * at, oy + dy * at, width, height)
+                    light = plus(times(light, scaled(kept, last(here))), times(here, born))
 
 
 def soften(field: Floats, rays: Rays, angle: float) -> None:
@@ -419,15 +411,8 @@ def _cells(places: Floats, lengths: Floats, of: Geometry, cell: Places, after: P
 def _blend_cells(field: Floats, cell: Places, after: Places, fi: Floats, fk: Floats, out: Floats) -> None:
     """The bilinear mean of four samples of four channels, for a row of pixels."""
     for x in range(cell.size):
-        p, q, o = u64(4) * u64(cell[x]), u64(4) * u64(after[x]), u64(4) * u64(x)
-        d = fi[x] * fk[x]
-        b, c = fk[x] - d, fi[x] - d
-        a = f32(1.0) - fi[x] - b
-        red = a * field[p] + b * field[p + u64(4)] + c * field[q] + d * field[q + u64(4)]
-        green = a * field[p + u64(1)] + b * field[p + u64(5)] + c * field[q + u64(1)] + d * field[q + u64(5)]
-        blue = a * field[p + u64(2)] + b * field[p + u64(6)] + c * field[q + u64(2)] + d * field[q + u64(6)]
-        own = a * field[p + u64(3)] + b * field[p + u64(7)] + c * field[q + u64(3)] + d * field[q + u64(7)]
-        out[o], out[o + u64(1)], out[o + u64(2)], out[o + u64(3)] = red, green, blue, own
+        made = _blended(field, u64(4) * u64(cell[x]), u64(4) * u64(after[x]), fk[x], fi[x])
+        store(out, u64(4) * u64(x), made)
 
 
 @njit(parallel=True, cache=True, fastmath=True)

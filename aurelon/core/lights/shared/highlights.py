@@ -7,12 +7,12 @@ from typing import Any, Literal, NamedTuple
 import numpy as np
 from numba import njit, prange
 
-from aurelon.core.imaging.arrays import Floats, f32
-from aurelon.core.imaging.blend import split
+from aurelon.core.imaging.arrays import Floats, f32, u64
 from aurelon.core.imaging.colour import picked_rgb
 from aurelon.core.imaging.fastmath import smoothstep, srgb_encode, unit
+from aurelon.core.imaging.four import four, load, plus, scaled, store, with_last
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.resample import add_row, gather_planes, source_columns, source_span
+from aurelon.core.imaging.resample import source_columns, source_span, sum_of_four
 from aurelon.core.lights.shared.kind import Reading
 from aurelon.core.settings import Settings, choice, colour_setting, number
 
@@ -94,20 +94,21 @@ def open_by(
 
 
 @njit(fastmath=True)
-def _keep_colour(red: Floats, green: Floats, blue: Floats, picked: Floats, tolerance: np.float32, out: Floats) -> None:
+def _keep_colour(line: Floats, picked: Floats, tolerance: np.float32, out: Floats) -> None:
     """Closes what is not of the picked r : g : b."""
     for x in range(out.size):
-        per_sum = f32(1.0) / max(red[x] + green[x] + blue[x], f32(1e-6))
-        r, g, b = red[x] * per_sum - picked[0], green[x] * per_sum - picked[1], blue[x] * per_sum - picked[2]
+        red, green, blue = line[3 * x], line[3 * x + 1], line[3 * x + 2]
+        per_sum = f32(1.0) / max(red + green + blue, f32(1e-6))
+        r, g, b = red * per_sum - picked[0], green * per_sum - picked[1], blue * per_sum - picked[2]
         far = np.sqrt(r * r + g * g + b * b) / tolerance
         out[x] *= smoothstep(unit(f32(2.0) - f32(2.0) * far))
 
 
 @njit(fastmath=True)
-def _openness(red: Floats, green: Floats, blue: Floats, by: Openness, out: Floats) -> None:
+def _openness(line: Floats, by: Openness, out: Floats) -> None:
     kr, kg, kb = by.luminance[0], by.luminance[1], by.luminance[2]
     for x in range(out.size):
-        level = max(red[x] * kr + green[x] * kg + blue[x] * kb, f32(0.0))
+        level = max(line[3 * x] * kr + line[3 * x + 1] * kg + line[3 * x + 2] * kb, f32(0.0))
         # Above display white the curve goes on along its tangent at 1, so that a threshold can
         # reach into an HDR plate.
         code = srgb_encode(min(level, f32(1.0))) + f32(0.4396) * max(level - f32(1.0), f32(0.0))
@@ -123,9 +124,26 @@ def _largest(plane: Floats) -> np.float32:
 
 
 @njit(fastmath=True)
-def _scale(plane: Floats, openness: Floats) -> None:
-    for x in range(plane.size):
-        plane[x] *= openness[x]
+def _begin(line: Floats, openness: Floats, weight: np.float32, sums: Floats) -> None:
+    """A line's light where it is open, and the openness: sums (4n,)."""
+    end = openness.size - 1
+    for x in range(end):
+        store(sums, u64(4) * u64(x), scaled(with_last(load(line, u64(3) * u64(x)), f32(1.0)), openness[x] * weight))
+    # Beside the last pixel nothing may be read.
+    pixel = four(line[3 * end], line[3 * end + 1], line[3 * end + 2], f32(1.0))
+    store(sums, 4 * end, scaled(pixel, openness[end] * weight))
+
+
+@njit(fastmath=True)
+def _add(line: Floats, openness: Floats, weight: np.float32, sums: Floats) -> None:
+    """The same on to the sums of the lines before."""
+    end = openness.size - 1
+    for x in range(end):
+        pixel = with_last(load(line, u64(3) * u64(x)), f32(1.0))
+        o = u64(4) * u64(x)
+        store(sums, o, plus(load(sums, o), scaled(pixel, openness[x] * weight)))
+    pixel = four(line[3 * end], line[3 * end + 1], line[3 * end + 2], f32(1.0))
+    store(sums, 4 * end, plus(load(sums, 4 * end), scaled(pixel, openness[end] * weight)))
 
 
 BLOCKS = 24  # parts of a picture that threads take; neighbouring rows of a part share their last line
@@ -139,9 +157,7 @@ def _highlights(pixels: Floats, by: Openness, to: Reduction, out: Floats) -> Non
     flat, result = pixels.reshape(-1), out.reshape(-1)
     blocks = min(BLOCKS, rows)
     for block in prange(blocks):
-        # Arrays of their own: a compiler that cannot tell planes apart does not vectorise.
-        r, g, b, w = np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32)
-        red, green, blue, open_ = np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32)
+        openness, sums = np.empty(n, np.float32), np.empty(4 * n, np.float32)
         measured = -1
         shines = False
         for row in range(block * rows // blocks, (block + 1) * rows // blocks):
@@ -149,31 +165,27 @@ def _highlights(pixels: Floats, by: Openness, to: Reduction, out: Floats) -> Non
             total = 0.0
             lit = False
             for y in range(top, bottom + 1):
+                begin = 3 * (y * width + left)
+                line = flat[begin : begin + 3 * n]
                 if y != measured:  # the last line of a row is often the first of the next
-                    begin = 3 * (y * width + left)
-                    split(flat[begin : begin + 3 * n], r, g, b)
-                    _openness(r, g, b, by, w)
-                    shines = bool(_largest(w) > f32(0.0))
-                    if shines:
-                        if by.picking:
-                            _keep_colour(r, g, b, by.picked, by.tolerance, w)
-                        _scale(r, w)
-                        _scale(g, w)
-                        _scale(b, w)
+                    _openness(line, by, openness)
+                    shines = bool(_largest(openness) > f32(0.0))
+                    if shines and by.picking:
+                        _keep_colour(line, by.picked, by.tolerance, openness)
                     measured = y
                 weight = top_part if y == top else (bottom_part if y == bottom else 1.0)
                 total += weight
                 if not shines:  # most of a picture is dark
                     continue
-                if not lit:
-                    red[:], green[:], blue[:], open_[:] = f32(0.0), f32(0.0), f32(0.0), f32(0.0)
+                if lit:
+                    _add(line, openness, f32(weight), sums)
+                else:
+                    _begin(line, openness, f32(weight), sums)
                     lit = True
-                add_row(r, f32(weight), red)
-                add_row(g, f32(weight), green)
-                add_row(b, f32(weight), blue)
-                add_row(w, f32(weight), open_)
             target = result[4 * row * columns : 4 * (row + 1) * columns]
             if not lit:
                 target[:] = f32(0.0)
                 continue
-            gather_planes(red, green, blue, open_, first, weights, f32(1.0 / total), target)
+            scale = f32(1.0 / total)
+            for column in range(columns):
+                store(target, u64(4) * u64(column), scaled(sum_of_four(sums, first[column], weights, column), scale))
