@@ -16,7 +16,7 @@ from numba.core.registry import cpu_target
 
 CORE = Path(__file__).resolve().parent
 KNOWN = CORE / "__pycache__" / "kernels.json"
-MARKS = ("njit", "register_jitable")
+MARKS = ("njit", "register_jitable", "imaging.kernels")
 
 
 def remove_stale_kernels() -> list[str]:

@@ -15,10 +15,10 @@ from collections.abc import Callable
 from typing import Literal, NamedTuple, get_args
 
 import numpy as np
-from numba import njit
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.fastmath import exp_minus, smoothstep, srgb_decode, srgb_encode, unit
+from aurelon.core.imaging.kernels import inlined
 
 Triple = tuple[np.float32, np.float32, np.float32]
 
@@ -93,20 +93,20 @@ def blending(*, mode: str, intensity: float, opacity: float, keep_darks: float, 
     return Blending(MODES.index(mode), from_black, opaque, f32(intensity), f32(opacity), f32(keep_darks))
 
 
-@njit(fastmath=True)
+@inlined
 def _expose(b: np.float32, l: np.float32) -> np.float32:
     room = max(f32(1.0) - b, f32(1e-6))
     lit = room * (f32(1.0) - exp_minus(l / room))
     return b + (lit if b < f32(1.0) and l > f32(0.0) else f32(0.0))
 
 
-@njit(fastmath=True)
+@inlined
 def _hard_light(b: np.float32, s: np.float32) -> np.float32:
     t = f32(2.0) * s - f32(1.0)
     return f32(2.0) * b * s if s <= f32(0.5) else b + t - b * t
 
 
-@njit(fastmath=True)
+@inlined
 def _soft_light(b: np.float32, s: np.float32) -> np.float32:
     d = ((f32(16.0) * b - f32(12.0)) * b + f32(4.0)) * b if b <= f32(0.25) else np.sqrt(b)
     darker = b - (f32(1.0) - f32(2.0) * s) * b * (f32(1.0) - b)
@@ -114,75 +114,75 @@ def _soft_light(b: np.float32, s: np.float32) -> np.float32:
     return darker if s <= f32(0.5) else lighter
 
 
-@njit(fastmath=True)
+@inlined
 def _color_dodge(b: np.float32, s: np.float32) -> np.float32:
     lifted = min(f32(1.0), b / max(f32(1.0) - s, f32(1e-7)))
     return f32(0.0) if b <= f32(0.0) else lifted
 
 
-@njit(fastmath=True)
+@inlined
 def _color_burn(b: np.float32, s: np.float32) -> np.float32:
     burnt = f32(1.0) - min(f32(1.0), (f32(1.0) - b) / max(s, f32(1e-7)))
     return f32(1.0) if b >= f32(1.0) else burnt
 
 
-@njit(fastmath=True)
+@inlined
 def _hard_swing(b: np.float32, s: np.float32) -> np.float32:
     return b + s - b * s
 
 
-@njit(fastmath=True)
+@inlined
 def _soft_swing(b: np.float32, s: np.float32) -> np.float32:
     d = ((f32(16.0) * b - f32(12.0)) * b + f32(4.0)) * b if b <= f32(0.25) else np.sqrt(b)
     return b + s * (d - b)
 
 
-@njit(fastmath=True)
+@inlined
 def _overlay_swing(b: np.float32, s: np.float32) -> np.float32:
     return b * (f32(1.0) + s) if b <= f32(0.5) else b + s - b * s
 
 
-@njit(fastmath=True)
+@inlined
 def _normal(b: np.float32, s: np.float32) -> np.float32:
     return s
 
 
-@njit(fastmath=True)
+@inlined
 def _multiply(b: np.float32, s: np.float32) -> np.float32:
     return b * s
 
 
-@njit(fastmath=True)
+@inlined
 def _screen(b: np.float32, s: np.float32) -> np.float32:
     return b + s - b * s
 
 
-@njit(fastmath=True)
+@inlined
 def _overlay(b: np.float32, s: np.float32) -> np.float32:
     return _hard_light(s, b)
 
 
-@njit(fastmath=True)
+@inlined
 def _darken(b: np.float32, s: np.float32) -> np.float32:
     return min(b, s)
 
 
-@njit(fastmath=True)
+@inlined
 def _lighten(b: np.float32, s: np.float32) -> np.float32:
     return max(b, s)
 
 
-@njit(fastmath=True)
+@inlined
 def _difference(b: np.float32, s: np.float32) -> np.float32:
     return abs(b - s)
 
 
-@njit(fastmath=True)
+@inlined
 def _exclusion(b: np.float32, s: np.float32) -> np.float32:
     return b + s - f32(2.0) * b * s
 
 
-@njit(fastmath=True)
+@inlined
 def _lit(b: np.float32, l: np.float32, alpha: np.float32, encoded: np.float32) -> np.float32:
     """Back to linear light from a blended, display-encoded value, in modes for which black is neutral.
 
@@ -193,7 +193,7 @@ def _lit(b: np.float32, l: np.float32, alpha: np.float32, encoded: np.float32) -
     return made if min(alpha, l) > f32(0.0) else b
 
 
-@njit(fastmath=True)
+@inlined
 def _covered(b: np.float32, alpha: np.float32, encoded: np.float32) -> np.float32:
     """The same in modes in which the light covers: what lies above display white gives way with alpha."""
     over = max(b - f32(1.0), f32(0.0)) * (f32(1.0) - alpha)
@@ -207,7 +207,7 @@ Run = Callable[[Floats, Floats, np.float32, Floats, Floats], None]
 def _over_light(formula: Formula) -> Run:
     """A loop over a run of values for a mode in which black is neutral; one formula a loop, so that it vectorises."""
 
-    @njit(fastmath=True)
+    @inlined
     def run(below: Floats, light: Floats, intensity: np.float32, alpha: Floats, out: Floats) -> None:
         for i in range(out.size):
             b, l, k = below[i], light[i], alpha[i]
@@ -222,7 +222,7 @@ def _over_light(formula: Formula) -> Run:
 def _over_cover(formula: Formula) -> Callable[[Floats, Floats, Floats, Floats], None]:
     """A loop over a run of values for a mode in which light covers; `light` is display-encoded here."""
 
-    @njit(fastmath=True)
+    @inlined
     def run(below: Floats, light: Floats, alpha: Floats, out: Floats) -> None:
         for i in range(out.size):
             b, k = below[i], alpha[i]
@@ -245,19 +245,19 @@ _run_overlay, _run_darken = _over_cover(_overlay), _over_cover(_darken)
 _run_color_burn, _run_hard_light, _run_soft_light = _over_cover(_color_burn), _over_cover(_hard_light), _over_cover(_soft_light)
 
 
-@njit(fastmath=True)
+@inlined
 def _span(r: np.float32, g: np.float32, b: np.float32) -> np.float32:
     """Sat of the specification."""
     return max(max(r, g), b) - min(min(r, g), b)
 
 
-@njit(fastmath=True)
+@inlined
 def _luminosity(r: np.float32, g: np.float32, b: np.float32) -> np.float32:
     """Lum of the specification."""
     return f32(0.3) * r + f32(0.59) * g + f32(0.11) * b
 
 
-@njit(fastmath=True)
+@inlined
 def _set_saturation(r: np.float32, g: np.float32, b: np.float32, target: np.float32) -> Triple:
     """SetSat of the specification."""
     low = min(min(r, g), b)
@@ -266,7 +266,7 @@ def _set_saturation(r: np.float32, g: np.float32, b: np.float32, target: np.floa
     return (r - low) * k, (g - low) * k, (b - low) * k
 
 
-@njit(fastmath=True)
+@inlined
 def _set_luminosity(r: np.float32, g: np.float32, b: np.float32, aim: np.float32) -> Triple:
     """SetLum of the specification, with ClipColor."""
     one, tiny = f32(1.0), f32(1e-9)
@@ -280,7 +280,7 @@ def _set_luminosity(r: np.float32, g: np.float32, b: np.float32, aim: np.float32
     return aim + (x - aim) * k, aim + (y - aim) * k, aim + (z - aim) * k
 
 
-@njit(fastmath=True)
+@inlined
 def _non_separable(mode: int, er: Floats, eg: Floats, eb: Floats, sr: Floats, sg: Floats, sb: Floats) -> None:
     """B(Cb, Cs) of the specification, section 10.2, over planar rows; the result takes the place of `s`."""
     n = er.size
@@ -300,32 +300,32 @@ def _non_separable(mode: int, er: Floats, eg: Floats, eb: Floats, sr: Floats, sg
             sr[i], sg[i], sb[i] = _set_luminosity(er[i], eg[i], eb[i], _luminosity(sr[i], sg[i], sb[i]))
 
 
-@njit(fastmath=True)
+@inlined
 def split(pixels: Floats, red: Floats, green: Floats, blue: Floats) -> None:
     """Interleaved pixels as three planes: only over planes do some loops vectorise."""
     for x in range(red.size):
         red[x], green[x], blue[x] = pixels[3 * x], pixels[3 * x + 1], pixels[3 * x + 2]
 
 
-@njit(fastmath=True)
+@inlined
 def join(red: Floats, green: Floats, blue: Floats, pixels: Floats) -> None:
     for x in range(red.size):
         pixels[3 * x], pixels[3 * x + 1], pixels[3 * x + 2] = red[x], green[x], blue[x]
 
 
-@njit(fastmath=True)
+@inlined
 def _encode(linear: Floats, scale: np.float32, out: Floats) -> None:
     for x in range(out.size):
         out[x] = srgb_encode(min(linear[x] * scale, f32(1.0)))
 
 
-@njit(fastmath=True)
+@inlined
 def _for_each_channel(alpha: Floats, each: Floats) -> None:
     for x in range(alpha.size):
         each[3 * x] = each[3 * x + 1] = each[3 * x + 2] = alpha[x]
 
 
-@njit(fastmath=True)
+@inlined
 def _hold_darks(below: Floats, luminance: Floats, keep_darks: np.float32, alpha: Floats) -> None:
     red, green, blue = luminance[0], luminance[1], luminance[2]
     for x in range(alpha.size):
@@ -334,7 +334,7 @@ def _hold_darks(below: Floats, luminance: Floats, keep_darks: np.float32, alpha:
         alpha[x] *= f32(1.0) - keep_darks * (f32(1.0) - smoothstep(t))
 
 
-@njit(fastmath=True)
+@inlined
 def _unmultiply(light: Floats, alpha: Floats) -> None:
     """Reads interleaved light as a premultiplied colour: its strongest channel goes into alpha."""
     for x in range(alpha.size):
@@ -345,7 +345,7 @@ def _unmultiply(light: Floats, alpha: Floats) -> None:
         light[3 * x], light[3 * x + 1], light[3 * x + 2] = r * per_top, g * per_top, b * per_top
 
 
-@njit(fastmath=True)
+@inlined
 def _mix_in(below: Floats, e: Floats, s: Floats, alpha: Floats, out: Floats) -> None:
     """Mixes what was blended in by alpha and goes back to linear light."""
     for i in range(out.size):
@@ -367,7 +367,7 @@ class Scratch(NamedTuple):
     sb: Floats
 
 
-@njit(fastmath=True)
+@inlined
 def scratch_for(n: int) -> Scratch:
     """Scratch for runs of up to `n` pixels."""
     return Scratch(
@@ -383,7 +383,7 @@ def scratch_for(n: int) -> Scratch:
     )
 
 
-@njit(fastmath=True)
+@inlined
 def _in_linear_light(how: Blending, b: Floats, l: Floats, alpha: Floats, out: Floats) -> None:
     mode, intensity = how.mode, how.intensity
     if mode == EXPOSE:
@@ -404,7 +404,7 @@ def _in_linear_light(how: Blending, b: Floats, l: Floats, alpha: Floats, out: Fl
                 out[3 * x + c] = b[3 * x + c] * (f32(1.0) + k * l[3 * x + c])
 
 
-@njit(fastmath=True)
+@inlined
 def _over(mode: int, b: Floats, l: Floats, intensity: np.float32, alpha: Floats, out: Floats) -> None:
     """B(cb, cs) of the specification, section 10.1, where black is neutral; `alpha` has a value for each channel."""
     if mode == SCREEN:
@@ -425,7 +425,7 @@ def _over(mode: int, b: Floats, l: Floats, intensity: np.float32, alpha: Floats,
         _run_exclusion(b, l, intensity, alpha, out)
 
 
-@njit(fastmath=True)
+@inlined
 def _covering(mode: int, b: Floats, s: Floats, alpha: Floats, out: Floats) -> None:
     """The same where light covers; `s` is display-encoded."""
     if mode == MULTIPLY:
@@ -444,7 +444,7 @@ def _covering(mode: int, b: Floats, s: Floats, alpha: Floats, out: Floats) -> No
         _run_normal(b, s, alpha, out)
 
 
-@njit(fastmath=True)
+@inlined
 def blend_chunk(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: Floats, scratch: Scratch, out: Floats) -> None:
     """Light `l` blended with the picture `b` into `out`, all interleaved (3n,) and linear; `alpha` (n,) is opacity and
     mask, and is used up."""

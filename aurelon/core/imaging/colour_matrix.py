@@ -6,9 +6,10 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32, u64
+from aurelon.core.imaging.kernels import kernel
 
 
 @dataclass(frozen=True)
@@ -47,7 +48,7 @@ NEUTRAL = Tint(np.eye(3, dtype=np.float32), np.eye(3, dtype=np.float32))
 BLOCK = 4096  # pixels
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _colour(level: Floats, colour: Floats, out: Floats) -> None:
     r, g, b = colour[0], colour[1], colour[2]
     for block in prange((level.size + BLOCK - 1) // BLOCK):
@@ -65,7 +66,7 @@ def mixed(light: Floats, matrix: Floats) -> Floats:
     return out
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _mix(light: Floats, channels: int, m: Floats, out: Floats) -> None:
     zero = f32(0.0)
     count = out.size // 3

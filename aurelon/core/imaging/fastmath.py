@@ -10,10 +10,11 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from numba.extending import register_jitable
 
 from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.kernels import inlined, kernel
 
 
 @register_jitable
@@ -28,7 +29,7 @@ def unit(x: Any) -> Any:
     return min(max(x, f32(0.0)), f32(1.0))
 
 
-@njit(fastmath=True)
+@inlined
 def srgb_encode(x: np.float32) -> np.float32:
     """IEC 61966-2-1 encoding for 0 <= x <= 1, error below 4e-6. A polynomial in x**(1/4)."""
     t = np.sqrt(np.sqrt(x))
@@ -43,7 +44,7 @@ def srgb_encode(x: np.float32) -> np.float32:
     return p if x > f32(0.0031308) else x * f32(12.92)
 
 
-@njit(fastmath=True)
+@inlined
 def srgb_decode(e: np.float32) -> np.float32:
     """IEC 61966-2-1 decoding for 0 <= e <= 1, error below 1e-5."""
     p = f32(-0.051152304)
@@ -56,7 +57,7 @@ def srgb_decode(e: np.float32) -> np.float32:
     return p if e > f32(0.04045) else e * f32(1.0 / 12.92)
 
 
-@njit(fastmath=True)
+@inlined
 def exp_minus(y: np.float32) -> np.float32:
     """exp(-y) for y >= 0, relative error below 1e-6: 2**n from the exponent bits, the rest a fit."""
     z = min(y, f32(80.0)) * f32(-1.4426950408889634)
@@ -73,7 +74,7 @@ def exp_minus(y: np.float32) -> np.float32:
     return made
 
 
-@njit(fastmath=True)
+@inlined
 def angle_of(y: np.float32, x: np.float32) -> np.float32:
     """atan2(y, x) in -pi..pi, error below 5e-7 rad; 0 at the origin."""
     ax = abs(x)
@@ -108,7 +109,7 @@ def encode_array(linear: Floats) -> Floats:
     return out.reshape(linear.shape)
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _encode_array(linear: Floats, out: Floats) -> None:
     for block in prange((linear.size + BLOCK - 1) // BLOCK):
         for i in range(block * BLOCK, min((block + 1) * BLOCK, linear.size)):

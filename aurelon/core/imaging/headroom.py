@@ -10,11 +10,12 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.fastmath import smoothstep, unit
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.resample import enlarge_to, reduce_to
 
 EDGE = 1536  # long edge of the version on which depths are measured
@@ -60,7 +61,7 @@ def restored(pixels: Floats, depth: Floats, stops: float, frame: Frame) -> Float
     return out
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _restore(pixels: Floats, depth: Floats, stops: np.float32, out: Floats) -> None:
     for y in prange(pixels.shape[0]):
         for x in range(pixels.shape[1]):

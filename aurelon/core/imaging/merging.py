@@ -9,13 +9,14 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.blend import Blending, blend_chunk, blending, scratch_for
 from aurelon.core.imaging.colour_matrix import white_in
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.resample import enlarge_to, reduce_to, spline_rows, widened
 
 
@@ -171,7 +172,7 @@ def picture_of(light: Travelled, frame: Frame, luminance: Floats, levels: Levels
     return out
 
 
-@njit(fastmath=True)
+@inlined
 def _level(light: Floats, luminance: Floats, levels: Levels) -> None:
     """Levels on the luminance of a run of light, in place: all three channels are scaled alike, so that hue stays."""
     zero, one = f32(0.0), f32(1.0)
@@ -186,7 +187,7 @@ def _level(light: Floats, luminance: Floats, levels: Levels) -> None:
         light[i], light[i + 1], light[i + 2] = light[i] * scale, light[i + 1] * scale, light[i + 2] * scale
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _level_all(light: Floats, luminance: Floats, levels: Levels, levelling: bool, out: Floats) -> None:
     for row in prange(light.shape[0]):
         line, made = light[row].reshape(-1), out[row].reshape(-1)
@@ -196,7 +197,7 @@ def _level_all(light: Floats, luminance: Floats, levels: Levels, levelling: bool
             _level(made, luminance, levels)
 
 
-@njit(fastmath=True)
+@inlined
 def _look_up(wide: Floats, rows: NDArray[np.int64], down: Floats, channels: int, tint: Floats, first: int, out: Floats) -> None:
     """Soft light from pixel `first` of a row on, interleaved into `out`."""
     a, b, c, d = down[0], down[1], down[2], down[3]
@@ -216,7 +217,7 @@ def _look_up(wide: Floats, rows: NDArray[np.int64], down: Floats, channels: int,
         out[3 * x], out[3 * x + 1], out[3 * x + 2] = level * red, level * green, level * blue
 
 
-@njit(fastmath=True)
+@inlined
 def _hide(light: Floats, through: Floats) -> None:
     for x in range(through.size):
         seen = through[x]
@@ -227,7 +228,7 @@ CHUNK = 1024  # pixels laid together; all that is made of them stays in the near
 ROWS = 4  # rows that a thread takes at once, with one set of scratch
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _lay(
     below: Floats,
     soft: Soft,

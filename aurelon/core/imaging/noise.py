@@ -8,10 +8,11 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
+from numba import prange
 
-from aurelon.core.imaging.arrays import Doubles, Floats, f32
+from aurelon.core.imaging.arrays import Doubles, Floats, f32, u64
 from aurelon.core.imaging.fastmath import smoothstep
+from aurelon.core.imaging.kernels import inlined, kernel
 
 
 class Moment(NamedTuple):
@@ -20,6 +21,10 @@ class Moment(NamedTuple):
     seed: int
     later: int
     share: np.float32
+
+    def of(self, number: int) -> Moment:
+        """The same moment of another pattern of the same light."""
+        return Moment(self.seed + number, self.later + number, self.share)
 
 
 STEP = 104_729  # from the seed of one pattern to that of the next
@@ -63,7 +68,7 @@ def ray_variation(bars: Doubles, count: int, variety: float, now: Moment) -> Flo
     return np.asarray(1 - variety + variety * 2 * bright, np.float32)
 
 
-@njit(fastmath=True)
+@inlined
 def lattice(ix: int, iy: int, seed: int) -> np.float32:
     """A number in 0..1 that depends on a lattice point and a seed."""
     h = np.uint32(ix) * np.uint32(0x8DA6B343) ^ np.uint32(iy) * np.uint32(0xD8163841) ^ np.uint32(seed) * np.uint32(0xCB1AB31F)
@@ -75,10 +80,7 @@ def lattice(ix: int, iy: int, seed: int) -> np.float32:
     return f32(h) * f32(1.0 / 4294967296.0)
 
 
-NO_CELL = f32(1e9)  # as the first number of a kept cell: none is kept yet
-
-
-@njit(fastmath=True)
+@inlined
 def _between(ix: int, iy: int, seed: int, later: int, share: np.float32) -> np.float32:
     """The number at a lattice point, by a share that of a later seed."""
     value = lattice(ix, iy, seed)
@@ -87,22 +89,42 @@ def _between(ix: int, iy: int, seed: int, later: int, share: np.float32) -> np.f
     return f32(value)
 
 
-@njit(fastmath=True)
-def lattice_noise(x: np.float32, y: np.float32, seed: int, later: int, share: np.float32, kept: Floats) -> np.float32:
-    """Value noise in 0..1 over the plane, a cell to each unit, by a `share` that of a `later` seed (see `Moment`).
+class Lattice(NamedTuple):
+    """The numbers of value noise at the lattice points of a part of the plane, row by row, from the point (x, y) on; by a share
+    those of a later seed (see `Moment`)."""
 
-    Places are looked at one beside the other, so `kept` (6,) holds the last cell and its corners between calls.
-    """
-    fx, fy = np.floor(x), np.floor(y)
-    if fx != kept[0] or fy != kept[1]:
-        ix, iy = int(fx), int(fy)
-        kept[0], kept[1] = fx, fy
-        kept[2], kept[3] = _between(ix, iy, seed, later, share), _between(ix + 1, iy, seed, later, share)
-        kept[4], kept[5] = _between(ix, iy + 1, seed, later, share), _between(ix + 1, iy + 1, seed, later, share)
-    tx, ty = x - fx, y - fy
-    one = f32(1.0)
-    tx, ty = smoothstep(tx), smoothstep(ty)
-    top = kept[2] * (one - tx) + kept[3] * tx
-    bottom = kept[4] * (one - tx) + kept[5] * tx
-    made: np.float32 = top * (one - ty) + bottom * ty
+    numbers: Floats
+    rows: int
+    columns: int
+    x: np.float32
+    y: np.float32
+
+
+def lattice_of(low: tuple[float, float], high: tuple[float, float], now: Moment) -> Lattice:
+    """What `noise_in` needs for places (x, y) between these."""
+    (x, y), (right, bottom) = np.floor(low).astype(int), np.floor(high).astype(int)
+    numbers = np.empty((bottom + 2 - y, right + 2 - x), np.float32)
+    _fill(numbers, int(x), int(y), now)
+    return Lattice(numbers.reshape(-1), numbers.shape[0], numbers.shape[1], f32(x), f32(y))
+
+
+@kernel
+def _fill(numbers: Floats, x: int, y: int, now: Moment) -> None:
+    for row in prange(numbers.shape[0]):
+        for column in range(numbers.shape[1]):
+            numbers[row, column] = _between(x + column, y + row, now.seed, now.later, now.share)
+
+
+@inlined
+def noise_in(x: np.float32, y: np.float32, of: Lattice) -> np.float32:
+    """Value noise in 0..1 over the plane, a cell to each unit; held at the table's border."""
+    x, y = min(max(x - of.x, f32(0.0)), f32(of.columns) - f32(1.001)), min(max(y - of.y, f32(0.0)), f32(of.rows) - f32(1.001))
+    ix, iy = np.int32(x), np.int32(y)
+    tx, ty = smoothstep(x - f32(ix)), smoothstep(y - f32(iy))
+    # An index without a sign is not looked at.
+    p = u64(iy) * u64(of.columns) + u64(ix)
+    q = p + u64(of.columns)
+    a, b, c, d = of.numbers[p], of.numbers[p + u64(1)], of.numbers[q], of.numbers[q + u64(1)]
+    top, bottom = a + (b - a) * tx, c + (d - c) * tx
+    made: np.float32 = top + (bottom - top) * ty
     return made

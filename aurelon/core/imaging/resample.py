@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from aurelon.core.imaging.arrays import Floats, f32, u64
 from aurelon.core.imaging.four import FourType, load, plus, scaled, store
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.kernels import inlined, kernel
 
 Indices = NDArray[np.int64]
 Places = NDArray[np.uint32]
@@ -67,7 +68,7 @@ def source_columns(x0: int, columns: int, ratio: float, limit: int) -> tuple[Pla
     return first, weights, begin, count
 
 
-@njit(fastmath=True)
+@inlined
 def sum_of_four(line: Floats, first: np.uint32, weights: Floats, column: int) -> FourType:
     """What one reduced column is made of, from a line of four channels."""
     p = u64(4) * u64(first)
@@ -77,7 +78,7 @@ def sum_of_four(line: Floats, first: np.uint32, weights: Floats, column: int) ->
     return made
 
 
-@njit(fastmath=True)
+@inlined
 def _gather_row(line: Floats, channels: int, first: Places, weights: Floats, scale: np.float32, out: Floats) -> None:
     """An interleaved reduced row, from a line that holds the sum of its rows."""
     taps = weights.shape[0]
@@ -122,7 +123,7 @@ def _runs(first: Places) -> Places:
 LONG_RUN = 16  # columns; from here on a run is quicker than reading column by column
 
 
-@njit(fastmath=True)
+@inlined
 def _gather_runs(line: Floats, channels: int, first: Places, weights: Floats, runs: Places, scale: np.float32, out: Floats) -> None:
     """An interleaved reduced row of a size near the picture's own, where columns read neighbouring pixels in long runs.
 
@@ -143,7 +144,7 @@ def _gather_runs(line: Floats, channels: int, first: Places, weights: Floats, ru
                 made[i] += scale * a[i] * b[i]
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _reduce(pixels: Floats, x0: int, y0: int, ratio_x: float, ratio_y: float, out: Floats) -> None:
     height, width, channels = pixels.shape
     rows, columns, _ = out.shape
@@ -176,13 +177,13 @@ def _reduce(pixels: Floats, x0: int, y0: int, ratio_x: float, ratio_y: float, ou
             _gather_row(room, channels, first, weights, f32(1.0 / total), target)
 
 
-@njit(fastmath=True)
+@inlined
 def scale_row(plane: Floats, weight: np.float32, line: Floats) -> None:
     for x in range(line.size):
         line[x] = weight * plane[x]
 
 
-@njit(fastmath=True)
+@inlined
 def add_row(plane: Floats, weight: np.float32, line: Floats) -> None:
     for x in range(line.size):
         line[x] += weight * plane[x]
@@ -248,14 +249,14 @@ def _taps(first: int, last: int, ratio: float, limit: int) -> tuple[Indices, Flo
     return found
 
 
-@njit(fastmath=True)
+@inlined
 def _spline(line: Floats, p: np.uint64, a: np.float32, b: np.float32, c: np.float32, d: np.float32) -> FourType:
     """Four numbers from those at `p` and those of the next three pixels of three channels."""
     first = plus(scaled(load(line, p), a), scaled(load(line, p + u64(3)), b))
     return plus(first, plus(scaled(load(line, p + u64(6)), c), scaled(load(line, p + u64(9)), d)))
 
 
-@njit(fastmath=True)
+@inlined
 def _across(line: Floats, channels: int, first: Places, a: Floats, b: Floats, c: Floats, d: Floats, out: Floats) -> None:
     """The four taps along a row; `line` holds every cell that is read, its border repeated."""
     if channels == 3:
@@ -281,7 +282,7 @@ def _across(line: Floats, channels: int, first: Places, a: Floats, b: Floats, c:
             )
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _widen(
     grid: Floats,
     channels: int,
@@ -309,7 +310,7 @@ def _widen(
         _across(line, channels, first, a, b, c, d, out[y])
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _heighten(wide: Floats, rows: Indices, down: Floats, out: Floats) -> None:
     for y in prange(out.shape[0]):
         i, j, k, l = wide[rows[y, 0]], wide[rows[y, 1]], wide[rows[y, 2]], wide[rows[y, 3]]

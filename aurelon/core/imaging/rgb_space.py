@@ -16,6 +16,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.kernels import kernel
 
 # ICC PCS white, D50, and the sRGB primaries adapted to it (Bradford), as the ICC publishes them.
 PCS_WHITE = np.array([0.9642, 1.0, 0.8249])
@@ -103,7 +104,7 @@ ROOTS = 1 << 12
 BLOCK = 1 << 13
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _encode_by_roots(linear: Floats, coded: Floats, out: Floats) -> bool:
     """Between the two nearest of `coded`; whether any value lies outside 0..1, where this does not hold."""
     blocks = (linear.size + BLOCK - 1) // BLOCK

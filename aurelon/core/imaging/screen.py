@@ -6,13 +6,14 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.colour_matrix import mixed
 from aurelon.core.imaging.fastmath import srgb_encode
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.quantise import quantise
 from aurelon.core.imaging.resample import reduce_to
 from aurelon.core.imaging.rgb_space import SRGB, RgbSpace
@@ -39,19 +40,19 @@ def to_screen(
     return out
 
 
-@njit(fastmath=True)
+@inlined
 def _encode_row(line: Floats, out: Floats) -> None:
     for i in range(line.size):
         out[i] = srgb_encode(min(max(line[i], np.float32(0.0)), np.float32(1.0)))
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _encode(pixels: Floats, out: Floats) -> None:
     for y in prange(pixels.shape[0]):
         _encode_row(pixels[y].reshape(-1), out[y].reshape(-1))
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _encode_whole(pixels: Floats, out: NDArray[Any]) -> None:
     for y in prange(pixels.shape[0]):
         made = out[y].reshape(-1)

@@ -11,11 +11,12 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.fastmath import smoothstep, unit
+from aurelon.core.imaging.kernels import kernel
 
 
 @dataclass(frozen=True)
@@ -68,7 +69,7 @@ def lay(of: Pyramid, matrix: Doubles, shape: tuple[int, int], *, fading: float, 
     return out
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _lay(
     cells: Floats, levels: NDArray[np.int64], m: Doubles, repeats: Repeats, wraps: bool, fading: np.float32, out: Floats
 ) -> None:

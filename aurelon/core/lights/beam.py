@@ -13,12 +13,13 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
-from aurelon.core.imaging.fastmath import smoothstep, unit
+from aurelon.core.imaging.fastmath import exp_minus, smoothstep, unit
 from aurelon.core.imaging.frame import Frame, in_diagonals
-from aurelon.core.imaging.noise import NO_CELL, lattice_noise, moment
+from aurelon.core.imaging.kernels import inlined, kernel
+from aurelon.core.imaging.noise import Lattice, lattice_of, moment, noise_in
 from aurelon.core.imaging.perspective import to_square
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import DrawnField, as_picture
@@ -70,18 +71,13 @@ def draw(beams: tuple[Quad, ...], settings: Spread, frame: Frame, seconds: float
     s = settings
     out = np.zeros(frame.shape, np.float32)
     air = Air(
-        f32(s.penumbra),
-        f32(1 - s.crispness),
-        f32(s.fade),
-        f32(s.landing),
-        f32(s.dust),
-        f32(1 / (s.dust_scale * frame.diagonal)),
-        *moment(s.seed, s.evolution, seconds),
+        f32(s.penumbra), f32(1 - s.crispness), f32(s.fade), f32(s.landing), f32(s.dust), f32(1 / (s.dust_scale * frame.diagonal))
     )
+    dust = _dust_in(frame, s, seconds)
     for quad in beams:
         matrix = to_square(quad, frame, in_diagonals(frame.size))
         if matrix is not None:
-            _add(matrix, air, _haze_in(quad, s.haze, frame), frame.x0, frame.y0, out)
+            _add(matrix, air, _haze_in(quad, s.haze, frame), *dust, frame.x0, frame.y0, out)
     return out
 
 
@@ -113,7 +109,7 @@ def _haze_in(quad: Quad, strength: float, frame: Frame) -> Haze:
 
 
 class Air(NamedTuple):
-    """The light in the air: how the sides blur, fade and end along a beam, and the dust in it (cells a pixel, moment)."""
+    """The light in the air: how the sides blur, fade and end along a beam, and the dust in it (cells a pixel)."""
 
     penumbra: np.float32
     blunt: np.float32
@@ -121,58 +117,157 @@ class Air(NamedTuple):
     landing: np.float32
     dust: np.float32
     per_dust: np.float32
-    seed: int
-    later: int
-    share: np.float32
 
 
-@njit(parallel=True, cache=True, fastmath=True)
-def _add(m: Doubles, air: Air, haze: Haze, x0: int, y0: int, out: Floats) -> None:
+LEFT, RIGHT, BEFORE, BEYOND = -1.0, 2.0, -0.2, 1.6  # how far from a beam, in its own square, there may be light
+
+
+class Row(NamedTuple):
+    """What a beam is along a row of pixels: place across and along it, its light, and the glow of hazy air beside it."""
+
+    u: Floats
+    v: Floats
+    light: Floats
+    glow: Floats
+
+
+@inlined
+def _place(m: Doubles, y: float, u: Floats, v: Floats, per_w: Floats) -> None:
+    """Where the pixels of a row lie in a beam's square, and one over their depth; far outside where there is none."""
+    # What a row shares is summed exactly; along it single precision is good for a hundredth of a pixel of the largest plates.
+    a, b, c = f32(m[0, 1] * y + m[0, 2]), f32(m[1, 1] * y + m[1, 2]), f32(m[2, 1] * y + m[2, 2])
+    a_step, b_step, c_step = f32(m[0, 0]), f32(m[1, 0]), f32(m[2, 0])
+    nowhere, least = f32(-9.0), f32(1e-9)
+    for column in range(u.size):
+        x = f32(np.int32(column)) + f32(0.5)
+        w = c + c_step * x
+        depth = f32(1.0) / max(w, least)
+        u[column] = (a + a_step * x) * depth if w > least else nowhere
+        v[column] = (b + b_step * x) * depth if w > least else nowhere
+        per_w[column] = depth if w > least else f32(0.0)
+
+
+@inlined
+def _inside(u: np.float32, v: np.float32) -> np.bool:
+    """Whether a place is near enough to a beam's square to have some of its light."""
+    return v >= f32(BEFORE) and v <= f32(BEYOND) and u >= f32(LEFT) and u <= f32(RIGHT)
+
+
+@inlined
+def _length(v: np.float32, along: np.float32, air: Air) -> np.float32:
+    """How bright a beam is so far along it; `along` is a pixel's length in its square."""
+    begin = unit(v / max(f32(0.02), f32(1.5) * along) + f32(0.5))
+    end = unit((f32(1.0) - v) / air.landing + f32(0.5))
+    made: np.float32 = smoothstep(begin) * smoothstep(end) * exp_minus(air.fade * max(v, f32(0.0)))
+    return made
+
+
+@inlined
+def _softness(v: np.float32, pixel: np.float32, air: Air) -> np.float32:
+    """How soft its sides are there; `pixel` is a pixel's width in its square, so that a sharp side is smooth at every size."""
+    return max(air.blunt * f32(0.5) + air.penumbra * max(v, f32(0.0)), f32(1.5) * pixel)
+
+
+@inlined
+def _shine(air: Air, wide: np.float32, long: np.float32, u: Floats, v: Floats, per_w: Floats, light: Floats) -> None:
+    one, half = f32(1.0), f32(0.5)
+    for x in range(light.size):
+        soft = _softness(v[x], wide * per_w[x], air)
+        left, right = unit(u[x] / soft + half), unit((one - u[x]) / soft + half)
+        lit = smoothstep(left) * smoothstep(right) * _length(v[x], long * per_w[x], air)
+        light[x] = lit if _inside(u[x], v[x]) else f32(0.0)
+
+
+@inlined
+def _scatter(air: Air, haze: Haze, wide: np.float32, long: np.float32, row: int, of: Row, per_w: Floats) -> None:
+    """The air in and beside a beam, which is brighter the nearer the eye looks toward the light."""
+    one, half, g = f32(1.0), f32(0.5), f32(FORWARD)
+    down = (f32(row) + half - haze.row) * haze.scale
+    for x in range(of.light.size):
+        u, v = of.u[x], of.v[x]
+        across = (f32(np.int32(x)) + half - haze.column) * haze.scale
+        cosine = (haze.x * across + haze.y * down + haze.z) / np.sqrt(across * across + down * down + one)
+        bent = (one - g) * (one - g) / (one + g * g - f32(2.0) * g * cosine)
+        toward = haze.strength * min(bent * np.sqrt(bent) * haze.per_middle, f32(TOWARD))
+        spread = _softness(v, wide * per_w[x], air) + f32(HOW_WIDE)
+        sides = smoothstep(unit(u / spread + half)) * smoothstep(unit((one - u) / spread + half))
+        beside = sides * _length(v, long * per_w[x], air) * unit(v * f32(2.0))
+        of.light[x] *= one + toward
+        of.glow[x] = f32(BESIDE) * toward * beside if _inside(u, v) else f32(0.0)
+
+
+class Dust(NamedTuple):
+    """The noise of dust in a beam, coarse and fine: drifts that hang in the air, and streaks that run along the beam, as what
+    stands in the opening draws them."""
+
+    drift: Lattice
+    fine_drift: Lattice
+    streak: Lattice
+    fine_streak: Lattice
+
+
+@inlined
+def _dusty(air: Air, dust: Dust, x0: int, y: int, of: Row) -> None:
+    one, two = f32(1.0), f32(2.0)
+    py = f32(y) * air.per_dust
+    for x in range(of.light.size):
+        if of.light[x] <= f32(0.0):  # most of a picture is beside the beam
+            continue
+        px = f32(np.int32(x + x0)) * air.per_dust
+        u, v = of.u[x], of.v[x]
+        drift = f32(0.6) * noise_in(px, py, dust.drift) + f32(0.4) * noise_in(px * FINE, py * FINE, dust.fine_drift)
+        streak = f32(0.65) * noise_in(u * f32(STREAKS[0][0]), v * f32(STREAKS[0][1]), dust.streak)
+        streak += f32(0.35) * noise_in(u * f32(STREAKS[1][0]), v * f32(STREAKS[1][1]), dust.fine_streak)
+        by = one + air.dust * (two * drift - one) + f32(1.3) * air.dust * (two * streak - one)
+        of.light[x] = max(of.light[x] * by, f32(0.0))
+
+
+def _dust_in(frame: Frame, settings: Spread, seconds: float) -> Dust:
+    cells = 1 / (settings.dust_scale * frame.diagonal)  # to a pixel
+    now = moment(settings.seed, settings.evolution, seconds)
+    made = []
+    for k, fine in enumerate((1.0, float(FINE))):
+        low, high = (frame.x0 * cells * fine, frame.y0 * cells * fine), (frame.x1 * cells * fine, frame.y1 * cells * fine)
+        made.append(lattice_of(low, high, now.of(k)))
+    for k, (across, along) in enumerate(STREAKS, start=2):
+        made.append(lattice_of((LEFT * across, BEFORE * along), (RIGHT * across, BEYOND * along), now.of(k)))
+    return Dust(*made)
+
+
+FINE = f32(2.3)  # cells of fine dust to one of coarse
+STREAKS = ((5.0, 0.9), (13.0, 1.7))  # cells of coarse and fine streaks across a beam and along it
+STRIDE = 16  # rows far apart are taken together, as a beam does not light all of them and threads are to share the work
+
+
+@kernel
+def _add(
+    m: Doubles,
+    air: Air,
+    haze: Haze,
+    drift: Lattice,
+    fine_drift: Lattice,
+    streak: Lattice,
+    fine_streak: Lattice,
+    x0: int,
+    y0: int,
+    out: Floats,
+) -> None:
     rows, columns = out.shape
-    zero, one, half, g = f32(0.0), f32(1.0), f32(0.5), f32(FORWARD)
-    seed, later, share = air.seed, air.later, air.share
-    per_dust, dust = air.per_dust, air.dust
-    for row in prange(rows):
-        y = row + 0.5
-        kept = np.full((4, 6), NO_CELL, np.float32)
-        for column in range(columns):
-            x = column + 0.5
-            w = m[2, 0] * x + m[2, 1] * y + m[2, 2]
-            if w <= 1e-9:
-                continue
-            u, v = f32((m[0, 0] * x + m[0, 1] * y + m[0, 2]) / w), f32((m[1, 0] * x + m[1, 1] * y + m[1, 2]) / w)
-            if v < f32(-0.2) or v > f32(1.6) or u < f32(-1.0) or u > f32(2.0):
-                continue
-            # A pixel's own width in the square, so that a sharp side is smooth at every size.
-            pixel = f32(np.sqrt(m[0, 0] ** 2 + m[0, 1] ** 2) / w)
-            along = f32(np.sqrt(m[1, 0] ** 2 + m[1, 1] ** 2) / w)
-            soft = max(air.blunt * half + air.penumbra * max(v, f32(0.0)), f32(1.5) * pixel)
-            left, right = unit(u / soft + half), unit((one - u) / soft + half)
-            begin = unit(v / max(f32(0.02), f32(1.5) * along) + half)
-            end = unit((one - v) / air.landing + half)
-            length = smoothstep(begin) * smoothstep(end) * np.exp(-air.fade * max(v, zero))
-            light = smoothstep(left) * smoothstep(right) * length
-            glow = zero
-            if haze.strength > zero:
-                across, down = (f32(x) - haze.column) * haze.scale, (f32(y) - haze.row) * haze.scale
-                cosine = (haze.x * across + haze.y * down + haze.z) / np.sqrt(across * across + down * down + one)
-                bent = (one - g) * (one - g) / (one + g * g - f32(2.0) * g * cosine)
-                toward = haze.strength * min(bent * np.sqrt(bent) * haze.per_middle, f32(TOWARD))
-                wide = soft + f32(HOW_WIDE)
-                beside = smoothstep(unit(u / wide + half)) * smoothstep(unit((one - u) / wide + half)) * length * unit(v * f32(2.0))
-                light, glow = light * (one + toward), f32(BESIDE) * toward * beside
-            if light + glow <= zero:
-                continue
-            if dust > f32(0.0):
-                px, py = f32(column + x0) * per_dust, f32(row + y0) * per_dust
-                drift = f32(0.6) * lattice_noise(px, py, seed, later, share, kept[0])
-                drift += f32(0.4) * lattice_noise(px * f32(2.3), py * f32(2.3), seed + 1, later + 1, share, kept[1])
-                # Drifts hang in the air; streaks run along the beam, as what stands in the opening draws them.
-                streak = f32(0.65) * lattice_noise(u * f32(5.0), v * f32(0.9), seed + 2, later + 2, share, kept[2])
-                streak += f32(0.35) * lattice_noise(u * f32(13.0), v * f32(1.7), seed + 3, later + 3, share, kept[3])
-                light *= one + dust * (f32(2.0) * drift - one) + f32(1.3) * dust * (f32(2.0) * streak - one)
-                light = max(light, zero)
-            out[row, column] += light + glow
+    wide, long = f32(np.sqrt(m[0, 0] ** 2 + m[0, 1] ** 2)), f32(np.sqrt(m[1, 0] ** 2 + m[1, 1] ** 2))
+    each = (rows + STRIDE - 1) // STRIDE
+    for turn in prange(each * STRIDE):
+        row = turn // each + (turn % each) * STRIDE
+        if row >= rows:
+            continue
+        u, v, per_w = np.empty(columns, np.float32), np.empty(columns, np.float32), np.empty(columns, np.float32)
+        of = Row(u, v, np.empty(columns, np.float32), np.zeros(columns, np.float32))
+        _place(m, row + 0.5, u, v, per_w)
+        _shine(air, wide, long, u, v, per_w, of.light)
+        if haze.strength > f32(0.0):
+            _scatter(air, haze, wide, long, row, of, per_w)
+        if air.dust > f32(0.0):
+            _dusty(air, Dust(drift, fine_drift, streak, fine_streak), x0, row + y0, of)
+        out[row] += of.light + of.glow
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> DrawnField:

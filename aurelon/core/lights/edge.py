@@ -17,13 +17,14 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.fastmath import exp_minus, smoothstep
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
+from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.lights.shared.kind import CANONICAL_EDGE, Colour, Kind, Merge, Reading, Scene
@@ -69,7 +70,7 @@ class Outlines:
         return self.lines.nbytes
 
 
-@njit(fastmath=True)
+@inlined
 def _tensor(above: Floats, here: Floats, below: Floats, x: int) -> tuple[np.float32, np.float32, np.float32, np.float32]:
     """The structure tensor at a place by central differences, xx, xy and yy, and its larger eigenvalue."""
     ax, bx, cx = here[x + 2, 0] - here[x, 0], here[x + 2, 1] - here[x, 1], here[x + 2, 2] - here[x, 2]
@@ -80,7 +81,7 @@ def _tensor(above: Floats, here: Floats, below: Floats, x: int) -> tuple[np.floa
     return xx, xy, yy, f32(0.5) * (xx + yy + np.sqrt((xx - yy) * (xx - yy) + f32(4.0) * xy * xy))
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _gradient(smooth: Floats, out: Floats) -> None:
     """The larger eigenvalue's root, (h, w), in values a pixel. `smooth` (h + 2, w + 2, 3) has its border repeated."""
     height, width = out.shape
@@ -100,7 +101,7 @@ class Pen(NamedTuple):
     half: np.float32
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _lines(smooth: Floats, field: Floats, colour: Floats, luminance: Floats, pen: Pen, out: Floats) -> None:
     """The ridges of `field` (h, w) as lines in `colour` at luminance 1."""
     height, width = field.shape

@@ -11,11 +11,12 @@ from typing import Literal, NamedTuple
 
 import cv2
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.fastmath import angle_of, smoothstep
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.noise import moment, periodic_noise
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import WhiteField, as_picture
@@ -180,7 +181,7 @@ def _rings(table: Floats, fan: Geometry, farthest: float) -> Floats:
     return np.stack([fade, np.minimum(wide, levels - 1.001), np.minimum(deep, depths - 1)], axis=1).astype(np.float32)
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _draw(table: Floats, fan: Geometry, rings: Floats, out: Floats) -> None:
     _, depths, angles = table.shape
     per_step, last = f32(STEPS_A_PIXEL), f32(rings.shape[0] - 1.001)

@@ -17,7 +17,7 @@ from itertools import pairwise
 from typing import Annotated, Any, NamedTuple
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from pydantic import AfterValidator, WithJsonSchema
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
@@ -25,6 +25,7 @@ from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.fastmath import exp_minus, smoothstep
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
+from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.lights.shared.fields import ColouredField
 from aurelon.core.lights.shared.kind import Colour, Kind, Scene
@@ -157,7 +158,7 @@ class Diaphragm(NamedTuple):
     rim: np.float32
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _draw_discs(discs: Floats, shape: Diaphragm, length: np.float32, out: Floats) -> None:
     """Adds discs (n, 7) to `out` (h, w, 3), whose diagonal has `length` pixels."""
     height, width, _ = out.shape
@@ -213,7 +214,7 @@ class Streak(NamedTuple):
     across: np.float32
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _draw_streaks(places: Floats, light: Floats, streak: Streak, out: Floats) -> None:
     height, width, _ = out.shape
     density = f32(1.0) / (f32(2.0) * streak.length * streak.across * f32(2.5066283))

@@ -10,13 +10,14 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.fastmath import exp_minus
 from aurelon.core.imaging.frame import Frame, diagonal
+from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.noise import moment
 from aurelon.core.imaging.rgb_space import RgbSpace
@@ -141,7 +142,7 @@ ROWS = 16
 FAINTEST = 12.0  # exponent beyond which nothing would be seen
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _draw(glints: Floats, spikes: int, out: Floats) -> None:
     rows, columns, _ = out.shape
     half = spikes // 2

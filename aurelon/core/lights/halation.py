@@ -21,10 +21,11 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import get_num_threads, njit, prange
+from numba import get_num_threads, prange
 
 from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.lights.shared.fields import ColouredField
 from aurelon.core.lights.shared.highlights import HighlightSource, highlights
 from aurelon.core.lights.shared.initial_settings import open_share
@@ -97,7 +98,7 @@ def ring_radius(base_thickness: float, index: float) -> float:
     return 2 * base_thickness * float(np.tan(np.arcsin(1 / index)))
 
 
-@njit(fastmath=True)
+@inlined
 def bessel_j0(x: float) -> float:
     """J₀ for x >= 0, error below 1e-7 (Abramowitz and Stegun 9.4.1 and 9.4.3)."""
     if x <= 3.0:
@@ -116,7 +117,7 @@ def bessel_j0(x: float) -> float:
     return float(size * np.cos(phase) / np.sqrt(x))
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def transfer(down: Doubles, across: Doubles, skirts: Doubles, ring: float, radius: float, blur: float, out: Floats) -> None:
     """The transforms of kernels that share a ring, at frequencies `down` (n,) and `across` (m,), cycles a unit.
 

@@ -16,7 +16,7 @@ from typing import Any, Literal
 import numpy as np
 
 from aurelon.core.imaging.arrays import Floats, f32
-from aurelon.core.imaging.colour_matrix import Tint, mixed
+from aurelon.core.imaging.colour_matrix import Tint
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.merging import Travelled
@@ -213,12 +213,11 @@ class LampField:
             picture,
             self.surface.at(frame, scene.view),
             lamp_of(self.settings, scene.size),
-            WHITE,
+            tint.light,
             placement(frame, scene.size),
             shade,
         )
-        drawn = lit if tint.is_neutral else mixed(lit, tint.light)
-        return Travelled(None if self.air is None else tint.on_white(self.air), drawn)
+        return Travelled(None if self.air is None else tint.on_white(self.air), lit)
 
 
 def lamp_of(settings: Spread, size: tuple[int, int]) -> Lamp:
@@ -276,7 +275,6 @@ def air_about(lamp: Lamp, settings: Spread, scene: Scene[HeightField]) -> Floats
     return np.asarray(out * f32(HAZE * settings.haze * far / turned), np.float32)
 
 
-WHITE = np.ones(3, np.float32)  # the colour of a lamp is that of its Colour stage
 BRIGHTEST = 0.92  # to which a new lamp may lift what it shines on
 LEAST = 0.2  # intensity, so that a new lamp is seen on any plate
 

@@ -10,14 +10,16 @@ from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.catmull_rom import catmull_rom
 from aurelon.core.imaging.colour_matrix import Tint
+from aurelon.core.imaging.fastmath import exp_minus
 from aurelon.core.imaging.frame import Frame, in_diagonals
+from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.merging import Travelled
-from aurelon.core.imaging.noise import NO_CELL, lattice_noise, moment
+from aurelon.core.imaging.noise import Lattice, lattice_of, moment, noise_in
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import as_picture
 from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene
@@ -92,7 +94,7 @@ def pieces(settings: Source, aspect: tuple[float, float]) -> Doubles:
     return np.column_stack([points[:-1], points[1:], share[:-1], share[1:]])
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _distances(path: Floats, to: Placement, away: Floats, width: Floats) -> None:
     """Distance of every pixel from the path in diagonals, and the share of the width there."""
     rows, columns = away.shape
@@ -123,11 +125,10 @@ def distances(path: Doubles, frame: Frame) -> tuple[Floats, Floats]:
     return away, width
 
 
-def core_at(path: Doubles, thickness: float, frame: Frame) -> tuple[Floats, slice, slice]:
-    """The core within the rows and columns of the frame's part that hold it."""
-    none = np.zeros((0, 0), np.float32), slice(0, 0), slice(0, 0)
+def core_at(path: Doubles, thickness: float, frame: Frame) -> tuple[Floats, Frame] | None:
+    """The core (h, w), and the part of the frame that holds it; None where it is not seen."""
     if not len(path):
-        return none
+        return None
     # Never thinner than a pixel: a thinner one is as much dimmer.
     pixel = 0.6 / frame.diagonal
     sigma = max(thickness / 2, pixel)
@@ -137,18 +138,18 @@ def core_at(path: Doubles, thickness: float, frame: Frame) -> tuple[Floats, slic
     x0, y0 = np.clip(np.floor(places.min(axis=0) - reach).astype(int), 0, most)
     x1, y1 = np.clip(np.ceil(places.max(axis=0) + reach).astype(int), 0, most)
     if x0 >= x1 or y0 >= y1:
-        return none
+        return None
     box = Frame(frame.width, frame.height, frame.x0 + int(x0), frame.y0 + int(y0), frame.x0 + int(x1), frame.y0 + int(y1))
     away, width = distances(path, box)
     own = np.maximum(thickness / 2 * width, 1e-6)
     wide = np.hypot(own, pixel)
     core = np.exp(-0.5 * (away / wide) ** 2) * (own / wide)
-    return np.asarray(core, np.float32), slice(int(y0), int(y1)), slice(int(x0), int(x1))
+    return np.asarray(core, np.float32), box
 
 
 class Air(NamedTuple):
     """Strengths of glow and haze with what each falls by (a diagonal), and the haze's noise: how uneven it is, cells a
-    pixel, moment."""
+    pixel."""
 
     glow: np.float32
     per_glow: np.float32
@@ -156,32 +157,36 @@ class Air(NamedTuple):
     per_haze: np.float32
     uneven: np.float32
     per_cell: np.float32
-    seed: int
-    later: int
-    share: np.float32
 
 
-@njit(parallel=True, cache=True, fastmath=True)
-def _air(away: Floats, air: Air, out: Floats) -> None:
+HAZE_CELLS = 9.0  # to the diagonal
+FINE = f32(2.1)  # cells of fine haze to one of coarse
+
+
+@kernel
+def _air(away: Floats, air: Air, coarse: Lattice, fine: Lattice, out: Floats) -> None:
     rows, columns = away.shape
     one, two = f32(1.0), f32(2.0)
     for row in prange(rows):
-        kept = np.full((2, 6), NO_CELL, np.float32)
+        distance, line = away[row], out[row]
+        y = f32(row) * air.per_cell
         for column in range(columns):
-            d = away[row, column]
+            d = distance[column]
             near = d * air.per_glow
-            x, y = f32(column) * air.per_cell, f32(row) * air.per_cell
-            drift = f32(0.65) * lattice_noise(x, y, air.seed, air.later, air.share, kept[0])
-            drift += f32(0.35) * lattice_noise(x * f32(2.1), y * f32(2.1), air.seed + 1, air.later + 1, air.share, kept[1])
-            haze = air.haze * np.exp(-d * air.per_haze) * (one + air.uneven * (two * drift - one))
-            out[row, column] = air.glow / (one + near * near) ** f32(1.5) + haze
+            x = f32(np.int32(column)) * air.per_cell
+            drift = f32(0.65) * noise_in(x, y, coarse) + f32(0.35) * noise_in(x * FINE, y * FINE, fine)
+            haze = air.haze * exp_minus(d * air.per_haze) * (one + air.uneven * (two * drift - one))
+            spread = one + near * near
+            line[column] = air.glow / (spread * np.sqrt(spread)) + haze
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the tube."""
     out = np.zeros(frame.shape, np.float32)
-    core, rows, columns = core_at(pieces(settings, in_diagonals(frame.size)), settings.width, frame)
-    out[rows, columns] = core
+    drawn = core_at(pieces(settings, in_diagonals(frame.size)), settings.width, frame)
+    if drawn is not None:
+        core, box = drawn
+        out[box.y0 - frame.y0 : box.y1 - frame.y0, box.x0 - frame.x0 : box.x1 - frame.x0] = core
     return as_picture(out)
 
 
@@ -199,15 +204,14 @@ class LineField:
         return self.grid.nbytes + self.path.nbytes
 
     def at(self, scene: Scene[None], frame: Frame, tint: Tint) -> Travelled:
-        drawn = None
-        if self.core > 0:
-            colour = tint.of_white
-            hot = f32(WHITE_HOT) * float(colour @ scene.space.luminance) + f32(1 - WHITE_HOT) * colour
-            core, rows, columns = core_at(self.path, self.thickness, frame)
-            if core.size:
-                drawn = np.zeros((*frame.shape, 3), np.float32)
-                drawn[rows, columns] = (core * f32(self.core))[:, :, None] * np.asarray(hot, np.float32)
-        return Travelled(self.grid[:, :, None], drawn, tint.of_white)
+        drawn = core_at(self.path, self.thickness, frame) if self.core > 0 else None
+        if drawn is None:
+            return Travelled(self.grid[:, :, None], tint=tint.of_white)
+        core, box = drawn
+        colour = tint.of_white
+        hot = f32(WHITE_HOT) * float(colour @ scene.space.luminance) + f32(1 - WHITE_HOT) * colour
+        bright = (core * f32(self.core))[:, :, None] * np.asarray(hot, np.float32)
+        return Travelled(self.grid[:, :, None], bright, tint.of_white, near=box)
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> LineField:
@@ -223,10 +227,11 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> LineField:
             f32(s.haze),
             f32(1 / s.haze_radius),
             f32(s.unevenness),
-            f32(9.0 / grid.diagonal),
-            *moment(s.seed, s.evolution, scene.seconds),
+            f32(HAZE_CELLS / grid.diagonal),
         )
-        _air(away, round_it, air)
+        now, ends = moment(s.seed, s.evolution, scene.seconds), np.array(grid.size) * (HAZE_CELLS / grid.diagonal)
+        coarse, fine = (lattice_of((0, 0), (ends[0] * cells, ends[1] * cells), now.of(k)) for k, cells in enumerate((1.0, FINE)))
+        _air(away, round_it, coarse, fine, air)
     return LineField(air, path, source.width, s.core)
 
 

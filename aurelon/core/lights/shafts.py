@@ -25,7 +25,7 @@ from typing import Any, Literal, NamedTuple
 
 import cv2
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.analysis.areas import sure_sky_of
 from aurelon.core.imaging.arrays import Floats, f32
@@ -33,6 +33,7 @@ from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.colour_matrix import Tint
 from aurelon.core.imaging.fastmath import encode_array, exp_minus, smoothstep, unit
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.noise import moment, ray_variation
 from aurelon.core.imaging.resample import reduce_to
@@ -346,7 +347,7 @@ class Sun(NamedTuple):
     per_near: np.float32
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _stand_before(openness: Floats, sun: Sun, colour: Floats, through: Floats, drawn: Floats) -> None:
     """How much of the glow is seen at each pixel (h, w), and the disc where the picture is open, (h, w, 3)."""
     one = f32(1.0)
@@ -389,7 +390,7 @@ class Glow(NamedTuple):
     per_pixel: np.float32
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _glow_beyond(emission: Floats, glow: Glow, light: Floats) -> None:
     """Mixes into the glow (h, w, 4: the last channel) that which comes from beyond what stands in front."""
     one, g = f32(1.0), f32(FORWARD)

@@ -16,10 +16,11 @@ from typing import Literal
 
 import cv2
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.frame import diagonal, fit_within
+from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.lights.shared.fields import ColouredField
 from aurelon.core.lights.shared.kind import Colour, Kind, Scene
@@ -92,7 +93,7 @@ def star_kernel(space: RgbSpace, settings: Spread, radius: float) -> Floats:
     return made
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _lay(kernel: Floats, places: Floats, light: Floats, out: Floats) -> None:
     """Adds `light` (n, 3) times the kernel (3, K, K), its middle at `places` (n, 2) in cells, to planes (3, h, w)."""
     _, edge, _ = kernel.shape

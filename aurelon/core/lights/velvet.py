@@ -15,13 +15,14 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.fastmath import smoothstep, srgb_encode, unit
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
+from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.imaging.rgb_space import SRGB_CURVE
@@ -91,7 +92,7 @@ def _curve(contrast: float) -> Floats:
 BLOCK = 1 << 13
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _screened(picture: Floats, out: Floats) -> None:
     for block in prange((picture.size + BLOCK - 1) // BLOCK):
         for i in range(block * BLOCK, min((block + 1) * BLOCK, picture.size)):
@@ -99,7 +100,7 @@ def _screened(picture: Floats, out: Floats) -> None:
             out[i] = f32(1.0) - dark * dark
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _sandwich(sharp: Floats, soft: Floats, softness: np.float32, curve: Floats, out: Floats) -> None:
     last = f32(curve.size) - f32(1.001)
     for block in prange((sharp.size + BLOCK - 1) // BLOCK):

@@ -6,11 +6,12 @@ from typing import ClassVar, Literal
 
 import cv2
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.fastmath import encode_array, smoothstep, srgb_encode
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.kernels import kernel
 from aurelon.core.masks.shared.part import Ground, Part, pixel_middles, resampled
 from aurelon.core.settings import Place, choice, number, place_setting
 
@@ -86,7 +87,7 @@ class Colours(Part):
 BLOCK = 1 << 13
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _alike(pixels: Floats, picked: Floats, per_tolerance: np.float32, lightness: np.float32, out: Floats) -> None:
     one, zero = f32(1.0), f32(0.0)
     kr, kg, kb = f32(0.2126), f32(0.7152), f32(0.0722)

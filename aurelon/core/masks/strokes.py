@@ -15,12 +15,13 @@ from itertools import accumulate
 from typing import ClassVar, Literal
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.catmull_rom import catmull_rom
 from aurelon.core.imaging.fastmath import smoothstep
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.masks.shared.part import Ground, Part
 from aurelon.core.settings import Stroke, strokes_setting
 
@@ -136,7 +137,7 @@ def _on_pixels(dabs: Doubles, frame: Frame, aspect: tuple[float, float]) -> Floa
 ROWS = 16  # rows that a thread takes at once
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _stamp(dabs: Floats, out: Floats) -> None:
     """Lays the dabs on `out` in their order; threads share the rows, so the order is kept."""
     rows, columns = out.shape
@@ -158,7 +159,7 @@ def _stamp(dabs: Floats, out: Floats) -> None:
                     _dab_row(out[row, left:right], middles[left:right], cx, dy * dy, outer, per_edge, share)
 
 
-@njit(fastmath=True)
+@inlined
 def _dab_row(
     line: Floats, middles: Floats, cx: np.float32, dy2: np.float32, outer: np.float32, per_edge: np.float32, share: np.float32
 ) -> None:

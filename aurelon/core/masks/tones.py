@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.fastmath import smoothstep, srgb_encode
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.kernels import kernel
 from aurelon.core.masks.shared.part import Ground, Part
 from aurelon.core.settings import number
 
@@ -55,7 +56,7 @@ class Tones(Part):
 BLOCK = 1 << 13
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _within(pixels: Floats, luminance: Floats, low: np.float32, high: np.float32, per_soft: np.float32, out: Floats) -> None:
     kr, kg, kb = luminance[0], luminance[1], luminance[2]
     one, zero = f32(1.0), f32(0.0)

@@ -10,9 +10,10 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
+from aurelon.core.imaging.kernels import kernel
 from aurelon.core.optics.shading import Lamp
 
 FORWARD = 0.76  # g of droplets and dust (Bruneton and Neyret, "Precomputed Atmospheric Scattering", 2008, give 0.76 for haze)
@@ -32,7 +33,7 @@ def glow_at(distance: Doubles) -> Doubles:
     return np.asarray(phase(1 / np.sqrt(1 + distance**2)))
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def airlight(lamp: Lamp, x: Floats, y: Floats, out: Floats) -> None:
     """Light of a near lamp that the air above the picture scatters to an eye straight above, into `out` (h, w), for columns at
     `x` and rows at `y`, in diagonals.

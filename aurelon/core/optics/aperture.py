@@ -7,10 +7,10 @@ from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
-from numba import njit
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour import colour_matching
+from aurelon.core.imaging.kernels import inlined
 from aurelon.core.imaging.rgb_space import RgbSpace
 
 GRID = 1024  # samples of the aperture plane
@@ -34,7 +34,7 @@ def blade_of(blades: int, roundness: float) -> Blade:
     return Blade(f32(curve), f32(np.sqrt(1 - (curve * np.sin(half)) ** 2) - curve * np.cos(half)))
 
 
-@njit(fastmath=True)
+@inlined
 def out_to(blade: Blade, across: Any, radius: Any) -> Any:
     """How large an opening would have to be for its edge to go through a place at `radius` from the middle and `across`
     along the normal of the nearest blade: 1 on the edge of the unit one. Numbers or arrays."""

@@ -14,9 +14,11 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.frame import Frame, diagonal
+from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.resample import enlarge_to
 
 DEEPEST = 0.12  # diagonals from the lowest to the highest place at a relief of 1
@@ -36,7 +38,7 @@ class HeightField:
     """`cells` are planes (3, h, w): slope to the right, slope downward (both of height in diagonals), height in diagonals."""
 
     cells: Floats
-    _at: OrderedDict[Frame, Floats] = field(default_factory=OrderedDict, repr=False)
+    _at: OrderedDict[Frame, Cells] = field(default_factory=OrderedDict, repr=False)
     _lock: Lock = field(default_factory=Lock, repr=False)
 
     @property
@@ -51,9 +53,7 @@ class HeightField:
             if made is not None:
                 self._at.move_to_end(view)
         if made is None:
-            made = np.empty((3, *view.shape), np.float32)
-            for plane, cells in zip(made, self.cells, strict=True):
-                plane[:] = enlarge_to(cells[:, :, None], view)[:, :, 0]
+            made = Cells(*(enlarge_to(cells[:, :, None], view)[:, :, 0] for cells in self.cells))
             with self._lock:
                 self._at[view] = made
                 while len(self._at) > KEPT_FRAMES:
@@ -67,11 +67,26 @@ def from_height(height: Floats, relief: float, scale: float) -> HeightField:
     """A surface from heights (h, w) in 0..1, smoothed over `scale` diagonals, `relief` times the deepest."""
     length = diagonal((height.shape[1], height.shape[0]))
     smooth = cv2.GaussianBlur(height, (0, 0), max(scale * length, 0.4), borderType=cv2.BORDER_REPLICATE)
-    z = np.asarray(smooth, np.float32) * f32(relief * DEEPEST)
-    padded = np.pad(z, 1, mode="edge")
-    right = (padded[1:-1, 2:] - padded[1:-1, :-2]) * f32(length / 2)
-    down = (padded[2:, 1:-1] - padded[:-2, 1:-1]) * f32(length / 2)
-    return HeightField(np.ascontiguousarray(np.stack([right, down, z])))
+    cells = np.empty((3, *height.shape), np.float32)
+    _slope(np.asarray(smooth, np.float32), f32(relief * DEEPEST), f32(length / 2), *cells)
+    return HeightField(cells)
+
+
+@kernel
+def _slope(height: Floats, scale: np.float32, per_two: np.float32, right: Floats, down: Floats, scaled: Floats) -> None:
+    """Slopes by central differences, the border repeated, and the heights, of `height` times `scale`."""
+    rows, columns = height.shape
+    by = scale * per_two
+    for y in prange(rows):
+        above, here, below = height[max(y - 1, 0)], height[y], height[min(y + 1, rows - 1)]
+        for x in range(columns):
+            down[y, x] = (below[x] - above[x]) * by
+            scaled[y, x] = here[x] * scale
+        across = right[y]
+        for x in range(1, columns - 1):
+            across[x] = (here[x + 1] - here[x - 1]) * by
+        across[0] = (here[min(1, columns - 1)] - here[0]) * by
+        across[columns - 1] = (here[columns - 1] - here[max(columns - 2, 0)]) * by
 
 
 def from_normals(normals: Floats, relief: float) -> HeightField:

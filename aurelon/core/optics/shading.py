@@ -9,12 +9,13 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
-from aurelon.core.imaging.blend import join, split
+from aurelon.core.imaging.blend import split
 from aurelon.core.imaging.fastmath import unit
 from aurelon.core.imaging.frame import Frame, diagonal
+from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.optics.height_field import Cells
 
 
@@ -58,7 +59,7 @@ NO_SHADE = np.ones((1, 1), np.float32)
 
 
 def shine(picture: Floats, surface: Cells, lamp: Lamp, colour: Floats, to: Placement, shade: Floats | None) -> Floats:
-    """What of a lamp of `colour` (3,) comes back from the picture (h, w, 3), linear light of the same shape.
+    """What of a white lamp comes back from the picture (h, w, 3), mixed by `colour` (3, 3): linear light of the same shape.
 
     `surface` lies at the same pixels; `shade` (h, w) is how much of the lamp
     reaches each place, None where all does.
@@ -68,7 +69,7 @@ def shine(picture: Floats, surface: Cells, lamp: Lamp, colour: Floats, to: Place
     return out
 
 
-@njit(fastmath=True)
+@inlined
 def _way(lamp: Lamp, y: np.float32) -> tuple[np.float32, np.float32, np.float32]:
     """Toward the lamp from a row: x and z of the lamp, and the way down to it; for a far one its direction."""
     near, away = lamp.near, f32(1.0) - lamp.near
@@ -79,7 +80,7 @@ def _way(lamp: Lamp, y: np.float32) -> tuple[np.float32, np.float32, np.float32]
 # vector toward the lamp is worked out anew in each, which costs less than keeping it.
 
 
-@njit(fastmath=True)
+@inlined
 def _arrive(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, height: Floats, light: Floats) -> None:
     """How much of the lamp's light arrives, by distance, range and cone."""
     zero, one = f32(0.0), f32(1.0)
@@ -97,7 +98,7 @@ def _arrive(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, heig
         light[x] = lamp.strength * max(one - far2 * far2, zero) * per_d * per_d * angular * angular
 
 
-@njit(fastmath=True)
+@inlined
 def _face(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, cells: Cells, facing: Floats) -> None:
     """Lambert's cosine."""
     height, right, down = cells.height, cells.right, cells.down
@@ -111,7 +112,7 @@ def _face(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, cells:
         facing[x] = max(dz - sr * dx - sd * dy, zero) / np.sqrt(max(lengths, f32(1e-12)))
 
 
-@njit(fastmath=True)
+@inlined
 def _gloss(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, cells: Cells, gloss: Floats) -> None:
     """The GGX distribution; the eye looks straight down."""
     height, right, down = cells.height, cells.right, cells.down
@@ -131,7 +132,7 @@ def _gloss(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, cells
         gloss[x] = alpha2 / max(under * under, f32(1e-6))
 
 
-@njit(fastmath=True)
+@inlined
 def _mask(lamp: Lamp, cells: Cells, facing: Floats, gloss: Floats) -> None:
     """Smith's masking by Schlick, and the strength of the gloss to each unit of diffuse light."""
     one = f32(1.0)
@@ -143,7 +144,7 @@ def _mask(lamp: Lamp, cells: Cells, facing: Floats, gloss: Floats) -> None:
         gloss[x] *= strength / max((facing[x] * rest + k) * (nz * rest + k), f32(1e-6))
 
 
-@njit(fastmath=True)
+@inlined
 def _graze(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, height: Floats, f5: Floats) -> None:
     """(1 - v . h)⁵ of Schlick's Fresnel."""
     one, zero = f32(1.0), f32(0.0)
@@ -157,20 +158,31 @@ def _graze(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, heigh
         f5[x] = f * f * f * f * f
 
 
-@njit(fastmath=True)
-def _reflect(base: Floats, metal: np.float32, colour: np.float32, diffuse: Floats, gloss: Floats, f5: Floats) -> None:
+@inlined
+def _reflect(base: Floats, metal: np.float32, diffuse: Floats, gloss: Floats, f5: Floats) -> None:
     """One channel of what comes back, in the place of `base`."""
     one = f32(1.0)
-    matt = (one - f32(0.7) * metal) * colour
+    matt = one - f32(0.7) * metal
     for x in range(base.size):
         f0 = f32(0.04) * (one - metal) + min(base[x], one) * metal
-        base[x] = diffuse[x] * base[x] * matt + colour * gloss[x] * (f0 + (one - f0) * f5[x])
+        base[x] = diffuse[x] * base[x] * matt + gloss[x] * (f0 + (one - f0) * f5[x])
+
+
+@inlined
+def _mix(red: Floats, green: Floats, blue: Floats, m: Floats, out: Floats) -> None:
+    """The three channels through a matrix (3, 3), interleaved and never below zero."""
+    zero = f32(0.0)
+    for x in range(red.size):
+        r, g, b = red[x], green[x], blue[x]
+        out[3 * x] = max(m[0, 0] * r + m[0, 1] * g + m[0, 2] * b, zero)
+        out[3 * x + 1] = max(m[1, 0] * r + m[1, 1] * g + m[1, 2] * b, zero)
+        out[3 * x + 2] = max(m[2, 0] * r + m[2, 1] * g + m[2, 2] * b, zero)
 
 
 ROWS = 24  # rows that a thread takes at once, with one set of lines
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _shine(
     picture: Floats, surface: Cells, lamp: Lamp, colour: Floats, to: Placement, shade: Floats, shaded: bool, out: Floats
 ) -> None:
@@ -194,7 +206,7 @@ def _shine(
             light *= facing
             gloss *= light
             split(picture[row].reshape(-1), r, g, b)
-            _reflect(r, lamp.metalness, colour[0], light, gloss, f5)
-            _reflect(g, lamp.metalness, colour[1], light, gloss, f5)
-            _reflect(b, lamp.metalness, colour[2], light, gloss, f5)
-            join(r, g, b, out[row].reshape(-1))
+            _reflect(r, lamp.metalness, light, gloss, f5)
+            _reflect(g, lamp.metalness, light, gloss, f5)
+            _reflect(b, lamp.metalness, light, gloss, f5)
+            _mix(r, g, b, colour, out[row].reshape(-1))

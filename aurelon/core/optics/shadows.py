@@ -7,10 +7,11 @@ Shadows" (2005), for rims that soften with the distance of what casts them.
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.fastmath import smoothstep, unit
+from aurelon.core.imaging.kernels import kernel
 from aurelon.core.optics.shading import Lamp, Placement
 
 
@@ -24,7 +25,7 @@ def cast_shadows(height: Floats, lamp: Lamp, to: Placement, length: float, softn
 STEPS = 18  # places along a shadow at which the surface is looked at
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _cast(height: Floats, lamp: Lamp, to: Placement, length: np.float32, soft: np.float32, out: Floats) -> None:
     rows, columns = height.shape
     across, down = to.across, to.down

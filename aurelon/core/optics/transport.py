@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32, u64
@@ -17,6 +17,7 @@ from aurelon.core.imaging.fastmath import angle_of, exp_minus
 from aurelon.core.imaging.four import FourType as Four
 from aurelon.core.imaging.four import four, last, load, plus, scaled, store, times
 from aurelon.core.imaging.frame import Frame, diagonal
+from aurelon.core.imaging.kernels import inlined, kernel
 
 Places = NDArray[np.uint32]
 
@@ -166,7 +167,7 @@ def march(emission: Floats, rays: Rays, variation: Floats, fade: Floats, halo: F
     return out
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _medium(emission: Floats, lost: np.float32, blocking: np.float32, out: Floats) -> None:
     """What one step through each cell does: the light born in it, and the share it lets through.
 
@@ -186,7 +187,7 @@ def _medium(emission: Floats, lost: np.float32, blocking: np.float32, out: Float
         out[i, 3] = exp_minus(absorbed)
 
 
-@njit(fastmath=True)
+@inlined
 def _within(origin: np.float32, direction: np.float32, limit: np.float32) -> tuple[np.float32, np.float32]:
     """Distances at which a ray enters and leaves 0..limit on one axis."""
     if abs(direction) < f32(1e-9):
@@ -198,7 +199,7 @@ def _within(origin: np.float32, direction: np.float32, limit: np.float32) -> tup
     return min(a, b), max(a, b)
 
 
-@njit(fastmath=True)
+@inlined
 def _fetch(grid: Floats, x: np.float32, y: np.float32, width: int, height: int) -> Four:
     """Bilinear value of the flat (h * w * 4) grid at x, y, held at its border."""
     x = min(max(x - f32(0.5), f32(0.0)), f32(width - 1) - f32(1e-3))
@@ -208,7 +209,7 @@ def _fetch(grid: Floats, x: np.float32, y: np.float32, width: int, height: int) 
     return _blended(grid, p, p + u64(4 * width), x - f32(x0), y - f32(y0))
 
 
-@njit(fastmath=True)
+@inlined
 def _blended(grid: Floats, p: np.uint64, q: np.uint64, across: np.float32, down: np.float32) -> Four:
     """The bilinear mean of four samples of four channels: those from `p` on and their next, and those from `q` on."""
     d = across * down
@@ -222,7 +223,7 @@ def _blended(grid: Floats, p: np.uint64, q: np.uint64, across: np.float32, down:
 BUNDLE = 16  # neighbouring rays marched by one thread, which read the same part of the grid
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _march(emission: Floats, medium: Floats, width: int, height: int, way: Way, by: Step, out: Floats) -> None:
     origins, directions, fade, halo = way.origins, way.directions, way.fade, way.halo
     step, lost, entry = by.length, by.lost, by.entry
@@ -275,7 +276,7 @@ def soften(field: Floats, rays: Rays, angle: float) -> None:
 BLOCK = 32  # samples of a ray softened together; their running means stay in the nearest cache
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _soften(field: Floats, width: np.float32, whole: bool) -> None:
     """Two running means across the rays of `field` (rays, samples), in place.
 
@@ -365,7 +366,7 @@ def sampled(field: Floats, rays: Rays, frame: Frame) -> Floats:
 TILE = 32  # pixels; those of a tile read the same small part of the field
 
 
-@njit(fastmath=True)
+@inlined
 def _places(
     rays: Floats,
     lengths: Floats,
@@ -388,7 +389,7 @@ def _places(
         lengths[n] = np.sqrt(x * x + y * y)
 
 
-@njit(fastmath=True)
+@inlined
 def _cells(places: Floats, lengths: Floats, of: Geometry, cell: Places, after: Places) -> None:
     """Places and lengths become fractions; `cell` is the sample before, `after` the same step of the next ray."""
     last_step = f32(of.steps) - f32(1.001)
@@ -407,7 +408,7 @@ def _cells(places: Floats, lengths: Floats, of: Geometry, cell: Places, after: P
         after[x] = following * length + k
 
 
-@njit(fastmath=True)
+@inlined
 def _blend_cells(field: Floats, cell: Places, after: Places, fi: Floats, fk: Floats, out: Floats) -> None:
     """The bilinear mean of four samples of four channels, for a row of pixels."""
     for x in range(cell.size):
@@ -415,7 +416,7 @@ def _blend_cells(field: Floats, cell: Places, after: Places, fi: Floats, fk: Flo
         store(out, u64(4) * u64(x), made)
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _sample(field: Floats, of: Geometry, rows: int, columns: int, out: Floats) -> None:
     # Turned so that the fan's middle lies along +x: angles then stay small and exact.
     cos, sin = np.cos(of.middle), np.sin(of.middle)

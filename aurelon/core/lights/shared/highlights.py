@@ -5,13 +5,14 @@ from __future__ import annotations
 from typing import Any, Literal, NamedTuple
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32, u64
 from aurelon.core.imaging.colour import picked_rgb
 from aurelon.core.imaging.fastmath import smoothstep, srgb_encode, unit
 from aurelon.core.imaging.four import four, load, plus, scaled, store, with_last
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.resample import source_columns, source_span, sum_of_four
 from aurelon.core.lights.shared.kind import Reading
 from aurelon.core.settings import Settings, choice, colour_setting, number
@@ -93,7 +94,7 @@ def open_by(
     return out
 
 
-@njit(fastmath=True)
+@inlined
 def _keep_colour(line: Floats, picked: Floats, tolerance: np.float32, out: Floats) -> None:
     """Closes what is not of the picked r : g : b."""
     for x in range(out.size):
@@ -104,7 +105,7 @@ def _keep_colour(line: Floats, picked: Floats, tolerance: np.float32, out: Float
         out[x] *= smoothstep(unit(f32(2.0) - f32(2.0) * far))
 
 
-@njit(fastmath=True)
+@inlined
 def _openness(line: Floats, by: Openness, out: Floats) -> None:
     kr, kg, kb = by.luminance[0], by.luminance[1], by.luminance[2]
     for x in range(out.size):
@@ -115,7 +116,7 @@ def _openness(line: Floats, by: Openness, out: Floats) -> None:
         out[x] = smoothstep(unit((code - by.threshold) * by.per_knee))
 
 
-@njit(fastmath=True)
+@inlined
 def _largest(plane: Floats) -> np.float32:
     most = f32(0.0)
     for x in range(plane.size):
@@ -123,7 +124,7 @@ def _largest(plane: Floats) -> np.float32:
     return most
 
 
-@njit(fastmath=True)
+@inlined
 def _begin(line: Floats, openness: Floats, weight: np.float32, sums: Floats) -> None:
     """A line's light where it is open, and the openness: sums (4n,)."""
     end = openness.size - 1
@@ -134,7 +135,7 @@ def _begin(line: Floats, openness: Floats, weight: np.float32, sums: Floats) -> 
     store(sums, 4 * end, scaled(pixel, openness[end] * weight))
 
 
-@njit(fastmath=True)
+@inlined
 def _add(line: Floats, openness: Floats, weight: np.float32, sums: Floats) -> None:
     """The same on to the sums of the lines before."""
     end = openness.size - 1
@@ -149,7 +150,7 @@ def _add(line: Floats, openness: Floats, weight: np.float32, sums: Floats) -> No
 BLOCKS = 24  # parts of a picture that threads take; neighbouring rows of a part share their last line
 
 
-@njit(parallel=True, cache=True, fastmath=True)
+@kernel
 def _highlights(pixels: Floats, by: Openness, to: Reduction, out: Floats) -> None:
     height, width, _ = pixels.shape
     rows, columns, _ = out.shape
