@@ -12,7 +12,7 @@ from scipy.special import j0
 from aurelon.core import render
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
 from aurelon.core.lights.bloom import OCTAVES, octave_weights
-from aurelon.core.lights.halation import bessel_j0, ring_radius, transfer
+from aurelon.core.lights.halation import Film, bessel_j0, ring_radius, transfer
 from tests.core.test_blend import decode, encode
 from tests.pictures import Floats, light, plate_of, psnr, rig_of, scene
 
@@ -92,9 +92,18 @@ class Halation(unittest.TestCase):
             self.assertAlmostEqual(bessel_j0(float(x)), float(j0(x)), delta=2e-7)
 
     def test_5_the_transform_is_1_at_frequency_0(self) -> None:
-        out = np.empty((2, 1, 1), np.float32)
-        transfer(np.zeros(1), np.zeros(1), np.array([3.0, 1.0]), 0.3, 12.0, 1.0, out)
+        out = transfer(np.zeros(1), np.zeros(1), np.array([3.0, 1.0]), Film(0.3, 12.0, 1.0))
         np.testing.assert_allclose(out, 1.0, atol=1e-7)
+
+    def test_the_transform_is_that_of_skirts_and_ring_at_every_frequency(self) -> None:
+        down, across, skirts = np.linspace(0, 0.5, 61), np.linspace(0, 0.5, 83), np.array([9.0, 3.0])
+        squared = down[:, None] ** 2 + across**2
+        for radius in (2.0, 30.0, 300.0):
+            ring = j0(2 * np.pi * radius * np.sqrt(squared)) * np.exp(-2 * (np.pi * 0.8) ** 2 * squared)
+            got = transfer(down, across, skirts, Film(0.3, radius, 0.8))
+            for skirt, transform in zip(skirts, got, strict=True):
+                wanted = 0.7 / (1 + (2 * np.pi * skirt) ** 2 * squared) ** 1.5 + 0.3 * ring
+                np.testing.assert_allclose(transform, wanted, atol=2e-5)
 
     def test_5_each_channel_keeps_the_light_it_is_given(self) -> None:
         pixels = impulse(800, 533, (400, 266))

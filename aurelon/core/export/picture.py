@@ -145,16 +145,16 @@ def in_linear_light(space: RgbSpace) -> RgbSpace:
     return LINEAR_SRGB if space.matrix_to(SRGB) is None else make_space(f"Linear light, {space.name}", space.to_pcs, LINEAR_CURVE)
 
 
-def to_codes(pixels: Floats, plate_space: RgbSpace, target: RgbSpace) -> Floats:
-    """Linear light (h, w, 3) in the plate's primaries as code values 0..1 (and above) of `target`."""
+def to_codes(pixels: Floats, plate_space: RgbSpace, target: RgbSpace, *, held: bool = False) -> Floats:
+    """Linear light (h, w, 3) in the plate's primaries as code values 0..1 (and above, unless `held`) of `target`."""
     matrix = plate_space.matrix_to(target)
     if matrix is not None:
         pixels = pixels @ matrix.T
         if not all(curve.is_linear for curve in target.curves):
             pixels = np.maximum(pixels, 0)
     if len(set(target.curves)) == 1:
-        return target.curves[0].encode(pixels)
-    return np.stack([target.curves[c].encode(pixels[:, :, c]) for c in range(3)], axis=2)
+        return target.curves[0].encode(pixels, held=held)
+    return np.stack([target.curves[c].encode(pixels[:, :, c], held=held) for c in range(3)], axis=2)
 
 
 def export(
@@ -226,8 +226,9 @@ def _raster(
     roll_off = _roll_off(renderer, rig, options) if kind is not EXACT else None
     samples = np.empty((*frame.shape, 3), kind)
     alpha = np.empty(frame.shape, kind) if plate.alpha is not None else None
+    held = kind is not np.float32 and plate.alpha is None
     for band, pixels in renderer.bands(rig, frame, show=options.show, cancelled=cancelled):
-        codes = to_codes(pixels if roll_off is None else roll_off(pixels), plate.space, target)
+        codes = to_codes(pixels if roll_off is None else roll_off(pixels), plate.space, target, held=held)
         cover = renderer.alpha(rig, band)
         part = slice(band.y0 - frame.y0, band.y1 - frame.y0)
         if cover is not None and not codec.FORMAT.has_alpha:

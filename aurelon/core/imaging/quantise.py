@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.kernels import inlined, kernel
 
 
 def quantise(codes: Floats, x0: int, y0: int, out: NDArray[Any], dithered: bool) -> None:
@@ -18,18 +19,33 @@ def quantise(codes: Floats, x0: int, y0: int, out: NDArray[Any], dithered: bool)
     Advances in Real-Time Rendering), and stays within ±0.49 of a step: a value that lies on a
     step already, as every pixel does that no light has touched, keeps it.
     """
-    _quantise(codes, x0, y0, np.float32(np.iinfo(out.dtype).max), np.float32(0.98 if dithered else 0.0), out)
+    _quantise(np.ascontiguousarray(codes), x0, y0, np.float32(np.iinfo(out.dtype).max), np.float32(0.98 if dithered else 0.0), out)
 
 
-@njit(parallel=True, cache=True)
+@inlined
+def _waves(y: int, x0: int, spread: np.float32, out: Floats) -> None:
+    """The dither of a row of pixels, for each of their channels alike."""
+    columns = out.size // 3
+    for x in range(columns):
+        place = 0.06711056 * np.float64(np.int32(x + x0)) + 0.00583715 * np.float64(y)
+        wave = 52.9829189 * (place - np.floor(place))
+        dither = np.float32((wave - np.floor(wave) - 0.5) * spread)
+        out[3 * x] = out[3 * x + 1] = out[3 * x + 2] = dither
+
+
+@inlined
+def _round(codes: Floats, dither: Floats, top: np.float32, out: NDArray[Any]) -> None:
+    half, step = np.float32(0.5), np.float32(0.004)
+    for i in range(codes.size):
+        value = codes[i] * top
+        wave = dither[i] if abs(value - np.floor(value + half)) > step else np.float32(0.0)
+        out[i] = np.uint16(min(max(np.floor(value + half + wave), np.float32(0.0)), top))
+
+
+@kernel
 def _quantise(codes: Floats, x0: int, y0: int, top: np.float32, spread: np.float32, out: NDArray[Any]) -> None:
-    rows, columns, channels = codes.shape
+    rows, columns, _ = codes.shape
     for y in prange(rows):
-        for x in range(columns):
-            place = 0.06711056 * (x + x0) + 0.00583715 * (y + y0)
-            wave = 52.9829189 * (place - np.floor(place))
-            dither = np.float32((wave - np.floor(wave) - 0.5) * spread)
-            for c in range(channels):
-                value = codes[y, x, c] * top
-                whole = np.floor(value + np.float32(0.5) + (dither if abs(value - np.round(value)) > 0.004 else 0.0))
-                out[y, x, c] = min(max(whole, np.float32(0.0)), top)
+        dither = np.empty(3 * columns, np.float32)
+        _waves(y + y0, x0, spread, dither)
+        _round(codes[y].reshape(-1), dither, top, out[y].reshape(-1))

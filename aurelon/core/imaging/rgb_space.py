@@ -16,7 +16,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats
-from aurelon.core.imaging.kernels import kernel
+from aurelon.core.imaging.kernels import inlined, kernel
 
 # ICC PCS white, D50, and the sRGB primaries adapted to it (Bradford), as the ICC publishes them.
 PCS_WHITE = np.array([0.9642, 1.0, 0.8249])
@@ -88,13 +88,14 @@ class Curve:
             _encode_by_params(linear, params, out)
         return out
 
-    def encode(self, linear: Floats) -> Floats:
-        """Code values of linear light; the inverse of `decode`. float32 in and out, same shape; error below 1e-6."""
+    def encode(self, linear: Floats, *, held: bool = False) -> Floats:
+        """Code values of linear light; the inverse of `decode`. float32 in and out, same shape; error below 1e-6. With `held`
+        light outside of 0..1 may be held there, as whole numbers hold it anyhow."""
         flat = np.ascontiguousarray(linear, np.float32).reshape(-1)
         if flat.size < ROOTS or self.table:  # a table's own steps are finer near black
             return self._encode_exactly(flat).reshape(linear.shape)
         out = np.empty_like(flat)
-        if _encode_by_roots(flat, self._coded, out):
+        if _encode_by_roots(flat, self._coded, out) and not held:
             beyond = (flat < 0) | (flat > 1)
             out[beyond] = self._encode_exactly(flat[beyond])
         return out.reshape(linear.shape)
@@ -104,6 +105,13 @@ ROOTS = 1 << 12
 BLOCK = 1 << 13
 
 
+@inlined
+def _fourth_roots(linear: Floats, out: Floats) -> None:
+    """As places in the table; alone, so that it vectorises."""
+    for i in range(out.size):
+        out[i] = np.sqrt(np.sqrt(min(max(linear[i], np.float32(0.0)), np.float32(1.0)))) * np.float32(ROOTS)
+
+
 @kernel
 def _encode_by_roots(linear: Floats, coded: Floats, out: Floats) -> bool:
     """Between the two nearest of `coded`; whether any value lies outside 0..1, where this does not hold."""
@@ -111,10 +119,11 @@ def _encode_by_roots(linear: Floats, coded: Floats, out: Floats) -> bool:
     low, high = np.zeros(blocks, np.float32), np.zeros(blocks, np.float32)
     for block in prange(blocks):
         first, last = block * BLOCK, min((block + 1) * BLOCK, linear.size)
+        _fourth_roots(linear[first:last], out[first:last])
         least, most = np.float32(0.0), np.float32(0.0)
         for i in range(first, last):
             least, most = min(least, linear[i]), max(most, linear[i])
-            place = np.sqrt(np.sqrt(min(max(linear[i], np.float32(0.0)), np.float32(1.0)))) * np.float32(ROOTS)
+            place = out[i]
             cell = min(np.uint32(place), np.uint32(ROOTS))  # what is no number has no cell of its own
             below = coded[cell]
             out[i] = below + (coded[cell + np.uint32(1)] - below) * (place - np.float32(cell))

@@ -20,6 +20,7 @@ import numpy as np
 from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.blend import split
 from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.fastmath import exp_minus, smoothstep
 from aurelon.core.imaging.frame import Frame, diagonal
@@ -71,24 +72,115 @@ class Outlines:
 
 
 @inlined
+def _squares(ax: np.float32, ay: np.float32) -> tuple[np.float32, np.float32, np.float32]:
+    """What one channel's differences over two pixels add to the structure tensor: xx, xy and yy."""
+    return f32(0.25) * ax * ax, f32(0.25) * ax * ay, f32(0.25) * ay * ay
+
+
+@inlined
+def _larger(xx: np.float32, xy: np.float32, yy: np.float32) -> np.float32:
+    """The larger eigenvalue of a structure tensor."""
+    made: np.float32 = f32(0.5) * (xx + yy + np.sqrt((xx - yy) * (xx - yy) + f32(4.0) * xy * xy))
+    return made
+
+
+@inlined
 def _tensor(above: Floats, here: Floats, below: Floats, x: int) -> tuple[np.float32, np.float32, np.float32, np.float32]:
     """The structure tensor at a place by central differences, xx, xy and yy, and its larger eigenvalue."""
-    ax, bx, cx = here[x + 2, 0] - here[x, 0], here[x + 2, 1] - here[x, 1], here[x + 2, 2] - here[x, 2]
-    ay, by, cy = below[x + 1, 0] - above[x + 1, 0], below[x + 1, 1] - above[x + 1, 1], below[x + 1, 2] - above[x + 1, 2]
-    xx = f32(0.25) * (ax * ax + bx * bx + cx * cx)
-    xy = f32(0.25) * (ax * ay + bx * by + cx * cy)
-    yy = f32(0.25) * (ay * ay + by * by + cy * cy)
-    return xx, xy, yy, f32(0.5) * (xx + yy + np.sqrt((xx - yy) * (xx - yy) + f32(4.0) * xy * xy))
+    xx = xy = yy = f32(0.0)
+    for c in range(3):
+        p, q, r = _squares(here[x + 2, c] - here[x, c], below[x + 1, c] - above[x + 1, c])
+        xx, xy, yy = xx + p, xy + q, yy + r
+    return xx, xy, yy, _larger(xx, xy, yy)
+
+
+@inlined
+def _add_tensors(above: Floats, here: Floats, below: Floats, xx: Floats, xy: Floats, yy: Floats) -> None:
+    """One channel's share of the tensors of a row, from planes (w + 2,)."""
+    for x in range(xx.size):
+        p, q, r = _squares(here[x + 2] - here[x], below[x + 1] - above[x + 1])
+        xx[x] += p
+        xy[x] += q
+        yy[x] += r
+
+
+@inlined
+def _roots(xx: Floats, xy: Floats, yy: Floats, out: Floats) -> None:
+    for x in range(out.size):
+        out[x] = np.sqrt(_larger(xx[x], xy[x], yy[x]))
+
+
+BLOCKS = 24  # parts of a picture that threads take
 
 
 @kernel
 def _gradient(smooth: Floats, out: Floats) -> None:
     """The larger eigenvalue's root, (h, w), in values a pixel. `smooth` (h + 2, w + 2, 3) has its border repeated."""
     height, width = out.shape
+    wide = width + 2
+    for block in prange(BLOCKS):
+        # Planes of three rows, each split once; arrays of their own, so that the compiler vectorises.
+        planes = [(np.empty(wide, np.float32), np.empty(wide, np.float32), np.empty(wide, np.float32)) for _ in range(3)]
+        xx, xy, yy = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
+        first, end = block * height // BLOCKS, (block + 1) * height // BLOCKS
+        for row in range(first, min(first + 2, end + 1)):
+            split(smooth[row].reshape(-1), *planes[row % 3])
+        for y in range(first, end):
+            split(smooth[y + 2].reshape(-1), *planes[(y + 2) % 3])
+            above, here, below = planes[y % 3], planes[(y + 1) % 3], planes[(y + 2) % 3]
+            xx[:], xy[:], yy[:] = f32(0.0), f32(0.0), f32(0.0)
+            _add_tensors(above[0], here[0], below[0], xx, xy, yy)
+            _add_tensors(above[1], here[1], below[1], xx, xy, yy)
+            _add_tensors(above[2], here[2], below[2], xx, xy, yy)
+            _roots(xx, xy, yy, out[y])
+
+
+@inlined
+def _keep_larger(values: Floats, line: Floats) -> None:
+    for x in range(line.size):
+        line[x] = max(line[x], values[x])
+
+
+@inlined
+def _larger_of(a: Floats, b: Floats, out: Floats) -> None:
+    for x in range(out.size):
+        out[x] = max(a[x], b[x])
+
+
+@kernel
+def _brightest_near(picture: Floats, reach: int, out: Floats) -> None:
+    """The largest of each channel within `reach` pixels across and down, (h, w, 3)."""
+    height, width, _ = picture.shape
+    flat, made = picture.reshape(height, -1), out.reshape(height, -1)
     for y in prange(height):
-        above, here, below, line = smooth[y], smooth[y + 1], smooth[y + 2], out[y]
-        for x in range(width):
-            line[x] = np.sqrt(_tensor(above, here, below, x)[3])
+        # With the border repeated on both sides, so that every shift is one run.
+        line = np.empty(3 * (width + 2 * reach), np.float32)
+        middle = line[3 * reach : 3 * (reach + width)]
+        middle[:] = flat[y]
+        for row in range(max(y - reach, 0), min(y + reach, height - 1) + 1):
+            _keep_larger(flat[row], middle)
+        for x in range(reach):
+            for c in range(3):
+                line[3 * x + c] = middle[c]
+                line[3 * (reach + width + x) + c] = middle[3 * (width - 1) + c]
+        # The largest of so many neighbours, doubled until two of them, overlapping, cover all.
+        covered = 1
+        other = np.empty_like(line)
+        while 2 * covered <= 2 * reach + 1:
+            n = line.size - 3 * (2 * covered - 1)
+            _larger_of(line[:n], line[3 * covered : 3 * covered + n], other[:n])
+            line, other = other, line
+            covered *= 2
+        rest = 3 * (2 * reach + 1 - covered)
+        _larger_of(line[: 3 * width], line[rest : rest + 3 * width], made[y])
+
+
+@kernel
+def _roots_of(light: Floats, out: Floats) -> None:
+    for y in prange(out.shape[0]):
+        line, made = light[y].reshape(-1), out[y].reshape(-1)
+        for x in range(made.size):
+            made[x] = np.sqrt(line[x])
 
 
 class Pen(NamedTuple):
@@ -135,6 +227,9 @@ def _lines(smooth: Floats, field: Floats, colour: Floats, luminance: Floats, pen
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = (shine * colour[y, x, 0], shine * colour[y, x, 1], shine * colour[y, x, 2])
 
 
+WIDEST = 3.5  # sigmas to which a Gaussian goes
+
+
 def detect(reading: Reading[None], settings: Source) -> Outlines:
     picture = reading.canonical
     height, width, _ = picture.shape
@@ -146,17 +241,22 @@ def detect(reading: Reading[None], settings: Source) -> Outlines:
     length = diagonal((width, height))
     sigma = max(settings.scale * length, 0.5)
     # The square root is close to display encoding, and all that a gradient needs.
-    smooth = np.asarray(cv2.GaussianBlur(cv2.sqrt(picture), (0, 0), sigma, borderType=cv2.BORDER_REFLECT), np.float32)
-    smooth = np.asarray(cv2.copyMakeBorder(smooth, 1, 1, 1, 1, cv2.BORDER_REPLICATE), np.float32)
+    roots = np.empty((height, width, 3), np.float32)
+    _roots_of(np.ascontiguousarray(picture), roots)
+    smooth = np.empty((height + 2, width + 2, 3), np.float32)
+    size = 2 * int(np.ceil(WIDEST * sigma)) + 1
+    cv2.GaussianBlur(roots, (size, size), sigma, dst=smooth[1:-1, 1:-1], borderType=cv2.BORDER_REFLECT)
+    smooth[0], smooth[-1] = smooth[1], smooth[-2]
+    smooth[:, 0], smooth[:, -1] = smooth[:, 1], smooth[:, -2]
     field = np.empty((height, width), np.float32)
     _gradient(smooth, field)
     # The brighter side's colour: a line is the light that comes round the edge.
-    reach = 2 * max(1, round(2 * sigma)) + 1
-    colour = cv2.dilate(cv2.dilate(picture, np.ones((reach, 1), np.uint8)), np.ones((1, reach), np.uint8))
+    colour = np.empty((height, width, 3), np.float32)
+    _brightest_near(np.ascontiguousarray(picture), max(1, round(2 * sigma)), colour)
     least = settings.threshold**2 * STRONGEST
     lines = np.empty((height, width, 3), np.float32)
     pen = Pen(f32(length), f32(least), f32(1 / max((FULL - 1) * least, 1e-3)), f32(0.5 * settings.thickness))
-    _lines(smooth, field, np.asarray(colour, np.float32).reshape(lines.shape), reading.space.luminance, pen, lines)
+    _lines(smooth, field, colour, reading.space.luminance, pen, lines)
     return Outlines(lines)
 
 

@@ -18,12 +18,13 @@ Transform and Its Applications", Hankel transform pairs; Abramowitz and Stegun 9
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import get_num_threads, prange
+from numpy.typing import NDArray
 
-from aurelon.core.imaging.arrays import Doubles, Floats
+from aurelon.core.imaging.arrays import Doubles, Floats, f32, u64
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.lights.shared.fields import ColouredField
@@ -32,6 +33,8 @@ from aurelon.core.lights.shared.initial_settings import open_share
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Settings, number
+
+Spectrum = NDArray[np.complex64]
 
 FINER = 1.15  # times the working grid, so that the ring is resolved
 EMULSION_BLUR = 0.012  # mm, by which the ring is softened
@@ -117,19 +120,51 @@ def bessel_j0(x: float) -> float:
     return float(size * np.cos(phase) / np.sqrt(x))
 
 
-@kernel
-def transfer(down: Doubles, across: Doubles, skirts: Doubles, ring: float, radius: float, blur: float, out: Floats) -> None:
-    """The transforms of kernels that share a ring, at frequencies `down` (n,) and `across` (m,), cycles a unit.
+class Film(NamedTuple):
+    """Share and radius of the ring and what blurs it, in the unit of the frequencies (one over it)."""
 
-    `skirts` (k,) and the other lengths are in that unit; `out` is (k, n, m), 1 at frequency 0.
+    ring: float
+    radius: float
+    blur: float
+
+
+def transfer(down: Doubles, across: Doubles, skirts: Doubles, film: Film) -> Floats:
+    """The transforms of kernels that share a ring, at frequencies `down` (n,) and `across` (m,), cycles a unit: (k, n, m), 1 at
+    frequency 0. `skirts` (k,) are in that unit.
+
+    They are round, so they are worked out along one line, finely enough for 1e-5, and looked up there.
     """
-    for y in prange(down.size):
-        for x in range(across.size):
-            squared = down[y] * down[y] + across[x] * across[x]
-            circle = bessel_j0(2 * np.pi * radius * np.sqrt(squared)) * np.exp(-2 * (np.pi * blur) ** 2 * squared)
-            for k in range(skirts.size):
-                lorentz = 1.0 + (2 * np.pi * skirts[k]) ** 2 * squared
-                out[k, y, x] = (1.0 - ring) / (lorentz * np.sqrt(lorentz)) + ring * circle
+    highest = float(np.hypot(np.abs(down).max(), np.abs(across).max()))
+    # The second derivative is at most (2 pi times the longest length) squared.
+    longest = max(film.radius, float(skirts.max()), film.blur)
+    count = int(np.ceil(highest * 2 * np.pi * longest / np.sqrt(8e-5))) + 2
+    line = np.empty((skirts.size, count), np.float32)
+    per_step = (count - 2) / highest if highest > 0 else 1.0
+    _along(skirts, film, per_step, line)
+    out = np.empty((skirts.size, down.size, across.size), np.float32)
+    for table, made in zip(line, out, strict=True):
+        _look_up(down.astype(np.float32), across.astype(np.float32), table, f32(per_step), made)
+    return out
+
+
+@kernel
+def _along(skirts: Doubles, film: Film, per_step: float, out: Floats) -> None:
+    for x in prange(out.shape[1]):
+        squared = (x / per_step) ** 2
+        circle = bessel_j0(2 * np.pi * film.radius * np.sqrt(squared)) * np.exp(-2 * (np.pi * film.blur) ** 2 * squared)
+        for k in range(skirts.size):
+            lorentz = 1.0 + (2 * np.pi * skirts[k]) ** 2 * squared
+            out[k, x] = (1.0 - film.ring) / (lorentz * np.sqrt(lorentz)) + film.ring * circle
+
+
+@kernel
+def _look_up(down: Floats, across: Floats, table: Floats, per_step: np.float32, out: Floats) -> None:
+    for y in prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            at = np.sqrt(down[y] * down[y] + across[x] * across[x]) * per_step
+            k = np.int32(at)
+            first = table[u64(k)]
+            out[y, x] = first + (table[u64(k) + u64(1)] - first) * (at - f32(k))
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> ColouredField:
@@ -146,19 +181,40 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ColouredFiel
     tall, wide = _smooth_size(height + 2 * margin), _smooth_size(width + 2 * margin)
     room = ((margin, tall - height - margin), (margin, wide - width - margin))
     threads = get_num_threads()
-    spectrum = fft.rfft2(np.pad(light @ scene.space.luminance, room, mode="symmetric"), workers=threads)
+    level = np.pad(light @ scene.space.luminance, room, mode="symmetric")
+    spectrum = np.asarray(fft.rfft2(level, workers=threads, overwrite_x=True), np.complex64)
     down, across = np.asarray(fft.fftfreq(tall), np.float64), np.asarray(fft.rfftfreq(wide), np.float64)
     skirts = np.array([s.skirt * cells, SKIRT_OF_GREEN * s.skirt * cells])
     # A kernel is the same above and below its middle, so half of the rows tell all.
-    half = np.empty((2, tall // 2 + 1, across.size), np.float32)
-    transfer(np.abs(down[: tall // 2 + 1]), across, skirts, s.ring, radius, EMULSION_BLUR * cells, half)
-    mirrored = np.abs(np.round(down * tall)).astype(int)
+    half = transfer(np.abs(down[: tall // 2 + 1]), across, skirts, Film(s.ring, radius, EMULSION_BLUR * cells))
+    fringes = []
+    for kernel_of_channel in half:
+        shaped = np.empty_like(spectrum)
+        _shape(spectrum, kernel_of_channel, shaped)
+        whole = fft.irfft2(shaped, (tall, wide), workers=threads, overwrite_x=True)
+        fringes.append(whole[margin : margin + height, margin : margin + width])
     out = np.empty_like(light)
-    for channel, share in enumerate((1.0, s.green)):
-        whole = fft.irfft2(spectrum * half[channel][mirrored], (tall, wide), workers=threads)
-        out[:, :, channel] = share * np.maximum(whole[margin : margin + height, margin : margin + width], 0)
-    out[:, :, 2] = BLUE_SHARE * out[:, :, 1]
+    _join(fringes[0], fringes[1], f32(s.green), out)
     return ColouredField(out)
+
+
+@kernel
+def _shape(spectrum: Spectrum, half: Floats, out: Spectrum) -> None:
+    """A spectrum (n, m) times a real one of which the rows up to the middle are given (n // 2 + 1, m)."""
+    rows = spectrum.shape[0]
+    for y in prange(rows):
+        by, line, made = half[min(np.int64(y), rows - np.int64(y))], spectrum[y], out[y]
+        for x in range(line.size):
+            made[x] = line[x] * by[x]
+
+
+@kernel
+def _join(red: Floats, green: Floats, share: np.float32, out: Floats) -> None:
+    """Red and green fringe as a picture, never below zero."""
+    for y in prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            other = share * max(green[y, x], f32(0.0))
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = max(red[y, x], f32(0.0)), other, f32(BLUE_SHARE) * other
 
 
 def _smooth_size(n: int) -> int:
