@@ -11,17 +11,26 @@ from numpy.typing import NDArray
 from aurelon.core import Plate, open_plate, render
 from aurelon.core.analysis.colour_match import match_colour
 from aurelon.core.analysis.finder import Proposal, find_light, lit_sides, propose
+from aurelon.core.analysis.long_shadows import by_shadows
 from aurelon.core.analysis.measure import measure
+from aurelon.core.imaging.arrays import Doubles
 from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.web.seed import DEMO
 from tests.pictures import light, masked_rig, plate_of, renderer_of, rig_of, scene
+from tests.sunlit_field import sunlit_field
 
 
 def found(pixels: NDArray[Any], clue: str) -> Proposal:
     return next(p for p in find_light(pixels.astype(np.float32), SRGB).ranked if p.clue == clue)
+
+
+def angle_between(one: Doubles, other: Doubles) -> float:
+    """In degrees."""
+    cosine = one @ other / (np.linalg.norm(one) * np.linalg.norm(other))
+    return float(np.rad2deg(np.arccos(np.clip(cosine, -1, 1))))
 
 
 class Finder(unittest.TestCase):
@@ -99,6 +108,46 @@ class Finder(unittest.TestCase):
             told.append(error)
         self.assertLess(float(np.mean(off)), 25, off)
         self.assertGreaterEqual(int((np.array(off) <= 2 * np.array(told)).sum()), 5, (off, told))
+
+    def test_long_shadows_tell_where_the_sun_is_in_front_and_behind(self) -> None:
+        off: list[float] = []
+        told: list[float] = []
+        by_shading: list[float] = []
+        for seed, height in ((3, 12), (5, 20), (8, 30)):
+            for azimuth in (-150, -120, -50, -25, 20, 35, 60, 130):
+                field = sunlit_field(azimuth, height, seed)
+                tone = encode_array(np.ascontiguousarray(field.picture @ SRGB.luminance))
+                sides, _ = lit_sides(field.picture, tone, field.sky)
+                lit_from = (sides[0][0] - 0.5) * (480, 320) if sides else None
+                sun = by_shadows(field.picture, tone, field.sky, None if lit_from is None else lit_from / np.hypot(*lit_from))
+                assert sun is not None
+                toward = np.array([field.sun[0], -field.sun[1]]) / np.hypot(field.sun[0], field.sun[1])
+                off.append(angle_between(sun.direction, toward))
+                told.append(sun.error)
+                if lit_from is not None:
+                    by_shading.append(angle_between(lit_from, toward))
+        self.assertLess(float(np.median(off)), 10, off)
+        self.assertLess(float(np.mean(off)), 0.7 * float(np.mean(by_shading)))
+        self.assertGreaterEqual(int((np.array(off) <= 2 * np.array(told)).sum()), 22, (off, told))
+
+    def test_shadows_of_a_sun_in_front_are_proposed_at_its_place_off_the_frame(self) -> None:
+        field = sunlit_field(-35, 25, 5)
+        best = find_light(field.picture, SRGB, field.sky).ranked[0]
+        self.assertEqual(best.clue, "long shadows")
+        # The picture is seen as through a lens whose focal length is its diagonal: x / f is the tangent of the azimuth.
+        self.assertAlmostEqual(best.place[0], 0.5 + np.hypot(480, 320) / 480 * np.tan(np.deg2rad(-35)), delta=0.06)
+        self.assertLess(best.place[1], 0)
+        self.assertIsNotNone(best.error)
+
+    def test_level_lines_and_posts_are_no_shadows(self) -> None:
+        picture = np.full((320, 480, 3), 0.3, np.float32)
+        picture[:140] = (0.5, 0.65, 0.9)
+        for row in range(150, 320, 12):  # as waves are, or planks: dark and cool, and level
+            picture[row : row + 5] = (0.1, 0.12, 0.15)
+        picture[150:, 40::60] = (0.05, 0.06, 0.08)
+        sky = np.zeros((320, 480), np.float32)
+        sky[:140] = 1
+        self.assertIsNone(by_shadows(picture, encode_array(np.ascontiguousarray(picture @ SRGB.luminance)), sky, None))
 
     def test_nothing_is_made_of_nothing(self) -> None:
         for level in (0.0, 0.5, 1.0):

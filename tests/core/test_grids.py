@@ -22,7 +22,7 @@ from aurelon.core.graph.resolve import WORKING_EDGE, resolve
 from aurelon.core.imaging.colour_matrix import NEUTRAL, mixed
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.merging import lay
-from aurelon.core.imaging.noise import NO_CELL, lattice_noise, moment
+from aurelon.core.imaging.noise import Moment, lattice_of, moment, noise_in
 from aurelon.core.imaging.resample import enlarge_to, reduce_to
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB, SRGB_CURVE
 from aurelon.core.imaging.screen import encode_jpeg, encode_png, to_screen
@@ -288,14 +288,17 @@ class Rays(unittest.TestCase):
 NOW = moment(7, 0.0, 0.0)
 
 
+def noise_at(x: float, y: float, now: Moment) -> float:
+    return float(noise_in(np.float32(x), np.float32(y), lattice_of((x, y), (x, y), now)))
+
+
 class Noise(unittest.TestCase):
     def test_a_pattern_turns_into_the_next_without_a_jump_and_holds_still_at_none(self) -> None:
         self.assertEqual(moment(7, 0.0, 99.0), moment(7, 1.0, 0.0))
-        place = np.float32(3.3), np.float32(5.7)
+        place = 3.3, 5.7
 
         def at(seconds: float) -> float:
-            now = moment(7, 2.0, seconds)
-            return float(lattice_noise(*place, now.seed, now.later, now.share, np.full(6, NO_CELL, np.float32)))
+            return noise_at(*place, moment(7, 2.0, seconds))
 
         times = np.arange(0, 3, 1 / 240)
         values = np.array([at(float(t)) for t in times])
@@ -328,22 +331,15 @@ class Noise(unittest.TestCase):
                 self.assertGreater(float(np.abs(render(later, moving) - render(plate, moving)).max()), 1e-4, kind)
         self.assertEqual(sorted(found), ["beam", "fan", "glints", "line", "shafts", "strokes", "water"])
 
-    def test_a_kept_cell_changes_nothing_whatever_way_the_places_run(self) -> None:
-        rng = np.random.default_rng(4)
-        kept = np.full(6, NO_CELL, np.float32)
-        for x, y in [*np.cumsum(rng.normal(0, 0.3, (400, 2)), axis=0), (-0.0, 0.0), (1.0, -1.0)]:
-            fresh = np.full(6, NO_CELL, np.float32)
+    def test_it_is_the_same_from_a_table_of_any_part_of_the_plane(self) -> None:
+        whole = lattice_of((-9, -9), (9, 9), NOW)
+        for x, y in [*np.random.default_rng(4).uniform(-9, 9, (400, 2)), (0.0, 0.0), (1.0, -1.0), (8.999, 8.999)]:
             place = np.float32(x), np.float32(y)
-            self.assertEqual(
-                lattice_noise(*place, NOW.seed, NOW.later, NOW.share, kept),
-                lattice_noise(*place, NOW.seed, NOW.later, NOW.share, fresh),
-            )
+            self.assertAlmostEqual(noise_in(*place, whole), noise_in(*place, lattice_of((x, y), (x, y), NOW)), delta=1e-5)
 
     def test_it_is_even_over_its_range_and_continuous(self) -> None:
-        kept = np.full(6, NO_CELL, np.float32)
-        line = np.array(
-            [lattice_noise(np.float32(x), np.float32(3.3), NOW.seed, NOW.later, NOW.share, kept) for x in np.arange(0, 400, 0.01)]
-        )
+        table = lattice_of((0, 3.3), (400, 3.3), NOW)
+        line = np.array([noise_in(np.float32(x), np.float32(3.3), table) for x in np.arange(0, 400, 0.01)])
         self.assertLess(float(np.abs(np.diff(line)).max()), 0.02)
         self.assertAlmostEqual(float(line.mean()), 0.5, delta=0.05)
         self.assertTrue(0 <= line.min() < 0.15 and 0.85 < line.max() <= 1)

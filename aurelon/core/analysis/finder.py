@@ -1,10 +1,11 @@
 """Where light comes from in a picture, and its colour: proposals in their order, for a person to accept.
 
-Four things are looked for: compact highlights; the middle of a glare, which may stand behind something
+Five things are looked for: compact highlights; the middle of a glare, which may stand behind something
 that cuts it in two, as a sun behind a mast; the place toward which streaks run, in the frame or
 outside it; and the side from which things are lit, by the mean slope of shading where it is warm and
 bright together (Zheng and Chellappa, "Estimation of Illuminant Direction, Albedo, and Shape from Shading",
-1991, and the two-coloured light of sun and sky), with its error. Each has a confidence of its own; none is certain.
+1991, and the two-coloured light of sun and sky), with its error; and the shadows that things cast on the ground
+(see `long_shadows`). Each has a confidence of its own; none is certain.
 """
 
 from __future__ import annotations
@@ -17,6 +18,7 @@ import cv2
 import numpy as np
 
 from aurelon.core.analysis.areas import sure_sky_of
+from aurelon.core.analysis.long_shadows import by_shadows
 from aurelon.core.analysis.spot_colour import EDGE, colour_at
 from aurelon.core.graph.nodes import ValueNode, Work, digest_of
 from aurelon.core.graph.renderer import Renderer, Working
@@ -28,7 +30,7 @@ from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.masks.shared.part import resampled
 from aurelon.core.rig import Rig
 
-Clue = Literal["bright spot", "streaks", "lit sides"]
+Clue = Literal["bright spot", "streaks", "lit sides", "long shadows"]
 
 MOST, LEAST_SURE = 5, 0.05
 SMALLEST_SPOT, SPOT_SIZES = 0.004, 8  # diagonals; each size is half as large again as the last
@@ -84,21 +86,29 @@ def find_light(pixels: Floats, space: RgbSpace, sky: Floats | None = None) -> Pr
     bright spot outside of the `sky` (h, w) in 0..1, where one is known, is likely a leaf or a rock."""
     level = pixels @ space.luminance
     tone = encode_array(np.ascontiguousarray(level))
-    sides, error = lit_sides(pixels, tone, sky)
-    found = [*_bright_spots(tone, level), *_glare(tone), *_streaks(tone), *sides]
-    if sky is not None and float(np.average(level, weights=sky + np.float32(1e-6))) > DAYLIGHT:
-        found = [(place, clue, sure * _sky_round(sky, place) if clue == "bright spot" else sure) for place, clue, sure in found]
     diagonal = float(np.hypot(*tone.shape))
     size = np.array([tone.shape[1], tone.shape[0]])
+    sides, error = lit_sides(pixels, tone, sky)
+    errors: dict[Clue, float | None] = {"lit sides": error}
+    found = [*_bright_spots(tone, level), *_glare(tone), *_streaks(tone)]
+    if sky is not None and float(np.average(level, weights=sky + np.float32(1e-6))) > DAYLIGHT:
+        found = [(place, clue, sure * _sky_round(sky, place) if clue == "bright spot" else sure) for place, clue, sure in found]
+        lit_from = (sides[0][0] - 0.5) * size / (FAR_AWAY * diagonal) if sides else None
+        sun = by_shadows(pixels, tone, sky, lit_from)
+        if sun is not None:
+            place = 0.5 + sun.direction * FAR_AWAY * diagonal / size if sun.place is None else sun.place / size
+            found.append((place, "long shadows", sun.confidence))
+            errors["long shadows"] = sun.error
+            # Where shadows are clear they tell better than shading does.
+            sides = [(at, clue, sure * (1 - sun.confidence)) for at, clue, sure in sides]
+    found += sides
     ranked: list[Proposal] = []
     for place, clue, confidence in sorted(found, key=lambda f: -f[2]):
         if any(np.hypot(*((np.array(p.place) - place) * size)) < SAME_PLACE * diagonal for p in ranked):
             continue
         at = (round(float(place[0]), 4), round(float(place[1]), 4))
         kelvin, tint = colour_at(pixels, space, at)
-        ranked.append(
-            Proposal(at, clue, confidence, kelvin, tint, temperature_hex(kelvin, tint), error if clue == "lit sides" else None)
-        )
+        ranked.append(Proposal(at, clue, confidence, kelvin, tint, temperature_hex(kelvin, tint), errors.get(clue)))
     return Proposals([p for p in ranked[:MOST] if p.confidence >= LEAST_SURE])
 
 

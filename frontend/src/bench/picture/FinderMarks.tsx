@@ -48,6 +48,7 @@ const clues: Record<string, string> = {
   "bright spot": "a bright spot",
   streaks: "streaks lead here",
   "lit sides": "things are lit from here",
+  "long shadows": "shadows point away from here",
 };
 
 /** Where light may come from, as marks in its colour: one press sets the light there. */
