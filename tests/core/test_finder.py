@@ -113,7 +113,7 @@ class Finder(unittest.TestCase):
         off: list[float] = []
         told: list[float] = []
         by_shading: list[float] = []
-        for seed, height in ((3, 12), (5, 20), (8, 30)):
+        for seed, height in ((3, 12), (5, 25)):
             for azimuth in (-150, -120, -50, -25, 20, 35, 60, 130):
                 field = sunlit_field(azimuth, height, seed)
                 tone = encode_array(np.ascontiguousarray(field.picture @ SRGB.luminance))
@@ -128,7 +128,7 @@ class Finder(unittest.TestCase):
                     by_shading.append(angle_between(lit_from, toward))
         self.assertLess(float(np.median(off)), 10, off)
         self.assertLess(float(np.mean(off)), 0.7 * float(np.mean(by_shading)))
-        self.assertGreaterEqual(int((np.array(off) <= 2 * np.array(told)).sum()), 22, (off, told))
+        self.assertGreaterEqual(int((np.array(off) <= 2 * np.array(told)).sum()), 15, (off, told))
 
     def test_shadows_of_a_sun_in_front_are_proposed_at_its_place_off_the_frame(self) -> None:
         field = sunlit_field(-35, 25, 5)
