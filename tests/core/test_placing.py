@@ -6,9 +6,11 @@ import unittest
 
 import numpy as np
 
-from aurelon.core import Plate, render
+from aurelon.core import Plate, Rig, render
+from aurelon.core.imaging.rgb_space import SRGB_CURVE
 from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.initial_settings import luminance_in, merge_on, open_share
+from aurelon.core.rig.new_light import new_light
 from tests.pictures import every_kind, light, plate_of, rig_of, scene
 
 
@@ -36,6 +38,15 @@ class Placing(unittest.TestCase):
         plate = halves(0.001, 0.3)
         self.assertEqual(merge_on(plate, (0, 0, 0.5, 1), relight=1, expose=0.4), {"mode": "expose", "intensity": 0.4})
         self.assertEqual(merge_on(plate, (0.5, 0, 1, 1), relight=1, expose=0.4), {"mode": "relight", "intensity": 1})
+
+    def test_a_new_halation_blows_out_little_round_lamps_that_are_nearly_white(self) -> None:
+        y, x = np.mgrid[0:200, 0:300]
+        lamps = sum(np.exp(-((x - at) ** 2 + (y - 90) ** 2) / 500) for at in (60, 150, 240))
+        plate = plate_of(np.repeat((0.05 + 0.9 * np.minimum(lamps, 1))[:, :, None], 3, axis=2).astype(np.float32))
+        made = render(plate, Rig(lights=[new_light("halation", plate, Rig()).model_dump()]))
+        white = (SRGB_CURVE.encode(made) >= 254.5 / 255).any(axis=2) & ~(SRGB_CURVE.encode(plate.pixels) >= 254.5 / 255).any(axis=2)
+        self.assertLess(float(white.mean()), 0.02)
+        self.assertGreater(float((made - plate.pixels)[:, :, 0].max()), 0.05)
 
     def test_a_new_light_of_every_kind_is_seen_on_any_plate_that_can_show_it(self) -> None:
         night = plate_of(np.full((160, 240, 3), 0.002, np.float32))

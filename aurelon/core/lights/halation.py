@@ -230,8 +230,8 @@ def _smooth_size(n: int) -> int:
 
 
 def initial(plate: Plate) -> dict[str, dict[str, Any]]:
-    """A threshold that a small, bright share of this picture passes."""
-    return {"source": {"threshold": open_share(plate, 0.03, Source().knee)}}
+    """A threshold that a small, bright share of this picture passes, laid so that what is bright already is not blown out."""
+    return {"source": {"threshold": open_share(plate, 0.03, Source().knee)}, "merge": {"mode": "expose", "intensity": 0.8}}
 
 
 KIND = Kind(

@@ -17,7 +17,7 @@ from aurelon.core.rig.model import LIGHT_MODELS, Light, Rig
 
 EDGE = 240  # pixels on the long edge are enough to see how strong a light is
 TRIES, WEAKER, STRONGER = 12, 0.85, 1.5  # how often its intensity is changed, and by what
-MOST_CLIPPED, LEAST_SEEN = 0.018, 0.06  # share of pixels clipped anew; display-encoded change that is seen at once
+MOST_CLIPPED, LEAST_SEEN = 0.012, 0.06  # share of pixels clipped anew, at this size; display-encoded change that is seen at once
 LEFT = 0.4  # of the places where a light is seen, how many must be left
 CLIPPED = 254.5 / 255
 STRONGEST = 4.0
