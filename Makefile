@@ -46,10 +46,14 @@ attack: setup-test
 	$(BIN)/python -m tests.attack.soak $(or $(MINUTES),120)
 
 # The byte code is made here, so that a start takes no time for it where Python is told to write none.
-setup: $(STAMPS)/precompiled $(STAMPS)/built
+setup: $(STAMPS)/venv
+	$(MAKE) --no-print-directory -j2 $(STAMPS)/precompiled $(STAMPS)/built
 	$(BIN)/python -m compileall -q aurelon
 
-setup-test: setup $(STAMPS)/tested-with
+# Kernels are compiled while the front end is built and the browser comes.
+setup-test: $(STAMPS)/venv
+	$(MAKE) --no-print-directory -j3 $(STAMPS)/precompiled $(STAMPS)/built $(STAMPS)/tested-with
+	$(BIN)/python -m compileall -q aurelon
 
 $(STAMPS)/venv: requirements.lock pyproject.toml
 	$(PYTHON) -m venv .venv
