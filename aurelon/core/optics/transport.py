@@ -273,7 +273,7 @@ def soften(field: Floats, rays: Rays, angle: float) -> None:
     _soften(field.reshape(field.shape[0], -1), f32(width / rays.pitch), rays.whole)
 
 
-BLOCK = 32  # samples of a ray softened together; their running means stay in the nearest cache
+BLOCK = 64  # samples of a ray softened together; their running means stay in the second cache
 
 
 @kernel
