@@ -68,7 +68,7 @@ export function FinderMarks() {
     <Marks role="group" aria-label="Where the light may come from">
       {proposals.map((proposal, k) => {
         const at = toScreen(placement, plate, proposal.place);
-        const off = proposal.error == null ? "" : ` give or take ${Math.round(proposal.error)}°`;
+        const off = proposal.error == null ? "" : `, give or take ${Math.round(proposal.error)}°`;
         const text = `${clues[proposal.clue] ?? proposal.clue}${off}, ${Math.round(proposal.confidence * 100)} % sure, ${proposal.temperature} K`;
         return (
           <g
