@@ -93,6 +93,23 @@ class Demo(unittest.TestCase):
         fog = np.asarray(Image.open(BESIDE / "harbour-fog.png"), np.float64)
         self.assertGreater(float(np.corrcoef((seen[1] - seen[0]).ravel(), fog.ravel())[0, 1]), 0.95)
 
+    def test_beams_through_a_hatch_lie_where_fog_would_scatter_its_light(self) -> None:
+        # Three side by side, each from the foot and the head of the opening to where they land, dragged by what is seen of it.
+        # Measured after one gain: 0.79 at the settings of a new one, 0.83 with five and harder ends. A beam is flat, the light is
+        # not.
+        plate = open_plate(DEMO / "plates" / "boatshed.jpg")
+        beam = new_light("beam", plate, Rig()).model_dump()
+        beam["source"]["beams"] = [
+            [(0.531, 0.490), (0.531, 0.342), (0.344, 0.828), (0.454, 0.744)],
+            [(0.554, 0.491), (0.554, 0.343), (0.389, 0.824), (0.486, 0.742)],
+            [(0.576, 0.491), (0.576, 0.344), (0.434, 0.821), (0.518, 0.740)],
+        ]
+        beam["spread"]["dust"] = 0.0
+        ours = render(plate, Rig(lights=[beam]), size=(300, 200), show=f"stage:{beam['id']}:spread").mean(axis=2)
+        boat = np.asarray(Image.open(BESIDE / "boatshed-subject.png").resize((300, 200)), np.float64) / 255
+        fog = np.asarray(Image.open(BESIDE / "boatshed-fog.png"), np.float64)
+        self.assertGreater(float(np.corrcoef((ours * (1 - boat)).ravel(), fog.ravel())[0, 1]), 0.77)
+
     def test_the_harbour_has_two_blooms_each_with_its_own_mask(self) -> None:
         rig = parse_rig((DEMO / "rigs" / "harbour.json").read_bytes())
         blooms = [light for light in rig.stack if light.kind == "bloom"]
