@@ -65,9 +65,16 @@ class Found(unittest.TestCase):
                 draw.rectangle(
                     (20 + word * 40, 12 + line * 14, 20 + word * 40 + int(rng.integers(10, 34)), 18 + line * 14), fill=(20, 20, 20)
                 )
-        cases: dict[str, Floats] = {
+        rows, columns = np.mgrid[0:200, 0:300]
+        drawing = np.where(columns[:, :, None] % 100 < 50, [0.10, 0.30, 0.12], [0.35, 0.25, 0.15])
+        drawing[rows < 60 + 20 * np.sin(columns / 30)] = (0.5, 0.6, 0.8)
+        spot = np.exp(-((rows - 130) ** 2 + (columns - 90) ** 2) / 900)
+        cases = {
             "noise": rng.random((200, 300, 3)).astype(np.float32),
             "all sky": np.broadcast_to(np.linspace(0.3, 0.5, 200, dtype=np.float32)[:, None, None], (200, 300, 3)).copy(),
+            "a chessboard": np.kron(np.indices((10, 15)).sum(axis=0) % 2, np.ones((20, 20)))[:, :, None] * np.ones(3, np.float32),
+            "a drawing": drawing,
+            "a slide": np.clip(0.13 + 0.01 * rng.standard_normal((200, 300, 1)) - 0.04 * spot[:, :, None], 0, 1) * np.ones(3),
             "fog": 0.5 + 0.004 * rng.standard_normal((200, 300, 3)).astype(np.float32),
             "black": np.zeros((200, 300, 3), np.float32),
             "white": np.ones((200, 300, 3), np.float32),
@@ -76,7 +83,7 @@ class Found(unittest.TestCase):
             "a line of pixels": np.ones((1, 900, 3), np.float32),
         }
         for name, pixels in cases.items():
-            self.assertFalse(any(area.sure for area in areas_of(plate_of(pixels))), name)
+            self.assertFalse(any(area.sure for area in areas_of(plate_of(np.asarray(pixels, np.float32)))), name)
         shed = open_plate(PLATES / "boatshed.jpg")
         self.assertFalse(next(area for area in areas_of(shed) if area.name == "sky").sure)
 

@@ -42,6 +42,10 @@ CELLS = (12, 10, 10, 5)  # of lightness, two axes of colour, and height, in whic
 CLEAR = 3.0  # log-odds beyond which one pixel's colour says no more
 CLEAR_STEP = 0.35  # relative step of tone or colour across a border that is beyond doubt
 PARTING_EDGE, LIKE = 0.006, 0.3  # what parts things from the sky, and mean log-odds from which such a part is sky
+ALIKE, PARTED, NOT_PARTED = 0.08, 0.50, 0.75  # codes; share of the ground that is like the sky, at most, and where it is no ground
+BLOCKED, LEAST_GROUND = 0.03, 0.05  # tone that is black all over in photographs as well; share of the picture that tells
+SHOT, DRAWN = 0.30, 0.40  # share of neighbours that are quite the same, in photographs at most and in drawings
+ONE_TONED, TWO_TONED = 0.25, 0.35  # standard deviation of tones within a sky at most, and of what is none
 BAND = 5  # pixels about a border within which it is drawn again
 THROUGH, LARGEST_GAP, EDGE_OF_GAP = 2.2, 0.01, 0.02  # log-odds of colour, share of the picture and edges of what shines through
 
@@ -381,4 +385,18 @@ def _confidence(look: _Look, above: Bools, sky: Bools, shown: float) -> float:
     columns = np.arange(above.shape[1])
     lined = float(_lined(look, above.sum(axis=0), columns).mean())
     sure = shown * even * top * float(1 - max(green, 0.7 * brown)) + 0.25 * min(lined / 0.3, 1.0) * even
-    return float(np.clip(sure, 0, 1))
+    like = np.abs(look.codes[ground] - np.median(look.codes[sky], axis=0)).max(axis=1) < ALIKE
+    parted = float(np.clip((NOT_PARTED - float(like.mean())) / (NOT_PARTED - PARTED), 0, 1))
+    return float(np.clip(sure, 0, 1)) * parted * _like_a_photograph(look.codes, inner, ground)
+
+
+def _like_a_photograph(codes: Floats, sky: Bools, ground: Bools) -> float:
+    """1 for a photograph, 0 for a drawing or a screenshot: on a ground that is not black neighbours are hardly ever quite the
+    same, and a sky is not of two tones as a pattern is."""
+    levels = np.round(codes * 255).astype(np.int16)
+    same = np.zeros(ground.shape, bool)
+    same[:, 1:] = (levels[:, 1:] == levels[:, :-1]).all(axis=2)
+    seen = ground & (codes.max(axis=2) > BLOCKED)
+    drawn = float(same[seen].mean()) if float(seen.mean()) > LEAST_GROUND else 0.0
+    spread = float(codes[sky].std(axis=0).max())
+    return float(np.clip((DRAWN - drawn) / (DRAWN - SHOT), 0, 1) * np.clip((TWO_TONED - spread) / (TWO_TONED - ONE_TONED), 0, 1))
