@@ -6,8 +6,8 @@ is computed here a pixel at a time is done in up to half the time at the whole w
 
 from __future__ import annotations
 
-from llvmlite import binding
 from numba import config
+from numba.core.codegen import get_host_cpu_features
 
 HALVED = "prefer-256-bit"
 
@@ -15,7 +15,6 @@ HALVED = "prefer-256-bit"
 def use_wide_vectors() -> None:
     """To be called before the first kernel is declared. Does nothing where somebody has chosen the processor's features
     (NUMBA_CPU_FEATURES), or where there is no AVX-512."""
-    features = binding.get_host_cpu_features()
-    settings = vars(config)
-    if settings.get("CPU_FEATURES") is None and features.get("avx512f"):
-        settings["CPU_FEATURES"] = f"{features.flatten()},-{HALVED}"
+    features, settings = get_host_cpu_features(), vars(config)
+    if settings.get("CPU_FEATURES") is None and "+avx512f" in features.split(","):
+        settings["CPU_FEATURES"] = f"{features},-{HALVED}"
