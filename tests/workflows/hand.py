@@ -53,6 +53,10 @@ class Job(BrowserTest):
     def key(self, keys: str) -> None:
         self.actions += 1
         self.page.keyboard.press(keys)
+        if keys == "n":  # a hand paints once it sees that the brush is up
+            expect(self.page.get_by_role("button", name=re.compile("^(Bring light back|Take light off)$"))).to_be_visible(
+                timeout=20000
+            )
 
     def click(self, what: Locator) -> None:
         self.actions += 1
