@@ -2,7 +2,7 @@
 
 Five things are looked for: compact highlights; the middle of a glare, which may stand behind something
 that cuts it in two, as a sun behind a mast; the place toward which streaks run, in the frame or
-outside it; and the side from which things are lit, by the mean slope of shading where it is warm and
+outside it; the side from which things are lit, by the mean slope of shading where it is warm and
 bright together (Zheng and Chellappa, "Estimation of Illuminant Direction, Albedo, and Shape from Shading",
 1991, and the two-coloured light of sun and sky), with its error; and the shadows that things cast on the ground
 (see `long_shadows`). Each has a confidence of its own; none is certain.
