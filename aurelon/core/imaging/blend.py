@@ -18,6 +18,7 @@ import numpy as np
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.fastmath import exp_minus, smoothstep, srgb_decode, srgb_encode, unit
+from aurelon.core.imaging.four import spread, store
 from aurelon.core.imaging.kernels import inlined
 
 Triple = tuple[np.float32, np.float32, np.float32]
@@ -116,14 +117,14 @@ def _soft_light(b: np.float32, s: np.float32) -> np.float32:
 
 @inlined
 def _color_dodge(b: np.float32, s: np.float32) -> np.float32:
-    lifted = min(f32(1.0), b / max(f32(1.0) - s, f32(1e-7)))
-    return f32(0.0) if b <= f32(0.0) else lifted
+    # Nothing stays nothing, as the specification says of it by itself.
+    return min(f32(1.0), b / max(f32(1.0) - s, f32(1e-7)))
 
 
 @inlined
 def _color_burn(b: np.float32, s: np.float32) -> np.float32:
-    burnt = f32(1.0) - min(f32(1.0), (f32(1.0) - b) / max(s, f32(1e-7)))
-    return f32(1.0) if b >= f32(1.0) else burnt
+    # White stays white, as the specification says of it by itself.
+    return f32(1.0) - min(f32(1.0), (f32(1.0) - b) / max(s, f32(1e-7)))
 
 
 @inlined
@@ -183,21 +184,21 @@ def _exclusion(b: np.float32, s: np.float32) -> np.float32:
 
 
 @inlined
-def _lit(b: np.float32, l: np.float32, alpha: np.float32, encoded: np.float32) -> np.float32:
+def _lit(b: np.float32, shown: np.float32, l: np.float32, alpha: np.float32, encoded: np.float32) -> np.float32:
     """Back to linear light from a blended, display-encoded value, in modes for which black is neutral.
 
-    What lies above display white is outside the display modes and stays. Where there is no light the picture stays,
-    to the bit.
+    What lies above display white, b - `shown`, is outside the display modes and stays. Where there is no light the
+    picture stays, to the bit.
     """
-    made = max(srgb_decode(unit(encoded)), f32(0.0)) + max(b - f32(1.0), f32(0.0))
+    made = max(srgb_decode(encoded), f32(0.0)) + (b - shown)
     return made if min(alpha, l) > f32(0.0) else b
 
 
 @inlined
-def _covered(b: np.float32, alpha: np.float32, encoded: np.float32) -> np.float32:
+def _covered(b: np.float32, shown: np.float32, alpha: np.float32, encoded: np.float32) -> np.float32:
     """The same in modes in which the light covers: what lies above display white gives way with alpha."""
-    over = max(b - f32(1.0), f32(0.0)) * (f32(1.0) - alpha)
-    return max(srgb_decode(unit(encoded)), f32(0.0)) + over if alpha > f32(0.0) else b
+    made = max(srgb_decode(encoded), f32(0.0)) + (b - shown) * (f32(1.0) - alpha)
+    return made if alpha > f32(0.0) else b
 
 
 Formula = Callable[[np.float32, np.float32], np.float32]
@@ -211,25 +212,28 @@ def _over_light(formula: Formula) -> Run:
     def run(below: Floats, light: Floats, intensity: np.float32, alpha: Floats, out: Floats) -> None:
         for i in range(out.size):
             b, l, k = below[i], light[i], alpha[i]
-            e = srgb_encode(min(b, f32(1.0)))
+            shown = min(b, f32(1.0))
+            e = srgb_encode(shown)
             s = formula(e, srgb_encode(min(l * intensity, f32(1.0))))
-            out[i] = _lit(b, l, k, e + k * (s - e))
+            out[i] = _lit(b, shown, l, k, e + k * (s - e))
 
     made: Run = run
     return made
 
 
-def _over_cover(formula: Formula) -> Callable[[Floats, Floats, Floats, Floats], None]:
-    """A loop over a run of values for a mode in which light covers; `light` is display-encoded here."""
+def _over_cover(formula: Formula) -> Callable[[Floats, Floats, Floats, Floats, Floats], None]:
+    """A loop over a run of values for a mode in which light covers; `light` is display-encoded here, and becomes its
+    colour by `per_alpha`."""
 
     @inlined
-    def run(below: Floats, light: Floats, alpha: Floats, out: Floats) -> None:
+    def run(below: Floats, light: Floats, per_alpha: Floats, alpha: Floats, out: Floats) -> None:
         for i in range(out.size):
             b, k = below[i], alpha[i]
-            e = srgb_encode(min(b, f32(1.0)))
-            out[i] = _covered(b, k, e + k * (formula(e, light[i]) - e))
+            shown = min(b, f32(1.0))
+            e = srgb_encode(shown)
+            out[i] = _covered(b, shown, k, e + k * (formula(e, light[i] * per_alpha[i]) - e))
 
-    made: Callable[[Floats, Floats, Floats, Floats], None] = run
+    made: Callable[[Floats, Floats, Floats, Floats, Floats], None] = run
     return made
 
 
@@ -321,8 +325,15 @@ def _encode(linear: Floats, scale: np.float32, out: Floats) -> None:
 
 @inlined
 def _for_each_channel(alpha: Floats, each: Floats) -> None:
+    """A number of each pixel three times (3n and one more, which is of no use)."""
     for x in range(alpha.size):
-        each[3 * x] = each[3 * x + 1] = each[3 * x + 2] = alpha[x]
+        store(each, 3 * x, spread(alpha[x]))  # the next pixel writes over the fourth
+
+
+@inlined
+def _scale_each(light: Floats, by: Floats) -> None:
+    for i in range(light.size):
+        light[i] *= by[i]
 
 
 @inlined
@@ -335,27 +346,29 @@ def _hold_darks(below: Floats, luminance: Floats, keep_darks: np.float32, alpha:
 
 
 @inlined
-def _unmultiply(light: Floats, alpha: Floats) -> None:
-    """Reads interleaved light as a premultiplied colour: its strongest channel goes into alpha."""
+def _unmultiply(light: Floats, alpha: Floats, per_alpha: Floats) -> None:
+    """Reads interleaved light as a premultiplied colour: its strongest channel goes into alpha, and one over it is what
+    makes it the colour."""
     for x in range(alpha.size):
-        r, g, b = light[3 * x], light[3 * x + 1], light[3 * x + 2]
-        top = max(max(r, g), b)
-        per_top = f32(1.0) / max(top, f32(1e-7))
+        top = max(max(light[3 * x], light[3 * x + 1]), light[3 * x + 2])
+        per_alpha[x] = f32(1.0) / max(top, f32(1e-7))
         alpha[x] *= top
-        light[3 * x], light[3 * x + 1], light[3 * x + 2] = r * per_top, g * per_top, b * per_top
 
 
 @inlined
 def _mix_in(below: Floats, e: Floats, s: Floats, alpha: Floats, out: Floats) -> None:
     """Mixes what was blended in by alpha and goes back to linear light."""
     for i in range(out.size):
-        out[i] = _covered(below[i], alpha[i], e[i] + alpha[i] * (s[i] - e[i]))
+        out[i] = _covered(below[i], min(below[i], f32(1.0)), alpha[i], unit(e[i] + alpha[i] * (s[i] - e[i])))
 
 
 class Scratch(NamedTuple):
-    """For a run of n pixels: alpha for each channel, picture and light encoded, each (3n,), and both as planes (n,), red, green
-    and blue. Arrays of their own, as a compiler that cannot tell them apart does not vectorise."""
+    """For a run of n pixels: one over the light's own alpha (n,); for each channel that (3n + 1,) and alpha (3n + 1,); picture
+    and light encoded, each (3n,), and both as planes (n,), red, green and blue. Arrays of their own, as a compiler that
+    cannot tell them apart does not vectorise."""
 
+    per_alpha: Floats
+    each_per: Floats
     each: Floats
     e: Floats
     s: Floats
@@ -371,7 +384,9 @@ class Scratch(NamedTuple):
 def scratch_for(n: int) -> Scratch:
     """Scratch for runs of up to `n` pixels."""
     return Scratch(
-        np.empty(3 * n, np.float32),
+        np.empty(n, np.float32),
+        np.empty(3 * n + 1, np.float32),
+        np.empty(3 * n + 1, np.float32),
         np.empty(3 * n, np.float32),
         np.empty(3 * n, np.float32),
         np.empty(n, np.float32),
@@ -426,22 +441,22 @@ def _over(mode: int, b: Floats, l: Floats, intensity: np.float32, alpha: Floats,
 
 
 @inlined
-def _covering(mode: int, b: Floats, s: Floats, alpha: Floats, out: Floats) -> None:
-    """The same where light covers; `s` is display-encoded."""
+def _covering(mode: int, b: Floats, s: Floats, per_alpha: Floats, alpha: Floats, out: Floats) -> None:
+    """The same where light covers; `s` is display-encoded, and its colour by `per_alpha`."""
     if mode == MULTIPLY:
-        _run_multiply(b, s, alpha, out)
+        _run_multiply(b, s, per_alpha, alpha, out)
     elif mode == OVERLAY:
-        _run_overlay(b, s, alpha, out)
+        _run_overlay(b, s, per_alpha, alpha, out)
     elif mode == DARKEN:
-        _run_darken(b, s, alpha, out)
+        _run_darken(b, s, per_alpha, alpha, out)
     elif mode == COLOR_BURN:
-        _run_color_burn(b, s, alpha, out)
+        _run_color_burn(b, s, per_alpha, alpha, out)
     elif mode == HARD_LIGHT:
-        _run_hard_light(b, s, alpha, out)
+        _run_hard_light(b, s, per_alpha, alpha, out)
     elif mode == SOFT_LIGHT:
-        _run_soft_light(b, s, alpha, out)
+        _run_soft_light(b, s, per_alpha, alpha, out)
     else:
-        _run_normal(b, s, alpha, out)
+        _run_normal(b, s, per_alpha, alpha, out)
 
 
 @inlined
@@ -454,19 +469,23 @@ def blend_chunk(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: F
     if how.mode <= RELIGHT:
         _in_linear_light(how, b, l, alpha, out)
         return
-    each = scratch.each[: 3 * n]
+    each, per_alpha = scratch.each, scratch.per_alpha[:n]
     if how.black_is_neutral:
         _for_each_channel(alpha, each)
         _over(how.mode, b, l, how.intensity, each, out)
         return
     e, s = scratch.e[: 3 * n], scratch.s[: 3 * n]
     _encode(l, how.intensity, s)
-    if not how.opaque:
-        _unmultiply(s, alpha)
+    if how.opaque:
+        per_alpha[:] = f32(1.0)
+    else:
+        _unmultiply(s, alpha, per_alpha)
     _for_each_channel(alpha, each)
+    _for_each_channel(per_alpha, scratch.each_per)
     if how.mode < HUE:
-        _covering(how.mode, b, s, each, out)
+        _covering(how.mode, b, s, scratch.each_per, each, out)
         return
+    _scale_each(s, scratch.each_per)
     er, eg, eb = scratch.er[:n], scratch.eg[:n], scratch.eb[:n]
     sr, sg, sb = scratch.sr[:n], scratch.sg[:n], scratch.sb[:n]
     _encode(b, f32(1.0), e)

@@ -71,6 +71,15 @@ def _store(typing_context: Any, array: Any, index: Any, value: Any) -> Any:
     return types.void(array, index, value), make
 
 
+def _spread_out(typing_context: Any, number: Any) -> Any:
+    """One number four times."""
+
+    def make(context: Any, builder: Any, signature: Any, values: Any) -> Any:
+        return _spread(builder, values[0])
+
+    return FOUR(types.float32), make
+
+
 def _four(typing_context: Any, a: Any, b: Any, c: Any, d: Any) -> Any:
     """Four numbers as one."""
 
@@ -132,6 +141,7 @@ def _last(typing_context: Any, value: Any) -> Any:
 load = cast("Callable[[Floats, Any], FourType]", intrinsic(_load))
 store = cast("Callable[[Floats, Any, FourType], None]", intrinsic(_store))
 four = cast("Callable[[np.float32, np.float32, np.float32, np.float32], FourType]", intrinsic(_four))
+spread = cast("Callable[[np.float32], FourType]", intrinsic(_spread_out))
 scaled = cast("Callable[[FourType, np.float32], FourType]", intrinsic(_scaled))
 times = cast("Callable[[FourType, FourType], FourType]", intrinsic(_times))
 plus = cast("Callable[[FourType, FourType], FourType]", intrinsic(_plus))

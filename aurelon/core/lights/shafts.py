@@ -33,7 +33,7 @@ from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.colour_matrix import Tint
 from aurelon.core.imaging.fastmath import encode_array, exp_minus, smoothstep, unit
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.kernels import kernel
+from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.noise import moment, ray_variation
 from aurelon.core.imaging.resample import reduce_to
@@ -390,31 +390,40 @@ class Glow(NamedTuple):
     per_pixel: np.float32
 
 
+@inlined
+def _glow(glow: Glow, down: np.float32, bright: Floats) -> None:
+    """The glow along a row of pixels, with nothing in front of it; by itself, so that it vectorises."""
+    one, g = f32(1.0), f32(FORWARD)
+    for x in range(bright.size):
+        across = f32(np.int32(x)) + f32(0.5) - glow.x
+        away2 = across * across + down * down
+        # As `glow_at`.
+        cosine = one / np.sqrt(one + away2 * glow.per_pixel * glow.per_pixel)
+        bent = (one - g) * (one - g) / (one + g * g - f32(2.0) * g * cosine)
+        bright[x] = glow.strength * exp_minus(np.sqrt(away2) * glow.per_size) + glow.haze * bent * np.sqrt(bent)
+
+
 @kernel
 def _glow_beyond(emission: Floats, glow: Glow, light: Floats) -> None:
     """Mixes into the glow (h, w, 4: the last channel) that which comes from beyond what stands in front."""
-    one, g = f32(1.0), f32(FORWARD)
-    for row in prange(light.shape[0]):
-        down = f32(row) + f32(0.5) - glow.y
-        for column in range(light.shape[1]):
-            across = f32(column) + f32(0.5) - glow.x
-            away2 = across * across + down * down
-            bright = glow.strength * exp_minus(np.sqrt(away2) * glow.per_size)
-            if glow.haze > f32(0.0):  # as `glow_at`
-                cosine = one / np.sqrt(one + away2 * glow.per_pixel * glow.per_pixel)
-                bent = (one - g) * (one - g) / (one + g * g - f32(2.0) * g * cosine)
-                bright += glow.haze * bent * np.sqrt(bent)
-            light[row, column, 3] += f32(BEYOND) * (bright * emission[row, column, 3] - light[row, column, 3])
+    rows, columns, _ = light.shape
+    for row in prange(rows):
+        bright = np.empty(columns, np.float32)
+        _glow(glow, f32(row) + f32(0.5) - glow.y, bright)
+        line, seen = light[row].reshape(-1), emission[row].reshape(-1)
+        for x in range(columns):
+            line[4 * x + 3] += f32(BEYOND) * (bright[x] * seen[4 * x + 3] - line[4 * x + 3])
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     grid = scene.working_frame
     diagonal = grid.diagonal
+    softness = float(np.deg2rad(settings.softness))
     if settings.mode == "point":
         x, y = settings.position
-        geometry = polar_rays((x * grid.width, y * grid.height), grid.size)
+        geometry = polar_rays((x * grid.width, y * grid.height), grid.size, softness)
     else:
-        geometry = parallel_rays(settings.angle, grid.size)
+        geometry = parallel_rays(settings.angle, grid.size, softness)
     now = moment(settings.seed, settings.evolution, scene.seconds)
     variation = ray_variation(geometry.bars(settings.count), settings.count, settings.variety, now)
     lengths = geometry.distances() / diagonal
@@ -445,7 +454,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
         blocking=STRONGEST_BLOCKING * settings.blocking**2 / diagonal,
     )
     if settings.softness > SHARPEST:
-        soften(rays, geometry, np.deg2rad(settings.softness))
+        soften(rays, geometry, softness)
     light = sampled(rays, geometry, grid)
     if point:
         # Of the glow some is scattered between what stands in front and the source, and is seen wherever the picture is open.

@@ -22,6 +22,7 @@ from aurelon.core.imaging.kernels import inlined, kernel
 Places = NDArray[np.uint32]
 
 ACROSS = 2.0  # pixels between rays where they lie widest apart
+SOFT_ACROSS, PER_SOFTNESS = 4.0, 3.0  # the most of them where rays are softened, and rays to the half-width of that
 ALONG = 2.0  # pixels between steps
 ENTRY = 0.01  # diagonals over which the openness at a ray's start is averaged
 MARGIN = 3  # steps marched beyond the frame, so that its edge can be interpolated
@@ -74,30 +75,40 @@ class Rays:
         return steps if self.parallel else steps + self.start
 
 
-def polar_rays(source: tuple[float, float], grid: tuple[int, int]) -> Rays:
-    """A fan round `source` (pixels, anywhere): a whole turn from within, else the wedge that is needed."""
+def _apart(softness: float) -> float:
+    """Pixels between rays that will be softened by a triangle of this half-width (pixels, where they lie widest apart): no
+    closer than can be seen afterwards."""
+    return min(max(softness / PER_SOFTNESS, ACROSS), SOFT_ACROSS)
+
+
+def polar_rays(source: tuple[float, float], grid: tuple[int, int], softness: float = 0.0) -> Rays:
+    """A fan round `source` (pixels, anywhere): a whole turn from within, else the wedge that is needed. `softness` is the
+    angle (radians) by which it will be softened: see `soften`."""
     width, height = grid
     x, y = source
     corners = np.array([(0, 0), (width, 0), (0, height), (width, height)], float) - (x, y)
     far = float(np.hypot(corners[:, 0], corners[:, 1]).max())
     near = float(np.hypot(max(-x, 0, x - width), max(-y, 0, y - height)))
+    reference = max(0.5 * diagonal(grid), float(np.hypot(x - width / 2, y - height / 2)))
+    apart = _apart(softness * 0.5 * diagonal(grid) / reference * far)
     if near == 0:
-        count = max(16, int(np.ceil(2 * np.pi * far / ACROSS)))
+        count = max(16, int(np.ceil(2 * np.pi * far / apart)))
         middle, first, pitch, whole = 0.0, -np.pi, 2 * np.pi / count, True
     else:
         middle = float(np.arctan2(height / 2 - y, width / 2 - x))
         turned = np.arctan2(corners[:, 1], corners[:, 0]) - middle
         turned = (turned + np.pi) % (2 * np.pi) - np.pi
         low, high = float(turned.min()), float(turned.max())
-        count = max(8, int(np.ceil((high - low) * far / ACROSS))) + 5
+        count = max(8, int(np.ceil((high - low) * far / apart))) + 5
         pitch = (high - low) / (count - 5)
         first, whole = low - 2 * pitch, False
     steps = int(np.ceil((far - near) / ALONG)) + MARGIN
     return Rays(False, x, y, middle, first, pitch, count, near, steps, whole, grid)
 
 
-def parallel_rays(angle: float, grid: tuple[int, int]) -> Rays:
-    """A bundle that travels toward `angle` (degrees, 0 right, 90 up) across the whole grid."""
+def parallel_rays(angle: float, grid: tuple[int, int], softness: float = 0.0) -> Rays:
+    """A bundle that travels toward `angle` (degrees, 0 right, 90 up) across the whole grid. `softness` is the angle (radians)
+    by which it will be softened: see `soften`."""
     width, height = grid
     middle = -float(np.deg2rad(angle))
     dx, dy = np.cos(middle), np.sin(middle)
@@ -105,7 +116,7 @@ def parallel_rays(angle: float, grid: tuple[int, int]) -> Rays:
     along = corners @ (dx, dy)
     across = corners @ (-dy, dx)
     span = float(across.max() - across.min())
-    count = max(8, int(np.ceil(span / ACROSS))) + 5
+    count = max(8, int(np.ceil(span / _apart(softness * 0.5 * diagonal(grid))))) + 5
     pitch = span / (count - 5)
     steps = int(np.ceil(float(along.max() - along.min()) / ALONG)) + MARGIN
     first = float(across.min()) - 2 * pitch
