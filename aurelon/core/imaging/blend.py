@@ -20,6 +20,7 @@ from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.fastmath import exp_minus, smoothstep, srgb_decode, srgb_encode, unit
 from aurelon.core.imaging.four import spread, store
 from aurelon.core.imaging.kernels import inlined
+from aurelon.core.imaging.runs import fill, multiply
 
 Triple = tuple[np.float32, np.float32, np.float32]
 
@@ -331,12 +332,6 @@ def _for_each_channel(alpha: Floats, each: Floats) -> None:
 
 
 @inlined
-def _scale_each(light: Floats, by: Floats) -> None:
-    for i in range(light.size):
-        light[i] *= by[i]
-
-
-@inlined
 def _hold_darks(below: Floats, luminance: Floats, keep_darks: np.float32, alpha: Floats) -> None:
     red, green, blue = luminance[0], luminance[1], luminance[2]
     for x in range(alpha.size):
@@ -477,7 +472,7 @@ def blend_chunk(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: F
     e, s = scratch.e[: 3 * n], scratch.s[: 3 * n]
     _encode(l, how.intensity, s)
     if how.opaque:
-        per_alpha[:] = f32(1.0)
+        fill(per_alpha, f32(1.0))
     else:
         _unmultiply(s, alpha, per_alpha)
     _for_each_channel(alpha, each)
@@ -485,7 +480,7 @@ def blend_chunk(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: F
     if how.mode < HUE:
         _covering(how.mode, b, s, scratch.each_per, each, out)
         return
-    _scale_each(s, scratch.each_per)
+    multiply(s, scratch.each_per)
     er, eg, eb = scratch.er[:n], scratch.eg[:n], scratch.eb[:n]
     sr, sg, sb = scratch.sr[:n], scratch.sg[:n], scratch.sb[:n]
     _encode(b, f32(1.0), e)

@@ -9,6 +9,7 @@ import numpy as np
 from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32, u64
+from aurelon.core.imaging.four import at_least, four, part, plus, scaled, store
 from aurelon.core.imaging.kernels import kernel
 
 
@@ -70,11 +71,17 @@ def mixed(light: Floats, matrix: Floats) -> Floats:
 def _mix(light: Floats, channels: int, m: Floats, out: Floats) -> None:
     zero = f32(0.0)
     count = out.size // 3
+    of_r, of_g = four(m[0, 0], m[1, 0], m[2, 0], zero), four(m[0, 1], m[1, 1], m[2, 1], zero)
+    of_b, of_own = four(m[0, 2], m[1, 2], m[2, 2], zero), four(m[0, 3], m[1, 3], m[2, 3], zero)
     for block in prange((count + BLOCK - 1) // BLOCK):
-        for i in range(block * BLOCK, min((block + 1) * BLOCK, count)):
+        last = min((block + 1) * BLOCK, count) - 1
+        for i in range(block * BLOCK, last + 1):
             p, o = u64(channels) * u64(i), u64(3) * u64(i)
-            r, g, b = light[p], light[p + u64(1)], light[p + u64(2)]
-            own = light[p + u64(3)] if channels == 4 else zero
-            out[o] = max(m[0, 0] * r + m[0, 1] * g + m[0, 2] * b + m[0, 3] * own, zero)
-            out[o + u64(1)] = max(m[1, 0] * r + m[1, 1] * g + m[1, 2] * b + m[1, 3] * own, zero)
-            out[o + u64(2)] = max(m[2, 0] * r + m[2, 1] * g + m[2, 2] * b + m[2, 3] * own, zero)
+            made = plus(plus(scaled(of_r, light[p]), scaled(of_g, light[p + u64(1)])), scaled(of_b, light[p + u64(2)]))
+            if channels == 4:
+                made = plus(made, scaled(of_own, light[p + u64(3)]))
+            made = at_least(made, zero)
+            if i < last:
+                store(out, o, made)  # the next pixel writes over the fourth
+            else:
+                out[o], out[o + u64(1)], out[o + u64(2)] = part(made, 0), part(made, 1), part(made, 2)

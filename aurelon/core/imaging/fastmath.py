@@ -1,8 +1,9 @@
 """Transfer curves, exponential, angle and easing as short polynomials, for use inside kernels.
 
 Library functions keep a compiler from vectorising a loop; these are additions, products and
-square roots only, in pairs where that makes the way from one to the next shorter. Each is a Chebyshev fit of the exact function; the bound beside it is the
-largest error over the range in float32, and the tests hold it to that.
+square roots only, in pairs where that makes the way from one to the next shorter. Each is a
+Chebyshev fit of the exact function; the bound beside it is the largest error over the range in
+float32, and the tests hold it to that.
 """
 
 from __future__ import annotations

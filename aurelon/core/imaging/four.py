@@ -128,6 +128,25 @@ def _with_last(typing_context: Any, value: Any, number: Any) -> Any:
     return FOUR(FOUR, types.float32), make
 
 
+def _at_least(typing_context: Any, value: Any, low: Any) -> Any:
+    """Four numbers, none of them below one."""
+
+    def make(context: Any, builder: Any, signature: Any, values: Any) -> Any:
+        floor = _spread(builder, values[1])
+        return builder.select(builder.fcmp_ordered(">", values[0], floor, flags=FAST), values[0], floor)
+
+    return FOUR(FOUR, types.float32), make
+
+
+def _part(typing_context: Any, value: Any, index: Any) -> Any:
+    """One of four numbers."""
+
+    def make(context: Any, builder: Any, signature: Any, values: Any) -> Any:
+        return builder.extract_element(values[0], context.cast(builder, values[1], signature.args[1], types.int32))
+
+    return types.float32(FOUR, index), make
+
+
 def _last(typing_context: Any, value: Any) -> Any:
     """The fourth of four numbers."""
 
@@ -145,5 +164,7 @@ spread = cast("Callable[[np.float32], FourType]", intrinsic(_spread_out))
 scaled = cast("Callable[[FourType, np.float32], FourType]", intrinsic(_scaled))
 times = cast("Callable[[FourType, FourType], FourType]", intrinsic(_times))
 plus = cast("Callable[[FourType, FourType], FourType]", intrinsic(_plus))
+at_least = cast("Callable[[FourType, np.float32], FourType]", intrinsic(_at_least))
+part = cast("Callable[[FourType, int], np.float32]", intrinsic(_part))
 with_last = cast("Callable[[FourType, np.float32], FourType]", intrinsic(_with_last))
 last = cast("Callable[[FourType], np.float32]", intrinsic(_last))

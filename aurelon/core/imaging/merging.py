@@ -18,6 +18,7 @@ from aurelon.core.imaging.colour_matrix import white_in
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.resample import enlarge_to, reduce_to, spline_rows, widened
+from aurelon.core.imaging.runs import add_to, fill, multiply
 
 
 class Box(NamedTuple):
@@ -266,18 +267,18 @@ def _lay(
                 part = light[3 * (begin - first) : 3 * (end - first)]
                 at = row - near.y0
                 if soft.channels == 0:
-                    light[: 3 * (begin - first)] = f32(0.0)
-                    light[3 * (end - first) :] = f32(0.0)
+                    fill(light[: 3 * (begin - first)], f32(0.0))
+                    fill(light[3 * (end - first) :], f32(0.0))
                     if has_drawn and begin < end:
                         part[:] = drawn[at].reshape(-1)[3 * (begin - near.x0) : 3 * (end - near.x0)]
                 elif begin < end:
                     if hidden:
                         _hide(part, through[at, begin - near.x0 : end - near.x0])
                     if has_drawn:
-                        part += drawn[at].reshape(-1)[3 * (begin - near.x0) : 3 * (end - near.x0)]
+                        add_to(part, drawn[at].reshape(-1)[3 * (begin - near.x0) : 3 * (end - near.x0)])
                 if levelling:
                     _level(light, luminance, levels)
-                alpha[:] = how.opacity if how.intensity > f32(0.0) else f32(0.0)
+                fill(alpha, how.opacity if how.intensity > f32(0.0) else f32(0.0))
                 if masked:
-                    alpha *= mask[row, first : first + n]
+                    multiply(alpha, mask[row, first : first + n])
                 blend_chunk(how, under, light, luminance, alpha, scratch, over)

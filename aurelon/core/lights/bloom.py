@@ -18,7 +18,7 @@ from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
 from aurelon.core.lights.shared.fields import ColouredField
-from aurelon.core.lights.shared.highlights import HighlightSource, highlights
+from aurelon.core.lights.shared.highlights import HighlightSource, light_where_open
 from aurelon.core.lights.shared.initial_settings import open_share
 from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene
 from aurelon.core.plate import Plate
@@ -49,7 +49,7 @@ class Spread(Settings):
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the picture's light where it is above the threshold."""
-    return np.ascontiguousarray(highlights(reading, settings, frame)[:, :, :3])
+    return light_where_open(reading, settings, frame)
 
 
 def octave_weights(falloff: float) -> list[float]:

@@ -135,46 +135,6 @@ def _gradient(smooth: Floats, out: Floats) -> None:
             _roots(xx, xy, yy, out[y])
 
 
-@inlined
-def _keep_larger(values: Floats, line: Floats) -> None:
-    for x in range(line.size):
-        line[x] = max(line[x], values[x])
-
-
-@inlined
-def _larger_of(a: Floats, b: Floats, out: Floats) -> None:
-    for x in range(out.size):
-        out[x] = max(a[x], b[x])
-
-
-@kernel
-def _brightest_near(picture: Floats, reach: int, out: Floats) -> None:
-    """The largest of each channel within `reach` pixels across and down, (h, w, 3)."""
-    height, width, _ = picture.shape
-    flat, made = picture.reshape(height, -1), out.reshape(height, -1)
-    for y in prange(height):
-        # With the border repeated on both sides, so that every shift is one run.
-        line = np.empty(3 * (width + 2 * reach), np.float32)
-        middle = line[3 * reach : 3 * (reach + width)]
-        middle[:] = flat[y]
-        for row in range(max(y - reach, 0), min(y + reach, height - 1) + 1):
-            _keep_larger(flat[row], middle)
-        for x in range(reach):
-            for c in range(3):
-                line[3 * x + c] = middle[c]
-                line[3 * (reach + width + x) + c] = middle[3 * (width - 1) + c]
-        # The largest of so many neighbours, doubled until two of them, overlapping, cover all.
-        covered = 1
-        other = np.empty_like(line)
-        while 2 * covered <= 2 * reach + 1:
-            n = line.size - 3 * (2 * covered - 1)
-            _larger_of(line[:n], line[3 * covered : 3 * covered + n], other[:n])
-            line, other = other, line
-            covered *= 2
-        rest = 3 * (2 * reach + 1 - covered)
-        _larger_of(line[: 3 * width], line[rest : rest + 3 * width], made[y])
-
-
 @kernel
 def _roots_of(light: Floats, out: Floats) -> None:
     for y in prange(out.shape[0]):
@@ -227,7 +187,7 @@ def _lines(smooth: Floats, field: Floats, colour: Floats, luminance: Floats, pen
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = (shine * colour[y, x, 0], shine * colour[y, x, 1], shine * colour[y, x, 2])
 
 
-WIDEST = 3.5  # sigmas to which a Gaussian goes
+WIDEST = 3.0  # sigmas to which a Gaussian goes
 
 
 def detect(reading: Reading[None], settings: Source) -> Outlines:
@@ -251,8 +211,8 @@ def detect(reading: Reading[None], settings: Source) -> Outlines:
     field = np.empty((height, width), np.float32)
     _gradient(smooth, field)
     # The brighter side's colour: a line is the light that comes round the edge.
-    colour = np.empty((height, width, 3), np.float32)
-    _brightest_near(np.ascontiguousarray(picture), max(1, round(2 * sigma)), colour)
+    around = np.ones((2 * max(1, round(2 * sigma)) + 1,) * 2, np.uint8)
+    colour = np.asarray(cv2.dilate(picture, around, borderType=cv2.BORDER_REPLICATE), np.float32)
     least = settings.threshold**2 * STRONGEST
     lines = np.empty((height, width, 3), np.float32)
     pen = Pen(f32(length), f32(least), f32(1 / max((FULL - 1) * least, 1e-3)), f32(0.5 * settings.thickness))

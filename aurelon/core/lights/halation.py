@@ -28,7 +28,7 @@ from aurelon.core.imaging.arrays import Doubles, Floats, f32, u64
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.lights.shared.fields import ColouredField
-from aurelon.core.lights.shared.highlights import HighlightSource, highlights
+from aurelon.core.lights.shared.highlights import HighlightSource, light_where_open
 from aurelon.core.lights.shared.initial_settings import open_share
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
 from aurelon.core.plate import Plate
@@ -93,7 +93,7 @@ class Spread(Settings):
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the picture's linear light where it is above the threshold."""
-    return np.ascontiguousarray(highlights(reading, settings, frame)[:, :, :3])
+    return light_where_open(reading, settings, frame)
 
 
 def ring_radius(base_thickness: float, index: float) -> float:

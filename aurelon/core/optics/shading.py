@@ -16,6 +16,7 @@ from aurelon.core.imaging.blend import split
 from aurelon.core.imaging.fastmath import unit
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.kernels import inlined, kernel
+from aurelon.core.imaging.runs import multiply
 from aurelon.core.optics.height_field import Cells
 
 
@@ -92,10 +93,10 @@ def _arrive(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, heig
     for x in range(light.size):
         dx, dz = lamp.x - middles[x] * across, lamp.z - height[x]
         d2 = max(dx * dx + dy * dy + dz * dz, f32(1e-8))
-        per_d = one / np.sqrt(d2)
+        per_d, per_d2 = one / np.sqrt(d2), one / d2
         far2 = d2 * per_range * per_range
         angular = unit(lamp.offset - (dx * lamp.toward_x + dy * lamp.toward_y + dz * lamp.toward_z) * per_d * lamp.cone)
-        light[x] = lamp.strength * max(one - far2 * far2, zero) * per_d * per_d * angular * angular
+        light[x] = lamp.strength * max(one - far2 * far2, zero) * per_d2 * angular * angular
 
 
 @inlined
@@ -113,35 +114,28 @@ def _face(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, cells:
 
 
 @inlined
-def _gloss(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, cells: Cells, gloss: Floats) -> None:
-    """The GGX distribution; the eye looks straight down."""
+def _gloss(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, cells: Cells, facing: Floats, gloss: Floats) -> None:
+    """The GGX distribution times Smith's masking by Schlick, for each unit of diffuse light; the eye looks straight down."""
     height, right, down = cells.height, cells.right, cells.down
     one, zero = f32(1.0), f32(0.0)
     px, pz, dy = _way(lamp, y)
     near, across = lamp.near, across * lamp.near
     alpha2 = lamp.roughness * lamp.roughness * lamp.roughness * lamp.roughness
+    k = (lamp.roughness + one) * (lamp.roughness + one) * f32(0.125)
+    rest, strength = one - k, lamp.gloss * f32(0.25) * alpha2
     for x in range(gloss.size):
         dx, dz = px - middles[x] * across, pz - height[x] * near
         # The half vector, as long as the way to the lamp.
-        far = np.sqrt(max(dx * dx + dy * dy + dz * dz, f32(1e-8)))
-        hz = dz + far
+        hz = dz + np.sqrt(max(dx * dx + dy * dy + dz * dz, f32(1e-8)))
         sr, sd = right[x], down[x]
         aligned = max(hz - sr * dx - sd * dy, zero)
-        lengths = (dx * dx + dy * dy + hz * hz) * (one + sr * sr + sd * sd)
-        under = aligned * aligned * (alpha2 - one) / max(lengths, f32(1e-12)) + one
-        gloss[x] = alpha2 / max(under * under, f32(1e-6))
-
-
-@inlined
-def _mask(lamp: Lamp, cells: Cells, facing: Floats, gloss: Floats) -> None:
-    """Smith's masking by Schlick, and the strength of the gloss to each unit of diffuse light."""
-    one = f32(1.0)
-    right, down = cells.right, cells.down
-    k = (lamp.roughness + one) * (lamp.roughness + one) * f32(0.125)
-    rest, strength = one - k, lamp.gloss * f32(0.25)
-    for x in range(gloss.size):
-        nz = one / np.sqrt(one + right[x] * right[x] + down[x] * down[x])
-        gloss[x] *= strength / max((facing[x] * rest + k) * (nz * rest + k), f32(1e-6))
+        steep = one + sr * sr + sd * sd
+        # The cosine squared is aligned² / lengths; all that would be divided is, at once.
+        lengths = max((dx * dx + dy * dy + hz * hz) * steep, f32(1e-12))
+        under = aligned * aligned * (alpha2 - one) + lengths
+        nz = one / np.sqrt(steep)
+        masked = max((facing[x] * rest + k) * (nz * rest + k), f32(1e-6))
+        gloss[x] = strength * lengths * lengths / (max(under * under, f32(1e-6) * lengths * lengths) * masked)
 
 
 @inlined
@@ -154,7 +148,8 @@ def _graze(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, heigh
         dx, dz = px - middles[x] * across, pz - height[x] * near
         # v . h is the cosine of half the angle between the eye and the lamp.
         cosine = dz / np.sqrt(max(dx * dx + dy * dy + dz * dz, f32(1e-8)))
-        f = one - np.sqrt(max(f32(0.5) + f32(0.5) * cosine, zero))
+        half = max(f32(0.5) + f32(0.5) * cosine, zero)
+        f = one - half / np.sqrt(half + f32(1e-12))  # one over a root is quicker than a root
         f5[x] = f * f * f * f * f
 
 
@@ -198,13 +193,12 @@ def _shine(
             cells = Cells(surface.right[row], surface.down[row], surface.height[row])
             _arrive(lamp, to.across, y, middles, cells.height, light)
             if shaded:
-                light *= shade[row]
+                multiply(light, shade[row])
             _face(lamp, to.across, y, middles, cells, facing)
-            _gloss(lamp, to.across, y, middles, cells, gloss)
-            _mask(lamp, cells, facing, gloss)
+            _gloss(lamp, to.across, y, middles, cells, facing, gloss)
             _graze(lamp, to.across, y, middles, cells.height, f5)
-            light *= facing
-            gloss *= light
+            multiply(light, facing)
+            multiply(gloss, light)
             split(picture[row].reshape(-1), r, g, b)
             _reflect(r, lamp.metalness, light, gloss, f5)
             _reflect(g, lamp.metalness, light, gloss, f5)

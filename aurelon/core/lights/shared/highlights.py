@@ -94,6 +94,25 @@ def open_by(
     return out
 
 
+def light_where_open(reading: Reading[Any], settings: HighlightSource, frame: Frame) -> Floats:
+    """The picture's light where it shines, without the openness: (h, w, 3)."""
+    both = highlights(reading, settings, frame)
+    out = np.empty((*frame.shape, 3), np.float32)
+    _light_of(both, out)
+    return out
+
+
+@kernel
+def _light_of(both: Floats, out: Floats) -> None:
+    for y in prange(out.shape[0]):
+        line, made = both[y].reshape(-1), out[y].reshape(-1)
+        end = line.size // 4 - 1
+        for x in range(end):
+            store(made, u64(3) * u64(x), load(line, u64(4) * u64(x)))  # the next pixel writes over the fourth
+        for c in range(3):
+            made[3 * end + c] = line[4 * end + c]
+
+
 @inlined
 def _keep_colour(line: Floats, picked: Floats, tolerance: np.float32, out: Floats) -> None:
     """Closes what is not of the picked r : g : b."""
