@@ -13,6 +13,7 @@ from unittest import mock
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 from scipy.interpolate import BSpline
 
 from aurelon.core import Plate, Renderer, render
@@ -31,7 +32,8 @@ from aurelon.core.lights.shared.highlights import HighlightSource, highlights
 from aurelon.core.lights.shared.kind import Reading
 from aurelon.core.lights.starburst import FINEST_EDGE
 from aurelon.core.memory import keep_freed
-from aurelon.core.optics.transport import parallel_rays, polar_rays
+from aurelon.core.optics import transport
+from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sampled
 from tests.pictures import (
     FILES,
     MATTE,
@@ -283,6 +285,28 @@ class Rays(unittest.TestCase):
             across = np.array([-np.sin(rays.middle), np.cos(rays.middle)])
             for corner in ((-150, -100), (150, -100), (-150, 100), (150, 100)):
                 self.assertTrue(rays.first <= across @ corner <= rays.first + (rays.count - 1) * rays.pitch)
+
+    def test_what_of_rays_lies_outside_the_frame_is_never_looked_at(self) -> None:
+        width, height = 300, 200
+        emission = np.ascontiguousarray(np.dstack([scene(width, height), scene(width, height)[:, :, :1]]))
+        places = [(100, 80), (0, 0), (299.9, 0.1), (-1, 100), (150, -0.5), (301, 201), (150, -400), (-900, 90), (4000, 3000)]
+        bundles = [polar_rays(place, (width, height)) for place in places]
+        bundles += [parallel_rays(angle, (width, height)) for angle in (0, 37, 90, -135)]
+
+        def light(rays: transport.Rays, softness: float) -> Floats:
+            even = np.ones(rays.count, np.float32), np.ones(rays.steps, np.float32), np.ones(rays.steps, np.float32)
+            field = march(emission, rays, *even, reach=100, blocking=0.02, softness=softness)
+            return sampled(field, rays, Frame.whole((width, height)))
+
+        def unwritten(shape: tuple[int, ...], kind: type = float) -> NDArray[Any]:
+            return np.full(shape, np.nan if np.issubdtype(kind, np.floating) else 0, kind)
+
+        for rays in bundles:
+            for softness in (0.0, 0.01, 0.2):
+                with mock.patch.object(np, "empty", unwritten):
+                    part = light(rays, softness)
+                with mock.patch.object(transport, "_needed", return_value=np.full((3, rays.count), rays.steps)):
+                    np.testing.assert_allclose(part, light(rays, softness), rtol=1e-4, atol=1e-5)
 
 
 NOW = moment(7, 0.0, 0.0)

@@ -95,8 +95,15 @@ def _tensor(above: Floats, here: Floats, below: Floats, x: int) -> tuple[np.floa
 
 
 @inlined
+def _begin_tensors(above: Floats, here: Floats, below: Floats, xx: Floats, xy: Floats, yy: Floats) -> None:
+    """The first channel's share of the tensors of a row, from planes (w + 2,)."""
+    for x in range(xx.size):
+        xx[x], xy[x], yy[x] = _squares(here[x + 2] - here[x], below[x + 1] - above[x + 1])
+
+
+@inlined
 def _add_tensors(above: Floats, here: Floats, below: Floats, xx: Floats, xy: Floats, yy: Floats) -> None:
-    """One channel's share of the tensors of a row, from planes (w + 2,)."""
+    """The second's."""
     for x in range(xx.size):
         p, q, r = _squares(here[x + 2] - here[x], below[x + 1] - above[x + 1])
         xx[x] += p
@@ -105,9 +112,11 @@ def _add_tensors(above: Floats, here: Floats, below: Floats, xx: Floats, xy: Flo
 
 
 @inlined
-def _roots(xx: Floats, xy: Floats, yy: Floats, out: Floats) -> None:
+def _roots(above: Floats, here: Floats, below: Floats, xx: Floats, xy: Floats, yy: Floats, out: Floats) -> None:
+    """With the last, the root of the larger eigenvalue."""
     for x in range(out.size):
-        out[x] = np.sqrt(_larger(xx[x], xy[x], yy[x]))
+        p, q, r = _squares(here[x + 2] - here[x], below[x + 1] - above[x + 1])
+        out[x] = np.sqrt(_larger(xx[x] + p, xy[x] + q, yy[x] + r))
 
 
 BLOCKS = 24  # parts of a picture that threads take
@@ -128,11 +137,9 @@ def _gradient(smooth: Floats, out: Floats) -> None:
         for y in range(first, end):
             split(smooth[y + 2].reshape(-1), *planes[(y + 2) % 3])
             above, here, below = planes[y % 3], planes[(y + 1) % 3], planes[(y + 2) % 3]
-            xx[:], xy[:], yy[:] = f32(0.0), f32(0.0), f32(0.0)
-            _add_tensors(above[0], here[0], below[0], xx, xy, yy)
+            _begin_tensors(above[0], here[0], below[0], xx, xy, yy)
             _add_tensors(above[1], here[1], below[1], xx, xy, yy)
-            _add_tensors(above[2], here[2], below[2], xx, xy, yy)
-            _roots(xx, xy, yy, out[y])
+            _roots(above[2], here[2], below[2], xx, xy, yy, out[y])
 
 
 @kernel
@@ -187,7 +194,7 @@ def _lines(smooth: Floats, field: Floats, colour: Floats, luminance: Floats, pen
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = (shine * colour[y, x, 0], shine * colour[y, x, 1], shine * colour[y, x, 2])
 
 
-WIDEST = 3.0  # sigmas to which a Gaussian goes
+WIDEST = 3.5  # sigmas to which a Gaussian goes
 
 
 def detect(reading: Reading[None], settings: Source) -> Outlines:

@@ -43,7 +43,7 @@ from aurelon.core.lights.shared.highlights import open_by
 from aurelon.core.lights.shared.initial_settings import luminance_in, open_share, warmth_at
 from aurelon.core.lights.shared.kind import Kind, Reading, Scene
 from aurelon.core.optics.air import FORWARD, glow_at
-from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sampled, soften
+from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sampled
 from aurelon.core.plate import Plate
 from aurelon.core.settings import (
     Place,
@@ -418,12 +418,11 @@ def _glow_beyond(emission: Floats, glow: Glow, light: Floats) -> None:
 def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     grid = scene.working_frame
     diagonal = grid.diagonal
-    softness = float(np.deg2rad(settings.softness))
     if settings.mode == "point":
         x, y = settings.position
-        geometry = polar_rays((x * grid.width, y * grid.height), grid.size, softness)
+        geometry = polar_rays((x * grid.width, y * grid.height), grid.size)
     else:
-        geometry = parallel_rays(settings.angle, grid.size, softness)
+        geometry = parallel_rays(settings.angle, grid.size)
     now = moment(settings.seed, settings.evolution, scene.seconds)
     variation = ray_variation(geometry.bars(settings.count), settings.count, settings.variety, now)
     lengths = geometry.distances() / diagonal
@@ -452,9 +451,8 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
         halo.astype(np.float32),
         reach=settings.reach * diagonal,
         blocking=STRONGEST_BLOCKING * settings.blocking**2 / diagonal,
+        softness=float(np.deg2rad(settings.softness)) if settings.softness > SHARPEST else 0.0,
     )
-    if settings.softness > SHARPEST:
-        soften(rays, geometry, softness)
     light = sampled(rays, geometry, grid)
     if point:
         # Of the glow some is scattered between what stands in front and the source, and is seen wherever the picture is open.

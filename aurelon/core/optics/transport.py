@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
-from numba import prange
+from numba import njit, prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32, u64
@@ -18,11 +18,12 @@ from aurelon.core.imaging.four import FourType as Four
 from aurelon.core.imaging.four import four, last, load, plus, scaled, store, times
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.kernels import inlined, kernel
+from aurelon.core.imaging.runs import add_to
 
 Places = NDArray[np.uint32]
+Steps = NDArray[np.int64]
 
 ACROSS = 2.0  # pixels between rays where they lie widest apart
-SOFT_ACROSS, PER_SOFTNESS = 4.0, 3.0  # the most of them where rays are softened, and rays to the half-width of that
 ALONG = 2.0  # pixels between steps
 ENTRY = 0.01  # diagonals over which the openness at a ray's start is averaged
 MARGIN = 3  # steps marched beyond the frame, so that its edge can be interpolated
@@ -75,40 +76,30 @@ class Rays:
         return steps if self.parallel else steps + self.start
 
 
-def _apart(softness: float) -> float:
-    """Pixels between rays that will be softened by a triangle of this half-width (pixels, where they lie widest apart): no
-    closer than can be seen afterwards."""
-    return min(max(softness / PER_SOFTNESS, ACROSS), SOFT_ACROSS)
-
-
-def polar_rays(source: tuple[float, float], grid: tuple[int, int], softness: float = 0.0) -> Rays:
-    """A fan round `source` (pixels, anywhere): a whole turn from within, else the wedge that is needed. `softness` is the
-    angle (radians) by which it will be softened: see `soften`."""
+def polar_rays(source: tuple[float, float], grid: tuple[int, int]) -> Rays:
+    """A fan round `source` (pixels, anywhere): a whole turn from within, else the wedge that is needed."""
     width, height = grid
     x, y = source
     corners = np.array([(0, 0), (width, 0), (0, height), (width, height)], float) - (x, y)
     far = float(np.hypot(corners[:, 0], corners[:, 1]).max())
     near = float(np.hypot(max(-x, 0, x - width), max(-y, 0, y - height)))
-    reference = max(0.5 * diagonal(grid), float(np.hypot(x - width / 2, y - height / 2)))
-    apart = _apart(softness * 0.5 * diagonal(grid) / reference * far)
     if near == 0:
-        count = max(16, int(np.ceil(2 * np.pi * far / apart)))
+        count = max(16, int(np.ceil(2 * np.pi * far / ACROSS)))
         middle, first, pitch, whole = 0.0, -np.pi, 2 * np.pi / count, True
     else:
         middle = float(np.arctan2(height / 2 - y, width / 2 - x))
         turned = np.arctan2(corners[:, 1], corners[:, 0]) - middle
         turned = (turned + np.pi) % (2 * np.pi) - np.pi
         low, high = float(turned.min()), float(turned.max())
-        count = max(8, int(np.ceil((high - low) * far / apart))) + 5
+        count = max(8, int(np.ceil((high - low) * far / ACROSS))) + 5
         pitch = (high - low) / (count - 5)
         first, whole = low - 2 * pitch, False
     steps = int(np.ceil((far - near) / ALONG)) + MARGIN
     return Rays(False, x, y, middle, first, pitch, count, near, steps, whole, grid)
 
 
-def parallel_rays(angle: float, grid: tuple[int, int], softness: float = 0.0) -> Rays:
-    """A bundle that travels toward `angle` (degrees, 0 right, 90 up) across the whole grid. `softness` is the angle (radians)
-    by which it will be softened: see `soften`."""
+def parallel_rays(angle: float, grid: tuple[int, int]) -> Rays:
+    """A bundle that travels toward `angle` (degrees, 0 right, 90 up) across the whole grid."""
     width, height = grid
     middle = -float(np.deg2rad(angle))
     dx, dy = np.cos(middle), np.sin(middle)
@@ -116,7 +107,7 @@ def parallel_rays(angle: float, grid: tuple[int, int], softness: float = 0.0) ->
     along = corners @ (dx, dy)
     across = corners @ (-dy, dx)
     span = float(across.max() - across.min())
-    count = max(8, int(np.ceil(span / _apart(softness * 0.5 * diagonal(grid))))) + 5
+    count = max(8, int(np.ceil(span / ACROSS))) + 5
     pitch = span / (count - 5)
     steps = int(np.ceil(float(along.max() - along.min()) / ALONG)) + MARGIN
     first = float(across.min()) - 2 * pitch
@@ -157,14 +148,52 @@ class Step(NamedTuple):
     entry: int
 
 
-def march(emission: Floats, rays: Rays, variation: Floats, fade: Floats, halo: Floats, *, reach: float, blocking: float) -> Floats:
-    """Light along every ray, and the halo as far as it is seen: (count, steps, 4).
+def _across(rays: Rays, softness: float) -> np.float32:
+    """Rays within half the width of the triangle by which `softness` (radians) blurs them."""
+    half = 0.5 * diagonal(rays.grid)
+    width = softness * half if rays.parallel else softness * half / rays.reference
+    # Never more than all of them.
+    return f32(min(max(width / rays.pitch * 0.5, 0.0), (rays.count - 3) // 2))
+
+
+def _needed(rays: Rays, origins: Floats, directions: Floats, softness: float) -> Steps:
+    """How many steps of each ray are looked at, (3, count): once they are softened, after half of that, and before.
+
+    Between two rays a pixel of the frame may lie beyond the end of one of them, but not of both.
+    """
+    ends = np.empty(rays.count, np.int64)
+    _ends(origins, directions, *rays.grid, ends)
+    reach = int(_across(rays, softness)) + 1
+    # Whole blocks, as a running total passes over all of one.
+    per_block = BLOCK // 4
+    seen = np.minimum(-(-_most_near(ends, 1, rays.whole) // per_block) * per_block, rays.steps)
+    if softness <= 0:
+        return np.stack([seen, seen, seen])
+    half = _most_near(seen, reach, rays.whole)
+    return np.stack([seen, half, _most_near(half, reach, rays.whole)])
+
+
+def march(
+    emission: Floats,
+    rays: Rays,
+    variation: Floats,
+    fade: Floats,
+    halo: Floats,
+    *,
+    reach: float,
+    blocking: float,
+    softness: float = 0.0,
+) -> Floats:
+    """Light along every ray, and the halo as far as it is seen: (count, steps, 4), softened across by `softness`.
 
     `emission` (h, w, 4) is light and openness on the grid. `variation` (count,) scales the light of
     each ray, `fade` (steps,) that of each distance. The fourth channel is `halo` (steps,) times what
-    the ray's way from its source lets through. `reach` is in pixels, `blocking` per pixel.
+    the ray's way from its source lets through. `reach` is in pixels, `blocking` per pixel. `softness` is the half-width of
+    a triangle in radians, as seen from a source within the frame; a far one is softened as much on the plate. Steps that
+    lie outside the frame hold no number.
     """
     origins, directions = _origins(rays)
+    needed = _needed(rays, origins, directions, softness)
     out = np.empty((rays.count, rays.steps, 4), np.float32)
     if min(emission.shape[:2]) == 1:  # bilinear reading needs a neighbour
         emission = np.repeat(np.repeat(emission, 1 + (emission.shape[0] == 1), 0), 1 + (emission.shape[1] == 1), 1)
@@ -174,7 +203,9 @@ def march(emission: Floats, rays: Rays, variation: Floats, fade: Floats, halo: F
     entry = max(1, round(ENTRY * diagonal(rays.grid) / ALONG))
     step = Step(f32(ALONG), f32(np.exp(-ALONG / reach)), entry)
     way = Way(origins, directions, variation, fade, halo)
-    _march(emission.reshape(-1), medium.reshape(-1), width, height, way, step, out.reshape(-1))
+    _march(emission.reshape(-1), medium.reshape(-1), width, height, way, step, needed[2], out.reshape(-1))
+    if softness > 0:
+        _soften(out.reshape(rays.count, -1), _across(rays, softness), rays.whole, needed)
     return out
 
 
@@ -210,6 +241,28 @@ def _within(origin: np.float32, direction: np.float32, limit: np.float32) -> tup
     return min(a, b), max(a, b)
 
 
+@kernel
+def _ends(origins: Floats, directions: Floats, width: int, height: int, ends: Steps) -> None:
+    """How many steps lead to where each ray has left the grid, and a few more."""
+    for i in prange(ends.size):
+        in_x, out_x = _within(origins[i, 0], directions[i, 0], f32(width))
+        in_y, out_y = _within(origins[i, 1], directions[i, 1], f32(height))
+        leave = min(out_x, out_y)
+        beside = leave <= max(max(in_x, in_y), f32(0.0))
+        ends[i] = MARGIN + 1 if beside else np.int64(leave / f32(ALONG)) + MARGIN + 1
+
+
+@njit()
+def _most_near(values: Steps, reach: int, whole: bool) -> Steps:
+    """The largest of the values within `reach` places."""
+    out = np.zeros_like(values)
+    for i in range(values.size):
+        for k in range(-reach, reach + 1):
+            at = (i + k) % values.size if whole else min(max(i + k, 0), values.size - 1)
+            out[i] = max(out[i], values[at])
+    return out
+
+
 @inlined
 def _fetch(grid: Floats, x: np.float32, y: np.float32, width: int, height: int) -> Four:
     """Bilinear value of the flat (h * w * 4) grid at x, y, held at its border."""
@@ -235,7 +288,7 @@ BUNDLE = 16  # neighbouring rays marched by one thread, which read the same part
 
 
 @kernel
-def _march(emission: Floats, medium: Floats, width: int, height: int, way: Way, by: Step, out: Floats) -> None:
+def _march(emission: Floats, medium: Floats, width: int, height: int, way: Way, by: Step, needed: Steps, out: Floats) -> None:
     origins, directions, fade, halo = way.origins, way.directions, way.fade, way.halo
     step, lost, entry = by.length, by.lost, by.entry
     count, steps = way.variation.size, fade.size
@@ -264,7 +317,7 @@ def _march(emission: Floats, medium: Floats, width: int, height: int, way: Way, 
             light = times(light, four(bar * per_entry, bar * per_entry, bar * per_entry, per_entry))
             kept, born = four(lost, lost, lost, f32(1.0)), four(bar, bar, bar, f32(0.0))
             o = u64(i) * u64(steps) * u64(4)
-            for k in range(steps):
+            for k in range(needed[i]):
                 weight = fade[k]
                 store(out, o, times(light, four(weight, weight, weight, halo[k])))
                 o += u64(4)
@@ -274,28 +327,18 @@ def _march(emission: Floats, medium: Floats, width: int, height: int, way: Way, 
                     light = plus(times(light, scaled(kept, last(here))), times(here, born))
 
 
-def soften(field: Floats, rays: Rays, angle: float) -> None:
-    """Blurs `field` across the rays, in place, by a triangle of half-width `angle` (radians).
-
-    The angle is that seen from a source within the frame; a far one is softened as much on the plate.
-    """
-    half = 0.5 * diagonal(rays.grid)
-    width = angle * half if rays.parallel else angle * half / rays.reference
-    _soften(field.reshape(field.shape[0], -1), f32(width / rays.pitch), rays.whole)
-
-
 BLOCK = 64  # samples of a ray softened together; their running means stay in the second cache
 
 
 @kernel
-def _soften(field: Floats, width: np.float32, whole: bool) -> None:
-    """Two running means across the rays of `field` (rays, samples), in place.
+def _soften(field: Floats, half: np.float32, whole: bool, needed: Steps) -> None:
+    """Two running means over `half` rays on either side across those of `field` (rays, samples), in place, as far as they
+    are needed.
 
     Fractions of a ray count, so that the width is continuous.
     """
     count, samples = field.shape
-    # A mean over 2 m + 1 rays and a part of the next on either side; never more than all of them.
-    half = min(max(width * f32(0.5), f32(0.0)), f32((count - 3) // 2))
+    # A mean over 2 m + 1 rays and a part of the next on either side.
     reach = int(half)
     part = half - f32(reach)
     scale = f32(1.0) / (f32(2 * reach + 1) + f32(2.0) * part)
@@ -308,13 +351,20 @@ def _soften(field: Floats, width: np.float32, whole: bool) -> None:
         mean = np.empty((count, BLOCK), np.float32)
         total = np.empty(BLOCK, np.float32)
         for i in range(count):
-            line[i, :n] = field[i, k0:k1]
+            if 4 * needed[2, i] > k0:
+                line[i, :n] = field[i, k0:k1]
         for turn in range(2):
             here, there = (line, mean) if turn == 0 else (mean, line)
-            total[:] = f32(0.0)
-            for i in range(-reach, reach + 1):
-                total += here[i % count if whole else min(max(i, 0), count - 1)]
+            going_on = False
             for i in range(count):
+                if 4 * needed[1 - turn, i] <= k0:
+                    going_on = False
+                    continue
+                if not going_on:
+                    total[:] = f32(0.0)
+                    for k in range(i - reach, i + reach + 1):
+                        add_to(total, here[k % count if whole else min(max(k, 0), count - 1)])
+                    going_on = True
                 before, after, gone = i - reach - 1, i + reach + 1, i - reach
                 if whole:
                     before += count if before < 0 else 0
@@ -327,7 +377,8 @@ def _soften(field: Floats, width: np.float32, whole: bool) -> None:
                     new[j] = max((total[j] + part * (first[j] + last[j])) * scale, f32(0.0))
                     total[j] += last[j] - old[j]
         for i in range(count):
-            field[i, k0:k1] = line[i, :n]
+            if 4 * needed[0, i] > k0:
+                field[i, k0:k1] = line[i, :n]
 
 
 class Geometry(NamedTuple):
