@@ -46,7 +46,7 @@ def gaussian_mixture(grid: Floats, sigmas: Sequence[float], weights: Sequence[fl
         for sigma, weight in levels[k]:
             variance = max(sigma**2 - (OWN_VARIANCE if k else 0.0), 0.0)
             blurred = _gaussian(down[k], float(np.sqrt(variance)))
-            total = np.multiply(blurred, np.float32(weight)) if total is None else cv2.scaleAdd(blurred, weight, total)
+            total = blurred * np.float32(weight) if total is None else np.asarray(cv2.scaleAdd(blurred, weight, total), np.float32)
     assert total is not None
     return np.asarray(total, np.float32).reshape(*total.shape[:2], grid.shape[2])
 
