@@ -58,6 +58,8 @@ def main() -> int:
     last = json.loads(TIMES.read_text()) if TIMES.exists() else {}
     classes = sorted(dict.fromkeys(found), key=lambda name: (-last.get(name, 0.0), not name.startswith(LONG)))
     outcomes = []
+    # Several processes share the processors here, so none may hold one while its threads wait for work.
+    os.environ.setdefault("OMP_WAIT_POLICY", "passive")
     # Not a Pool, whose processes may have no processes of their own.
     with ProcessPoolExecutor(os.cpu_count(), multiprocessing.get_context("spawn")) as workers:
         for done in as_completed([workers.submit(run_class, name) for name in classes]):

@@ -19,30 +19,61 @@ from aurelon.core.graph.renderer import Renderer
 from aurelon.core.graph.show import STAGES
 from aurelon.core.imaging.blend import MODES
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.rgb_space import SRGB
+from aurelon.core.imaging.rgb_space import SRGB, Curve
 from aurelon.core.imaging.screen import CLIP_MARK, mark_from, to_screen
 from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
 from aurelon.core.plate import Plate, read_plate
 from aurelon.core.rig import Rig
+from aurelon.core.settings import settings_of
+from aurelon.core.settings.types.number import Number
 from aurelon.core.stale_kernels import remove_stale_kernels
+
+
+def plate_with_lamps() -> Plate:
+    """A small plate of which every kind makes some light: grain with a few places that are cut off at white."""
+    pixels = np.random.default_rng(1).uniform(0.3, 0.5, (1100, 1300, 3)).astype(np.float32)
+    for y, x in ((200, 300), (220, 900), (800, 500)):
+        pixels[y : y + 12, x : x + 12] = 1.0
+    return Plate(pixels, SRGB)
 
 
 def precompile() -> None:
     """Reads, lights and writes a small plate in every way there is."""
-    plate = Plate(np.full((1100, 1300, 3), 0.4, np.float32), SRGB)
+    compile_files()
+    for kind in kinds():
+        compile_kind(kind)
+    compile_masks()
+    compile_analysis()
+
+
+def compile_files() -> None:
+    """Every format and depth, and a profile that is a table."""
+    plate = plate_with_lamps()
     for codec in codecs().values():
         for depth in codec.FORMAT.depths:
             data = export(plate, Rig(), PictureExport(format=codec.FORMAT.name, depth=depth, long_edge=97))
             read_plate(data, f"plate{codec.FORMAT.suffixes[0]}")
     tiny = np.ones((2, 2, 3), np.uint16)
     raw.to_light(tiny, np.ones(3, np.float32), np.eye(3, dtype=np.float32), np.empty(tiny.shape, np.float32))
-    for kind in kinds():
-        rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "merge": {"mode": MODES[-1]}}]})
-        export(plate, rig, PictureExport(format="png", depth="8", profile="display-p3"))
-        use_on_the_bench(plate, kind)
-    renderer = Renderer(plate, Cache(1 << 29))
-    compile_masks(renderer, "bloom")
+    Curve(table=(0.0, 0.2, 1.0)).encode(np.ones(2, np.float32))
+
+
+def compile_kind(kind: str) -> None:
+    """A kind as it begins, and with all on that can be."""
+    plate = plate_with_lamps()
+    rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "merge": {"mode": MODES[-1]}}]})
+    export(plate, rig, PictureExport(format="png", depth="8", profile="display-p3"))
+    use_on_the_bench(plate, kind)
+    numbers = [(name, info) for name, info in settings_of(kinds()[kind].spread_settings) if isinstance(info, Number)]
+    on = {name: min(0.3, info.high) for name, info in numbers if info.default == 0}
+    rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "spread": on}], "prepare": {"headroom": 1.0}})
+    Renderer(plate, Cache(1 << 29)).part(rig, Frame.whole((320, 271)))
+
+
+def compile_analysis() -> None:
+    """The finder and Match."""
+    renderer = Renderer(plate_with_lamps(), Cache(1 << 29))
     propose(renderer, Rig())
     match_colour(renderer, Rig(), (0.5, 0.5))
 
@@ -70,8 +101,8 @@ def use_on_the_bench(plate: Plate, kind: str) -> None:
         measure(renderer, rig, kind)
 
 
-def compile_masks(renderer: Renderer, kind: str) -> None:
-    """A mask of every part, feathered and fitted."""
+def compile_masks() -> None:
+    """A mask of every part, feathered and fitted, that begins with nothing: parts that add to everything are not looked at."""
     own: dict[str, dict[str, Any]] = {
         "strokes": {"strokes": [{"points": [0.2, 0.2, 1, 0.6, 0.6, 0.5]}]},
         "polygon": {"corners": [[0.1, 0.1], [0.9, 0.2], [0.5, 0.9]]},
@@ -83,9 +114,11 @@ def compile_masks(renderer: Renderer, kind: str) -> None:
         for name in parts()
         for feather, fit in ((0.0, 0.0), (0.01, 0.01))
     ]
-    rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "mask": {"parts": made}}]})
-    for frame in (Frame.whole((320, 271)), Frame.whole(renderer.plate.size)):
-        renderer.part(rig, frame, show=f"over:mask:{kind}")
+    # Small, as a subject is cut out of it.
+    plate = Plate(np.ascontiguousarray(plate_with_lamps().pixels[:300, :400]), SRGB)
+    rig = Rig.model_validate({"lights": [{"id": "bloom", "kind": "bloom", "mask": {"start": "nothing", "parts": made}}]})
+    for frame in (Frame.whole((320, 271)), Frame.whole(plate.size)):
+        Renderer(plate, Cache(1 << 29)).part(rig, frame, show="over:mask:bloom")
 
 
 if __name__ == "__main__":
