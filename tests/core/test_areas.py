@@ -5,6 +5,7 @@ from __future__ import annotations
 import unittest
 from typing import Any
 
+import cv2
 import numpy as np
 from PIL import Image, ImageDraw
 
@@ -86,6 +87,13 @@ class Found(unittest.TestCase):
             self.assertFalse(any(area.sure for area in areas_of(plate_of(np.asarray(pixels, np.float32)))), name)
         shed = open_plate(PLATES / "boatshed.jpg")
         self.assertFalse(next(area for area in areas_of(shed) if area.name == "sky").sure)
+
+    def test_a_black_rim_round_a_disc_is_no_sky(self) -> None:
+        rows, columns = np.mgrid[0:200, 0:300]
+        inside = np.clip(92 - np.hypot(rows - 100, columns - 150), 0, 1)[:, :, None]
+        grain = 0.1 * cv2.GaussianBlur(np.random.default_rng(5).standard_normal((200, 300)), (0, 0), 2.0)[:, :, None]
+        disc = np.clip(inside * (np.array([0.5, 0.25, 0.1]) + grain), 0.0005, 1).astype(np.float32)
+        self.assertFalse(next(area for area in areas_of(plate_of(disc)) if area.name == "sky").sure)
 
     def test_a_panorama_and_an_infrared_picture_in_grey_have_their_sky(self) -> None:
         wide = np.concatenate([scene(480, 240, seed) for seed in range(10)], axis=1)

@@ -387,7 +387,9 @@ def _confidence(look: _Look, above: Bools, sky: Bools, shown: float) -> float:
     sure = shown * even * top * float(1 - max(green, 0.7 * brown)) + 0.25 * min(lined / 0.3, 1.0) * even
     like = np.abs(look.codes[ground] - np.median(look.codes[sky], axis=0)).max(axis=1) < ALIKE
     parted = float(np.clip((NOT_PARTED - float(like.mean())) / (NOT_PARTED - PARTED), 0, 1))
-    return float(np.clip(sure, 0, 1)) * parted * _like_a_photograph(look.codes, inner, ground)
+    # A sky that is black is as well the dark round something.
+    seen = float(np.clip(max(r, g, b) / BLOCKED - 1, 0, 1))
+    return float(np.clip(sure, 0, 1)) * parted * seen * _like_a_photograph(look.codes, inner, ground)
 
 
 def _like_a_photograph(codes: Floats, sky: Bools, ground: Bools) -> float:
