@@ -18,6 +18,7 @@ from aurelon.core.imaging.frame import Frame
 from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
 from aurelon.core.masks.strokes import dabs_of
+from aurelon.core.masks.subject import _grained
 from aurelon.core.settings import Stroke
 from tests.pictures import (
     MATTE,
@@ -374,6 +375,17 @@ class FromThePicture(unittest.TestCase):
         shade = mask_of({**picked, "lightness": 0.0}, plate=plate_of(pixels))[30, 70]
         strict = mask_of({**picked, "lightness": 1.0}, plate=plate_of(pixels))[30, 70]
         self.assertGreater(shade, strict + 0.3)
+
+    def test_a_subject_drawn_in_even_tones_is_cut_along_its_rim_and_a_photograph_gets_no_grain(self) -> None:
+        rows, columns = np.mgrid[0:400, 0:600]
+        disc = np.hypot(rows - 200, columns - 280) < 90
+        plate = plate_of(np.where(disc[:, :, None], (0.7, 0.2, 0.1), (0.4, 0.4, 0.4)).astype(np.float32))
+        made = mask_of({"part": "subject", "box": [0.25, 0.2, 0.7, 0.8]}, plate=plate) > 0.5
+        self.assertGreater((made & disc).sum() / (made | disc).sum(), 0.98)
+        even = np.full((40, 60, 3), 100, np.uint8)
+        self.assertEqual(set(np.unique(_grained(even))), {99, 100, 101})
+        photograph = np.round(scene(60, 40) * 255).astype(np.uint8)
+        self.assertIs(_grained(photograph), photograph)
 
     def test_fitting_draws_a_rough_edge_to_the_pictures_own(self) -> None:
         pixels = np.full((300, 450, 3), 0.02)

@@ -189,8 +189,8 @@ def add_row(plane: Floats, weight: np.float32, line: Floats) -> None:
         line[x] += weight * plane[x]
 
 
-def enlarge_to(grid: Floats, frame: Frame) -> Floats:
-    """The frame's part of a coarser `grid` (h, w, C), by the uniform cubic B-spline: (h, w, C).
+def enlarge_to(grid: Floats, frame: Frame, gain: float = 1.0) -> Floats:
+    """The frame's part of a coarser `grid` (h, w, C), by the uniform cubic B-spline, times `gain`: (h, w, C).
 
     Its weights are never negative and its second derivative is continuous, so soft light shows
     neither rings nor the grid's cells (Unser, "Splines: A Perfect Fit", 1999). Where the frame is
@@ -198,10 +198,11 @@ def enlarge_to(grid: Floats, frame: Frame) -> Floats:
     """
     _, width, channels = grid.shape
     if frame.width <= width:
-        return reduce_to(grid, frame)
+        reduced = reduce_to(grid, frame)
+        return reduced if gain == 1 else reduced * f32(gain)
     out = np.empty((*frame.shape, channels), np.float32)
     rows, down = spline_rows(grid, frame)
-    _heighten(widened(grid, frame, rows), rows - rows[0, 0], down, out.reshape(frame.shape[0], -1))
+    _heighten(widened(grid, frame, rows), rows - rows[0, 0], down * f32(gain), out.reshape(frame.shape[0], -1))
     return out
 
 

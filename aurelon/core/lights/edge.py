@@ -244,8 +244,8 @@ class EdgeField:
         return self.grid.nbytes
 
     def at(self, scene: Scene[Outlines], frame: Frame, tint: Tint) -> Travelled:
-        lines = mixed(enlarge_to(scene.detected.lines, frame), tint.light * f32(1 - self.settings.glow))
-        return Travelled(scene.mixed(self.grid, tint.light), lines)
+        lines = enlarge_to(scene.detected.lines, frame, 1 - self.settings.glow)
+        return Travelled(scene.mixed(self.grid, tint.light), lines if tint.is_neutral else mixed(lines, tint.light))
 
 
 GLOW_GAIN = 6.0  # the light of a thin line, spread out, would not be seen beside the line

@@ -16,7 +16,7 @@ from aurelon.core.imaging.blend import split
 from aurelon.core.imaging.fastmath import unit
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.kernels import inlined, kernel
-from aurelon.core.imaging.runs import multiply
+from aurelon.core.imaging.runs import fill, multiply
 from aurelon.core.optics.height_field import Cells
 
 
@@ -77,16 +77,25 @@ def _way(lamp: Lamp, y: np.float32) -> tuple[np.float32, np.float32, np.float32]
     return (lamp.x * near - lamp.toward_x * away, lamp.z * near - lamp.toward_z * away, (lamp.y - y) * near - lamp.toward_y * away)
 
 
-# Loops over a row write one line each and read few: only then does the compiler vectorise them. So the
+# Loops over a row write one line or two and read few: only then does the compiler vectorise them. So the
 # vector toward the lamp is worked out anew in each, which costs less than keeping it.
 
 
 @inlined
-def _arrive(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, height: Floats, light: Floats) -> None:
-    """How much of the lamp's light arrives, by distance, range and cone."""
+def _graze(cosine: np.float32) -> np.float32:
+    """(1 - v . h)⁵ of Schlick's Fresnel; v . h is the cosine of half the angle between the eye and the lamp."""
+    half = max(f32(0.5) + f32(0.5) * cosine, f32(0.0))
+    f: np.float32 = f32(1.0) - half / np.sqrt(half + f32(1e-12))  # one over a root is quicker than a root
+    return f * f * f * f * f
+
+
+@inlined
+def _arrive(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, height: Floats, light: Floats, f5: Floats) -> None:
+    """How much of the lamp's light arrives, by distance, range and cone; and how it grazes, for Fresnel's share."""
     zero, one = f32(0.0), f32(1.0)
     if lamp.near == zero:
-        light[:] = lamp.strength
+        fill(light, lamp.strength)
+        fill(f5, _graze(-lamp.toward_z))
         return
     per_range = one / max(lamp.range, f32(1e-6))
     dy = lamp.y - y
@@ -97,6 +106,7 @@ def _arrive(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, heig
         far2 = d2 * per_range * per_range
         angular = unit(lamp.offset - (dx * lamp.toward_x + dy * lamp.toward_y + dz * lamp.toward_z) * per_d * lamp.cone)
         light[x] = lamp.strength * max(one - far2 * far2, zero) * per_d2 * angular * angular
+        f5[x] = _graze(dz * per_d)
 
 
 @inlined
@@ -139,21 +149,6 @@ def _gloss(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, cells
 
 
 @inlined
-def _graze(lamp: Lamp, across: np.float32, y: np.float32, middles: Floats, height: Floats, f5: Floats) -> None:
-    """(1 - v . h)⁵ of Schlick's Fresnel."""
-    one, zero = f32(1.0), f32(0.0)
-    px, pz, dy = _way(lamp, y)
-    near, across = lamp.near, across * lamp.near
-    for x in range(f5.size):
-        dx, dz = px - middles[x] * across, pz - height[x] * near
-        # v . h is the cosine of half the angle between the eye and the lamp.
-        cosine = dz / np.sqrt(max(dx * dx + dy * dy + dz * dz, f32(1e-8)))
-        half = max(f32(0.5) + f32(0.5) * cosine, zero)
-        f = one - half / np.sqrt(half + f32(1e-12))  # one over a root is quicker than a root
-        f5[x] = f * f * f * f * f
-
-
-@inlined
 def _reflect(base: Floats, metal: np.float32, diffuse: Floats, gloss: Floats, f5: Floats) -> None:
     """One channel of what comes back, in the place of `base`."""
     one = f32(1.0)
@@ -191,12 +186,11 @@ def _shine(
         for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
             y = (f32(row) + to.y0 + f32(0.5)) * to.down
             cells = Cells(surface.right[row], surface.down[row], surface.height[row])
-            _arrive(lamp, to.across, y, middles, cells.height, light)
+            _arrive(lamp, to.across, y, middles, cells.height, light, f5)
             if shaded:
                 multiply(light, shade[row])
             _face(lamp, to.across, y, middles, cells, facing)
             _gloss(lamp, to.across, y, middles, cells, facing, gloss)
-            _graze(lamp, to.across, y, middles, cells.height, f5)
             multiply(light, facing)
             multiply(gloss, light)
             split(picture[row].reshape(-1), r, g, b)
