@@ -266,7 +266,10 @@ def _lay(
                     begin = end = first
                 part = light[3 * (begin - first) : 3 * (end - first)]
                 at = row - near.y0
-                if soft.channels == 0:
+                if soft.channels == 0 and has_drawn and not levelling and end - begin == n:
+                    # All there is lies there ready: it is read as it is blended, with no pass of its own.
+                    light = drawn[at].reshape(-1)[3 * (begin - near.x0) : 3 * (end - near.x0)]
+                elif soft.channels == 0:
                     fill(light[: 3 * (begin - first)], f32(0.0))
                     fill(light[3 * (end - first) :], f32(0.0))
                     if has_drawn and begin < end:
