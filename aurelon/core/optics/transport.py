@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32, u64
@@ -252,11 +252,11 @@ def _ends(origins: Floats, directions: Floats, width: int, height: int, ends: St
         ends[i] = MARGIN + 1 if beside else np.int64(leave / f32(ALONG)) + MARGIN + 1
 
 
-@njit()
+@kernel
 def _most_near(values: Steps, reach: int, whole: bool) -> Steps:
     """The largest of the values within `reach` places."""
     out = np.zeros_like(values)
-    for i in range(values.size):
+    for i in prange(values.size):
         for k in range(-reach, reach + 1):
             at = (i + k) % values.size if whole else min(max(i + k, 0), values.size - 1)
             out[i] = max(out[i], values[at])
