@@ -13,6 +13,8 @@ from aurelon.core import Plate, Rig, open_plate, render
 from aurelon.core.analysis.areas import areas_of, sky_of
 from aurelon.core.analysis.finder import find_light
 from aurelon.core.analysis.measure import measure
+from aurelon.core.analysis.sky import _Look, _unwritten, looked_at
+from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.rgb_space import SRGB, SRGB_CURVE
 from aurelon.core.rig.edits.take_area import TakeArea
 from aurelon.core.rig.new_light import new_light
@@ -94,6 +96,21 @@ class Found(unittest.TestCase):
         grain = 0.1 * cv2.GaussianBlur(np.random.default_rng(5).standard_normal((200, 300)), (0, 0), 2.0)[:, :, None]
         disc = np.clip(inside * (np.array([0.5, 0.25, 0.1]) + grain), 0.0005, 1).astype(np.float32)
         self.assertFalse(next(area for area in areas_of(plate_of(disc)) if area.name == "sky").sure)
+
+    def test_what_is_thin_and_dark_all_over_is_told_from_things(self) -> None:
+        def told(codes: Floats) -> float:
+            flat = np.zeros(codes.shape[:2], np.float32)
+            return _unwritten(_Look(codes, codes, flat, flat, flat), np.ones(flat.shape, bool))
+
+        rng = np.random.default_rng(3)
+        page = np.ones((200, 300), np.float32)
+        for top, left in zip(rng.integers(0, 196, 900), rng.integers(0, 297, 900), strict=True):
+            page[top : top + int(rng.integers(2, 6)), left : left + int(rng.integers(1, 4))] = 0.1
+        shaded = cv2.GaussianBlur(page, (0, 0), 0.8) * np.linspace(0.9, 0.4, 200, dtype=np.float32)[:, None]
+        self.assertEqual(told(np.repeat(shaded[:, :, None], 3, axis=2)), 0)
+        for name in ("headland", "harbour", "brasslens"):
+            picture = open_plate(PLATES / f"{name}.jpg")
+            self.assertEqual(told(encode_array(picture.at(looked_at(picture.size)))), 1, name)
 
     def test_a_panorama_and_an_infrared_picture_in_grey_have_their_sky(self) -> None:
         wide = np.concatenate([scene(480, 240, seed) for seed in range(10)], axis=1)

@@ -46,6 +46,7 @@ ALIKE, PARTED, NOT_PARTED = 0.08, 0.50, 0.75  # codes; share of the ground that 
 BLOCKED, LEAST_GROUND = 0.03, 0.05  # tone that is black all over in photographs as well; share of the picture that tells
 SHOT, DRAWN = 0.30, 0.40  # share of neighbours that are quite the same, in photographs at most and in drawings
 ONE_TONED, TWO_TONED = 0.25, 0.35  # standard deviation of tones within a sky at most, and of what is none
+STROKE, WRITTEN, THINGS = 7, 0.25, 0.40  # pixels; what a closing leaves of edges on a page at most, and among things at least
 BAND = 5  # pixels about a border within which it is drawn again
 THROUGH, LARGEST_GAP, EDGE_OF_GAP = 2.2, 0.01, 0.02  # log-odds of colour, share of the picture and edges of what shines through
 
@@ -389,7 +390,15 @@ def _confidence(look: _Look, above: Bools, sky: Bools, shown: float) -> float:
     parted = float(np.clip((NOT_PARTED - float(like.mean())) / (NOT_PARTED - PARTED), 0, 1))
     # A sky that is black is as well the dark round something.
     seen = float(np.clip(max(r, g, b) / BLOCKED - 1, 0, 1))
-    return float(np.clip(sure, 0, 1)) * parted * seen * _like_a_photograph(look.codes, inner, ground)
+    return float(np.clip(sure, 0, 1)) * parted * seen * _like_a_photograph(look.codes, inner, ground) * _unwritten(look, ground)
+
+
+def _unwritten(look: _Look, ground: Bools) -> float:
+    """0 where all there is on the ground is thin and dark, as on a photographed page: a closing of a few pixels leaves nothing of
+    it, and of things it leaves half."""
+    closed = np.asarray(cv2.morphologyEx(look.codes, cv2.MORPH_CLOSE, np.ones((STROKE, STROKE), np.uint8)), np.float32)
+    left = float(_gradient(closed, 0.8)[ground].mean() / max(_gradient(look.codes, 0.8)[ground].mean(), 1e-6))
+    return float(np.clip((left - WRITTEN) / (THINGS - WRITTEN), 0, 1))
 
 
 def _like_a_photograph(codes: Floats, sky: Bools, ground: Bools) -> float:
