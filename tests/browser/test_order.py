@@ -29,7 +29,9 @@ class InOrder(BrowserTest):
         field.press("Enter")
 
     def hold_the_next_save(self) -> list[Route]:
-        """What will hold the next save that is sent, until it is let go; those after it pass."""
+        """What will hold the next save that is sent, until it is let go; those after it pass. The light that was added is kept
+        before, which on a busy machine comes some time after the bench looks at rest."""
+        expect(self.page.get_by_role("button", name="Undo", exact=True)).to_be_enabled()
         held: list[Route] = []
 
         def hold(route: Route) -> None:
