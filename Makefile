@@ -10,7 +10,7 @@ demo: setup
 test: setup-test
 	$(BIN)/python -m tests.run
 
-# Types, lint, format and the tests without a browser: for before a commit.
+# Types, lint, format and the quick tests, without a browser: for before a commit.
 check: setup-test
 	$(BIN)/python -m tests.run --without-browser
 

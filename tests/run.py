@@ -15,6 +15,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 LONG = ("tests.workflows.", "tests.package.", "tests.browser.", "tests.runs.")
+CHECKS = "tests.test_checks.Checks"
+PATIENCE = 20.0  # seconds that a class of tests may take before a commit
 TIMES = Path(__file__).resolve().parents[1] / ".stamps" / "test-times.json"
 
 
@@ -51,11 +53,12 @@ def main() -> int:
         print("\n".join(map(str, loader.errors)), file=sys.stderr)
         print(f"0 passed, {len(loader.errors)} failed", flush=True)
         return 1
-    if "--without-browser" in sys.argv:
-        # The package is built and installed anew, which takes as long as a browser.
-        found = [name for name in found if not name.startswith(("tests.browser.", "tests.workflows.", "tests.package."))]
-    # The longest go first and the others fill in beside them: as the last run had it; at first those that drive a browser or runs.
     last = json.loads(TIMES.read_text()) if TIMES.exists() else {}
+    if "--without-browser" in sys.argv:
+        # Before a commit: without what takes as long as a browser, and what took long when it was last run.
+        found = [name for name in found if not name.startswith((*LONG, "tests.attack."))]
+        found = [name for name in found if last.get(name, 0.0) < PATIENCE or name == CHECKS]
+    # The longest go first and the others fill in beside them: as the last run had it; at first those that drive a browser or runs.
     classes = sorted(dict.fromkeys(found), key=lambda name: (-last.get(name, 0.0), not name.startswith(LONG)))
     outcomes = []
     # Several processes share the processors here, so none may hold one while its threads wait for work.
