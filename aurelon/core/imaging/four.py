@@ -147,15 +147,6 @@ def _part(typing_context: Any, value: Any, index: Any) -> Any:
     return types.float32(FOUR, index), make
 
 
-def _last(typing_context: Any, value: Any) -> Any:
-    """The fourth of four numbers."""
-
-    def make(context: Any, builder: Any, signature: Any, values: Any) -> Any:
-        return builder.extract_element(values[0], ir.Constant(ir.IntType(32), 3))
-
-    return types.float32(FOUR), make
-
-
 # As a kernel calls them.
 load = cast("Callable[[Floats, Any], FourType]", intrinsic(_load))
 store = cast("Callable[[Floats, Any, FourType], None]", intrinsic(_store))
@@ -167,4 +158,3 @@ plus = cast("Callable[[FourType, FourType], FourType]", intrinsic(_plus))
 at_least = cast("Callable[[FourType, np.float32], FourType]", intrinsic(_at_least))
 part = cast("Callable[[FourType, int], np.float32]", intrinsic(_part))
 with_last = cast("Callable[[FourType, np.float32], FourType]", intrinsic(_with_last))
-last = cast("Callable[[FourType], np.float32]", intrinsic(_last))

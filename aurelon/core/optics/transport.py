@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from aurelon.core.imaging.arrays import Doubles, Floats, f32, u64
 from aurelon.core.imaging.fastmath import angle_of, exp_minus
 from aurelon.core.imaging.four import FourType as Four
-from aurelon.core.imaging.four import four, last, load, plus, scaled, store, times
+from aurelon.core.imaging.four import four, load, part, plus, scaled, store, times
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.runs import add_to
@@ -324,7 +324,7 @@ def _march(emission: Floats, medium: Floats, width: int, height: int, way: Way, 
                 if begin <= k < end:
                     at = (f32(np.int32(k)) + f32(0.5)) * step
                     here = _fetch(medium, ox + dx * at, oy + dy * at, width, height)
-                    light = plus(times(light, scaled(kept, last(here))), times(here, born))
+                    light = plus(times(light, scaled(kept, part(here, 3))), times(here, born))
 
 
 BLOCK = 64  # samples of a ray softened together; their running means stay in the second cache
