@@ -83,6 +83,17 @@ class Demo(unittest.TestCase):
             ours = render(plate, Rig(lights=[sun]), size=(300, 200), show=f"stage:{sun['id']}:spread").mean(axis=2)
             self.assertGreater(float(np.corrcoef(ours.ravel(), fog.ravel())[0, 1]), least, haze)
 
+    def test_shafts_of_a_lamp_in_the_haze_lie_where_fog_would_scatter_its_light(self) -> None:
+        # Measured after one gain: 0.64 with the light far behind, 0.89 in the haze, and 0.96 where that is thick.
+        plate = open_plate(DEMO / "plates" / "harbour.jpg")
+        lamp = new_light("shafts", plate, Rig()).model_dump()
+        lamp["colour"]["origin"] = "plate"
+        fog = np.asarray(Image.open(BESIDE / "harbour-fog.png"), np.float64)
+        for haze, least in ((0.0, 0.87), (4.0, 0.94)):
+            lamp["spread"] |= {"position": (0.1640, 0.1770), "disc_strength": 0.0, "stands": "within", "haze": haze}
+            ours = render(plate, Rig(lights=[lamp]), size=(300, 200), show=f"stage:{lamp['id']}:spread").mean(axis=2)
+            self.assertGreater(float(np.corrcoef(ours.ravel(), fog.ravel())[0, 1]), least, haze)
+
     def test_the_air_about_a_lamp_glows_as_fog_does(self) -> None:
         plate = open_plate(DEMO / "plates" / "harbour.jpg")
         lamp = new_light("lamp", plate, Rig()).model_dump()

@@ -14,7 +14,7 @@ from aurelon.core.lights.flare import LAMP_STOPS as FLARE_STOPS
 from aurelon.core.lights.flare import STREAK_SHARE, VEIL_SHARE
 from aurelon.core.lights.lamp import Spread, lamp_of
 from aurelon.core.lights.starburst import LAMP_STOPS as STAR_STOPS
-from aurelon.core.optics.air import FORWARD, GLOBE, airlight, glow_at, phase
+from aurelon.core.optics.air import FORWARD, GLOBE, airlight, glow_at, glow_within, phase
 from tests.pictures import Floats, light, plate_of, rig_of
 
 DARK = np.zeros((400, 600, 3), np.float32)
@@ -78,6 +78,19 @@ class Airlight(unittest.TestCase):
         near, far = float(hazy[200, 360, 1]), float(hazy[200, 420, 1])
         self.assertTrue(1.9 < near / far < 4, near / far)
 
+    def test_a_lamp_far_from_all_glows_as_one_over_the_distance(self) -> None:
+        # ∫ p(z / d) / d² dz along the whole line of sight, by adaptive quadrature, beside that at another distance.
+        def seen(beside: float) -> float:
+            def at(z: float) -> float:
+                away = np.hypot(beside, z)
+                return float(phase(z / away)) / float(away) ** 2
+
+            return float(quad(at, -np.inf, np.inf)[0])
+
+        near, far = glow_within(np.array([0.1, 0.4]), 1e-4)
+        self.assertAlmostEqual(near / far, seen(0.1) / seen(0.4), places=4)
+        self.assertAlmostEqual(float(glow_within(np.array([0.0]), 0.006)[0]), 1.0, places=9)
+
     def test_a_distant_lamp_has_no_air_about_it(self) -> None:
         self.assertEqual(float(spread_of(DARK, "lamp", lamp="directional", gloss=0, haze=4.0).max()), 0.0)
 
@@ -129,6 +142,19 @@ class Shafts(unittest.TestCase):
         wanted = glow_at((away + 0.5) / np.hypot(600, 400))
         got = gained[300 + away] / gained[330] * wanted[0]
         np.testing.assert_allclose(got, wanted, rtol=0.06)
+
+    def test_a_lamp_in_the_haze_glows_as_one_over_the_distance_also_before_what_is_closed(self) -> None:
+        closed = np.full((400, 600, 3), 0.02, np.float32)
+        closed[:, :320] = 0.9
+        options: dict[str, Any] = {"position": [0.5, 0.5], "disc_strength": 0, "aureole_strength": 0, "softness": 0}
+        options |= {"stands": "within", "blocking": 1.0}
+        clear, hazy = (spread_of(closed, "shafts", {"threshold": 0.1}, haze=h, **options)[:, :, 1] for h in (0.0, 1.0))
+        gained = hazy - clear
+        for away in (60, 120, 240):
+            wanted = float(glow_within(np.array([away / np.hypot(600, 400)]), GLOBE)[0])
+            self.assertAlmostEqual(float(gained[200, 300 - away]) / wanted, 1.0, delta=0.07)
+            # On the other side most of it stands before what stops the rays; close to the lamp that may stand before it.
+            self.assertTrue((0.75 if away > 100 else 0.6) < float(gained[200, 300 + away]) / wanted < 0.9, away)
 
 
 class OneLamp(unittest.TestCase):

@@ -42,7 +42,7 @@ from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.highlights import open_by
 from aurelon.core.lights.shared.initial_settings import luminance_in, open_share, warmth_at
 from aurelon.core.lights.shared.kind import Kind, Reading, Scene
-from aurelon.core.optics.air import FORWARD, glow_at
+from aurelon.core.optics.air import FORWARD, GLOBE, glow_at, glow_within
 from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sampled
 from aurelon.core.plate import Plate
 from aurelon.core.settings import (
@@ -70,6 +70,9 @@ FAR, FAR_GAIN = 0.5, 2.5  # diagonals beyond the frame, and gain of light from i
 HOLE_LIGHT = 0.8  # linear light of a hole, as of a bright opening
 NIGHT = 0.1  # linear luminance of a sky, below which it lights nothing
 BEYOND = 0.6  # share of the glow that comes from beyond what stands in front
+ROUND, HIDDEN_WITHIN = 0.8, 0.3  # as BEYOND and HIDDEN for a lamp in the haze: most of what is dark about it stands behind
+
+
 PARTED = 0.45  # openness of the sky above that of the ground from which tones tell them apart
 CORE, CORE_SIZE = 0.75, 0.9  # how far the middle of a hole is open, and how wide it is in radii of the disc
 LIKE = 0.09  # display-encoded difference within which the picture is what it is at the source
@@ -213,6 +216,14 @@ class Spread(Settings):
         group="Aureole",
     )
     haze: float = haze_setting(when={"mode": ["point"]}, group="Aureole", essential=True)
+    stands: Literal["behind", "within"] = choice(
+        "behind",
+        "A sun far behind the haze makes all of it glow; a lamp in the haze glows brightest close by",
+        label="The light stands",
+        words={"behind": "Far behind the haze", "within": "In the haze"},
+        when={"mode": ["point"]},
+        group="Aureole",
+    )
     disc_temperature: float = temperature_setting(
         4600, "Colour of the disc and its glow", when={"mode": ["point"]}, group="Disc", essential=True
     )
@@ -329,6 +340,7 @@ class ShaftsField:
             f32(1 / max(1.0 / frame.diagonal, 0.1 * s.disc_size)),
             f32(s.disc_strength),
             f32(1 / (NEAR * s.aureole_size)),
+            f32(HIDDEN_WITHIN if s.stands == "within" else HIDDEN),
         )
         _stand_before(openness, sun, np.maximum(own, 0).astype(np.float32), through, drawn)
         return Travelled(soft, drawn if s.disc_strength > 0 else None, through=through, near=near)
@@ -336,7 +348,7 @@ class ShaftsField:
 
 class Sun(NamedTuple):
     """A disc as numbers for a kernel: where it is in pixels, diagonals to a pixel, its radius in diagonals, one over the
-    width of its rim, its strength, and one over how far from it what stands before it hides the glow."""
+    width of its rim, its strength, one over how far from it what stands before it hides the glow, and how much of it."""
 
     x: np.float32
     y: np.float32
@@ -345,6 +357,7 @@ class Sun(NamedTuple):
     per_rim: np.float32
     strength: np.float32
     per_near: np.float32
+    hidden: np.float32
 
 
 @kernel
@@ -357,7 +370,7 @@ def _stand_before(openness: Floats, sun: Sun, colour: Floats, through: Floats, d
             across = f32(column) + f32(0.5) - sun.x
             away = np.sqrt(across * across + down * down) * sun.per_pixel
             seen = unit(openness[row, column])
-            through[row, column] = one - f32(HIDDEN) * smoothstep(unit(one - away * sun.per_near)) * (one - seen)
+            through[row, column] = one - sun.hidden * smoothstep(unit(one - away * sun.per_near)) * (one - seen)
             if away > sun.radius + one / sun.per_rim:
                 continue
             inside = away / sun.radius
@@ -379,8 +392,8 @@ def _box(frame: Frame, place: Place, reach: float) -> Frame | None:
 
 
 class Glow(NamedTuple):
-    """A source's glow as numbers for a kernel: where it is in pixels, how quickly it fades a pixel, its strength, and that of
-    the haze, with diagonals to a pixel."""
+    """A source's glow as numbers for a kernel: where it is in pixels, how quickly it fades a pixel, its strength, that of the
+    haze, diagonals to a pixel, and the radius of a lamp's globe within the haze, in diagonals, 0 for a light behind it."""
 
     x: np.float32
     y: np.float32
@@ -388,17 +401,27 @@ class Glow(NamedTuple):
     strength: np.float32
     haze: np.float32
     per_pixel: np.float32
+    globe: np.float32
 
 
 @inlined
 def _glow(glow: Glow, down: np.float32, bright: Floats) -> None:
     """The glow along a row of pixels, with nothing in front of it; by itself, so that it vectorises."""
     one, g = f32(1.0), f32(FORWARD)
+    scale2, globe2 = glow.per_pixel * glow.per_pixel, glow.globe * glow.globe
+    if glow.globe > f32(0.0):
+        for x in range(bright.size):
+            across = f32(np.int32(x)) + f32(0.5) - glow.x
+            away2 = across * across + down * down
+            # As `glow_within`.
+            bent = glow.globe / np.sqrt(away2 * scale2 + globe2)
+            bright[x] = glow.strength * exp_minus(np.sqrt(away2) * glow.per_size) + glow.haze * bent
+        return
     for x in range(bright.size):
         across = f32(np.int32(x)) + f32(0.5) - glow.x
         away2 = across * across + down * down
         # As `glow_at`.
-        cosine = one / np.sqrt(one + away2 * glow.per_pixel * glow.per_pixel)
+        cosine = one / np.sqrt(one + away2 * scale2)
         bent = (one - g) * (one - g) / (one + g * g - f32(2.0) * g * cosine)
         bright[x] = glow.strength * exp_minus(np.sqrt(away2) * glow.per_size) + glow.haze * bent * np.sqrt(bent)
 
@@ -411,8 +434,11 @@ def _glow_beyond(emission: Floats, glow: Glow, light: Floats) -> None:
         bright = np.empty(columns, np.float32)
         _glow(glow, f32(row) + f32(0.5) - glow.y, bright)
         line, seen = light[row].reshape(-1), emission[row].reshape(-1)
+        everywhere = glow.globe > f32(0.0)
+        share = f32(ROUND) if everywhere else f32(BEYOND)
         for x in range(columns):
-            line[4 * x + 3] += f32(BEYOND) * (bright[x] * seen[4 * x + 3] - line[4 * x + 3])
+            shown = f32(1.0) if everywhere else seen[4 * x + 3]
+            line[4 * x + 3] += share * (bright[x] * shown - line[4 * x + 3])
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
@@ -427,13 +453,16 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     variation = ray_variation(geometry.bars(settings.count), settings.count, settings.variety, now)
     lengths = geometry.distances() / diagonal
     point = settings.mode == "point"
+    within = point and settings.stands == "within"
     fade = ((1 + lengths[0] / FALLOFF_LENGTH) / (1 + lengths / FALLOFF_LENGTH)) ** (settings.falloff if point else 0.0)
+    if within:
+        fade = fade * glow_within(np.maximum(lengths - lengths[0], 0.0), GLOBE)
     # The farther away a source is, the less bright is the part of the picture that its rays come through first.
     off = lengths[0] ** 2 / (lengths[0] ** 2 + FAR**2) if point else 1.0
     fade = fade * (1 + (FAR_GAIN - 1) * off)
     halo = settings.aureole_strength * np.exp(-lengths / settings.aureole_size)
     if point and settings.haze > 0:
-        halo = halo + settings.haze * glow_at(lengths)
+        halo = halo + settings.haze * (glow_within(lengths, GLOBE) if within else glow_at(lengths))
     emission = scene.source_at(grid)
     hole = hole_at(scene, settings)
     near = None if hole is None else _box(grid, settings.position, hole.radius * diagonal + 1)
@@ -463,6 +492,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
             f32(settings.aureole_strength),
             f32(settings.haze),
             f32(1 / diagonal),
+            f32(GLOBE if within else 0.0),
         )
         _glow_beyond(emission, glow, light)
     return ShaftsField(light, settings, hole)

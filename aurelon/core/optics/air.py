@@ -33,6 +33,13 @@ def glow_at(distance: Doubles) -> Doubles:
     return np.asarray(phase(1 / np.sqrt(1 + distance**2)))
 
 
+def glow_within(distance: Doubles, globe: float) -> Doubles:
+    """How haze glows at a distance (diagonals) from a lamp that stands in it, 1 at its globe (diagonals): along a line of sight
+    ∫ p dz / d² is ∫ p dφ over the line's distance from the lamp (see `airlight`), and the first is the same for every line that
+    runs far past the lamp on both sides."""
+    return np.asarray(globe / np.sqrt(distance**2 + globe**2))
+
+
 @kernel
 def airlight(lamp: Lamp, x: Floats, y: Floats, out: Floats) -> None:
     """Light of a near lamp that the air above the picture scatters to an eye straight above, into `out` (h, w), for columns at
