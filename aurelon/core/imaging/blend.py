@@ -20,7 +20,7 @@ from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.fastmath import exp_minus, smoothstep, srgb_decode, srgb_encode, unit
 from aurelon.core.imaging.four import spread, store
 from aurelon.core.imaging.kernels import inlined
-from aurelon.core.imaging.runs import fill, multiply
+from aurelon.core.imaging.runs import multiply
 
 Triple = tuple[np.float32, np.float32, np.float32]
 
@@ -123,12 +123,6 @@ def _color_dodge(b: np.float32, s: np.float32) -> np.float32:
 
 
 @inlined
-def _color_burn(b: np.float32, s: np.float32) -> np.float32:
-    # White stays white, as the specification says of it by itself.
-    return f32(1.0) - min(f32(1.0), (f32(1.0) - b) / max(s, f32(1e-7)))
-
-
-@inlined
 def _hard_swing(b: np.float32, s: np.float32) -> np.float32:
     return b + s - b * s
 
@@ -144,14 +138,27 @@ def _overlay_swing(b: np.float32, s: np.float32) -> np.float32:
     return b * (f32(1.0) + s) if b <= f32(0.5) else b + s - b * s
 
 
+# Four modes in which light covers, mixed in already: with m = alpha · s they need no division to find s.
 @inlined
-def _normal(b: np.float32, s: np.float32) -> np.float32:
-    return s
+def _normal(b: np.float32, m: np.float32, alpha: np.float32) -> np.float32:
+    return b - alpha * b + m
 
 
 @inlined
-def _multiply(b: np.float32, s: np.float32) -> np.float32:
-    return b * s
+def _multiply(b: np.float32, m: np.float32, alpha: np.float32) -> np.float32:
+    return b - alpha * b + b * m
+
+
+@inlined
+def _darken(b: np.float32, m: np.float32, alpha: np.float32) -> np.float32:
+    return b + min(m - alpha * b, f32(0.0))
+
+
+@inlined
+def _color_burn(b: np.float32, m: np.float32, alpha: np.float32) -> np.float32:
+    # White stays white, as the specification says of it by itself.
+    dark = f32(1.0) - b
+    return b - alpha * (min(f32(1.0), dark * alpha / max(m, f32(1e-9))) - dark)
 
 
 @inlined
@@ -162,11 +169,6 @@ def _screen(b: np.float32, s: np.float32) -> np.float32:
 @inlined
 def _overlay(b: np.float32, s: np.float32) -> np.float32:
     return _hard_light(s, b)
-
-
-@inlined
-def _darken(b: np.float32, s: np.float32) -> np.float32:
-    return min(b, s)
 
 
 @inlined
@@ -203,7 +205,9 @@ def _covered(b: np.float32, shown: np.float32, alpha: np.float32, encoded: np.fl
 
 
 Formula = Callable[[np.float32, np.float32], np.float32]
+Mixed = Callable[[np.float32, np.float32, np.float32], np.float32]
 Run = Callable[[Floats, Floats, np.float32, Floats, Floats], None]
+Cover = Callable[[Floats, Floats, Floats, Floats], None]
 
 
 def _over_light(formula: Formula) -> Run:
@@ -222,19 +226,32 @@ def _over_light(formula: Formula) -> Run:
     return made
 
 
-def _over_cover(formula: Formula) -> Callable[[Floats, Floats, Floats, Floats, Floats], None]:
-    """A loop over a run of values for a mode in which light covers; `light` is display-encoded here, and becomes its
-    colour by `per_alpha`."""
+def _over_cover(formula: Mixed) -> Cover:
+    """A loop over a run of values for a mode in which light covers; `light` is display-encoded here, and times its alpha."""
 
     @inlined
-    def run(below: Floats, light: Floats, per_alpha: Floats, alpha: Floats, out: Floats) -> None:
+    def run(below: Floats, light: Floats, alpha: Floats, out: Floats) -> None:
+        for i in range(out.size):
+            b, k = below[i], alpha[i]
+            shown = min(b, f32(1.0))
+            out[i] = _covered(b, shown, k, formula(srgb_encode(shown), light[i], k))
+
+    made: Cover = run
+    return made
+
+
+def _over_opaque(formula: Formula) -> Cover:
+    """The same for an opaque light, which is a colour as it is: `light` is display-encoded only."""
+
+    @inlined
+    def run(below: Floats, light: Floats, alpha: Floats, out: Floats) -> None:
         for i in range(out.size):
             b, k = below[i], alpha[i]
             shown = min(b, f32(1.0))
             e = srgb_encode(shown)
-            out[i] = _covered(b, shown, k, e + k * (formula(e, light[i] * per_alpha[i]) - e))
+            out[i] = _covered(b, shown, k, e + k * (formula(e, light[i]) - e))
 
-    made: Callable[[Floats, Floats, Floats, Floats, Floats], None] = run
+    made: Cover = run
     return made
 
 
@@ -246,8 +263,8 @@ _run_overlay_swing, _run_hard_swing, _run_soft_swing = (
     _over_light(_soft_swing),
 )
 _run_normal, _run_multiply = _over_cover(_normal), _over_cover(_multiply)
-_run_overlay, _run_darken = _over_cover(_overlay), _over_cover(_darken)
-_run_color_burn, _run_hard_light, _run_soft_light = _over_cover(_color_burn), _over_cover(_hard_light), _over_cover(_soft_light)
+_run_darken, _run_color_burn = _over_cover(_darken), _over_cover(_color_burn)
+_run_overlay, _run_hard_light, _run_soft_light = _over_opaque(_overlay), _over_opaque(_hard_light), _over_opaque(_soft_light)
 
 
 @inlined
@@ -341,12 +358,23 @@ def _hold_darks(below: Floats, luminance: Floats, keep_darks: np.float32, alpha:
 
 
 @inlined
-def _unmultiply(light: Floats, alpha: Floats, per_alpha: Floats) -> None:
-    """Reads interleaved light as a premultiplied colour: its strongest channel goes into alpha, and one over it is what
-    makes it the colour."""
+def _premultiply(light: Floats, alpha: Floats) -> None:
+    """Reads interleaved light as a colour times its strongest channel: that goes into alpha, and what alpha there was into the
+    light."""
     for x in range(alpha.size):
-        top = max(max(light[3 * x], light[3 * x + 1]), light[3 * x + 2])
-        per_alpha[x] = f32(1.0) / max(top, f32(1e-7))
+        k, i = alpha[x], 3 * x
+        top = max(max(light[i], light[i + 1]), light[i + 2])
+        light[i], light[i + 1], light[i + 2] = light[i] * k, light[i + 1] * k, light[i + 2] * k
+        alpha[x] = k * top
+
+
+@inlined
+def _unmultiply(red: Floats, green: Floats, blue: Floats, alpha: Floats) -> None:
+    """The same over planes, which become the colour itself."""
+    for x in range(alpha.size):
+        top = max(max(red[x], green[x]), blue[x])
+        per_top = f32(1.0) / max(top, f32(1e-7))
+        red[x], green[x], blue[x] = red[x] * per_top, green[x] * per_top, blue[x] * per_top
         alpha[x] *= top
 
 
@@ -358,12 +386,9 @@ def _mix_in(below: Floats, e: Floats, s: Floats, alpha: Floats, out: Floats) -> 
 
 
 class Scratch(NamedTuple):
-    """For a run of n pixels: one over the light's own alpha (n,); for each channel that (3n + 1,) and alpha (3n + 1,); picture
-    and light encoded, each (3n,), and both as planes (n,), red, green and blue. Arrays of their own, as a compiler that
-    cannot tell them apart does not vectorise."""
+    """For a run of n pixels: alpha for each channel (3n + 1,); picture and light encoded, each (3n,), and both as planes (n,),
+    red, green and blue. Arrays of their own, as a compiler that cannot tell them apart does not vectorise."""
 
-    per_alpha: Floats
-    each_per: Floats
     each: Floats
     e: Floats
     s: Floats
@@ -379,8 +404,6 @@ class Scratch(NamedTuple):
 def scratch_for(n: int) -> Scratch:
     """Scratch for runs of up to `n` pixels."""
     return Scratch(
-        np.empty(n, np.float32),
-        np.empty(3 * n + 1, np.float32),
         np.empty(3 * n + 1, np.float32),
         np.empty(3 * n, np.float32),
         np.empty(3 * n, np.float32),
@@ -436,22 +459,27 @@ def _over(mode: int, b: Floats, l: Floats, intensity: np.float32, alpha: Floats,
 
 
 @inlined
-def _covering(mode: int, b: Floats, s: Floats, per_alpha: Floats, alpha: Floats, out: Floats) -> None:
-    """The same where light covers; `s` is display-encoded, and its colour by `per_alpha`."""
+def _covering(mode: int, b: Floats, m: Floats, alpha: Floats, out: Floats) -> None:
+    """The same where light covers; `m` is display-encoded, times alpha."""
     if mode == MULTIPLY:
-        _run_multiply(b, s, per_alpha, alpha, out)
-    elif mode == OVERLAY:
-        _run_overlay(b, s, per_alpha, alpha, out)
+        _run_multiply(b, m, alpha, out)
     elif mode == DARKEN:
-        _run_darken(b, s, per_alpha, alpha, out)
+        _run_darken(b, m, alpha, out)
     elif mode == COLOR_BURN:
-        _run_color_burn(b, s, per_alpha, alpha, out)
-    elif mode == HARD_LIGHT:
-        _run_hard_light(b, s, per_alpha, alpha, out)
-    elif mode == SOFT_LIGHT:
-        _run_soft_light(b, s, per_alpha, alpha, out)
+        _run_color_burn(b, m, alpha, out)
     else:
-        _run_normal(b, s, per_alpha, alpha, out)
+        _run_normal(b, m, alpha, out)
+
+
+@inlined
+def _opaquely(mode: int, b: Floats, s: Floats, alpha: Floats, out: Floats) -> None:
+    """The same of modes that only an opaque light lays by its colour, `s`, display-encoded."""
+    if mode == OVERLAY:
+        _run_overlay(b, s, alpha, out)
+    elif mode == HARD_LIGHT:
+        _run_hard_light(b, s, alpha, out)
+    else:
+        _run_soft_light(b, s, alpha, out)
 
 
 @inlined
@@ -464,28 +492,34 @@ def blend_chunk(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: F
     if how.mode <= RELIGHT:
         _in_linear_light(how, b, l, alpha, out)
         return
-    each, per_alpha = scratch.each, scratch.per_alpha[:n]
+    each = scratch.each
     if how.black_is_neutral:
         _for_each_channel(alpha, each)
         _over(how.mode, b, l, how.intensity, each, out)
         return
     e, s = scratch.e[: 3 * n], scratch.s[: 3 * n]
     _encode(l, how.intensity, s)
-    if how.opaque:
-        fill(per_alpha, f32(1.0))
-    else:
-        _unmultiply(s, alpha, per_alpha)
-    _for_each_channel(alpha, each)
-    _for_each_channel(per_alpha, scratch.each_per)
-    if how.mode < HUE:
-        _covering(how.mode, b, s, scratch.each_per, each, out)
+    if how.mode in (OVERLAY, HARD_LIGHT, SOFT_LIGHT):
+        _for_each_channel(alpha, each)
+        _opaquely(how.mode, b, s, each, out)
         return
-    multiply(s, scratch.each_per)
+    if how.mode < HUE:
+        if how.opaque:
+            _for_each_channel(alpha, each)
+            multiply(s, each)
+        else:
+            _premultiply(s, alpha)
+            _for_each_channel(alpha, each)
+        _covering(how.mode, b, s, each, out)
+        return
     er, eg, eb = scratch.er[:n], scratch.eg[:n], scratch.eb[:n]
     sr, sg, sb = scratch.sr[:n], scratch.sg[:n], scratch.sb[:n]
     _encode(b, f32(1.0), e)
     split(e, er, eg, eb)
     split(s, sr, sg, sb)
+    if not how.opaque:
+        _unmultiply(sr, sg, sb, alpha)
+    _for_each_channel(alpha, each)
     _non_separable(how.mode, er, eg, eb, sr, sg, sb)
     join(sr, sg, sb, s)
     _mix_in(b, e, s, each, out)

@@ -32,13 +32,21 @@ def unit(x: Any) -> Any:
 
 @inlined
 def srgb_encode(x: np.float32) -> np.float32:
-    """IEC 61966-2-1 encoding for 0 <= x <= 1, error below 4e-6. A polynomial in x**(1/4)."""
-    t = np.sqrt(np.sqrt(x))
-    v = t * t
-    high = f32(0.638769448) + f32(-0.306036979) * t + f32(0.064873323) * v
-    p = f32(-0.059641749) + f32(0.140776783) * t + v * (f32(1.360225558) + f32(-0.838965356) * t + v * high)
-    p = min(p, f32(1.0))  # the fit is just above 1 at white, and white is white, to the bit
-    return p if x > f32(0.0031308) else x * f32(12.92)
+    """IEC 61966-2-1 encoding for 0 <= x <= 1, error below 2e-6.
+
+    x**(1/2.4) is x**(1/2) times x**(-1/12). Bits read as a whole number are nearly a logarithm, so that a twelfth of them, taken
+    away, is the latter within 4 %; a fit mends the rest (Blinn, "Floating-Point Tricks", 1997).
+    """
+    bits = np.float32(np.float32(x).view(np.int32))
+    y = np.int32(f32(1153712650.0) - bits * f32(1.0 / 12.0)).view(np.float32)
+    y2 = y * y
+    y4 = y2 * y2
+    r = x * y4 * (y4 * y4)
+    r2 = r * r
+    low = f32(0.49522296) + f32(-0.32412732) * r
+    p = f32(1.26999245) + f32(-0.48538852) * r + r2 * (low + r2 * (f32(0.11708357) + f32(-0.01778247) * r))
+    e = min(np.sqrt(x) * y * p - f32(0.055), f32(1.0))  # white is white, to the bit
+    return e if x > f32(0.0031308) else x * f32(12.92)
 
 
 @inlined
