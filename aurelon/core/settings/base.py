@@ -123,11 +123,18 @@ def _shaped(like: Any, numbers: Iterator[float]) -> Any:
     return tuple(_shaped(one, numbers) for one in like) if isinstance(like, list | tuple) else next(numbers)
 
 
-def settings_of(model: type[BaseModel]) -> Iterator[tuple[str, Setting]]:
+_settings: dict[type[BaseModel], tuple[tuple[str, Setting], ...]] = {}  # asked for several times for each light of a frame
+
+
+def settings_of(model: type[BaseModel]) -> tuple[tuple[str, Setting], ...]:
     """The settings that a group declares, by name and in order, each fully described."""
-    for name, info in model.model_fields.items():
-        if isinstance(info.json_schema_extra, Setting):
-            yield name, info.json_schema_extra.described(name, info)
+    if model not in _settings:
+        _settings[model] = tuple(
+            (name, info.json_schema_extra.described(name, info))
+            for name, info in model.model_fields.items()
+            if isinstance(info.json_schema_extra, Setting)
+        )
+    return _settings[model]
 
 
 def first_of(model: type[BaseModel], wanted: Callable[[Setting], bool]) -> str | None:
