@@ -12,7 +12,7 @@ from aurelon.core.imaging.colour import chromaticity
 from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.core.imaging.tone import tint_of
 from aurelon.core.lights.shared.kind import Colour
-from aurelon.core.optics.spectra import LAMP_WORDS, air_mass, lamp_rgb, sun_rgb, transmittance
+from aurelon.core.optics.spectra import LAMP_WORDS, air_mass, lamp_rgb, ozone_depth, ozone_mass, sun_rgb, transmittance
 from tests.core.test_light_colour import WIDE
 from tests.pictures import light, plate_of, rig_of, scene
 
@@ -54,9 +54,22 @@ class Sun(unittest.TestCase):
             self.assertAlmostEqual(air_mass(height) / mass, 1.0, delta=0.02)
 
     def test_blue_is_scattered_more_than_red_by_the_fourth_power(self) -> None:
-        clear = transmittance(np.array([400.0, 800.0]), 90.0, 0.0)
-        depths = -np.log(clear)
+        wavelengths = np.array([400.0, 800.0])
+        depths = -np.log(transmittance(wavelengths, 90.0, 0.0)) - ozone_depth(wavelengths)
         self.assertAlmostEqual(float(np.log2(depths[0] / depths[1])), 4.08, delta=0.01)
+
+    def test_ozone_takes_the_yellow_out_of_a_low_sun(self) -> None:
+        # Its visible (Chappuis) band; depths of 0.3 cm at 550 and 600 nm by Preetham, Shirley and Smits (1999), table 2.
+        visible = np.arange(400.0, 701.0, 5.0)
+        self.assertAlmostEqual(float(visible[np.argmax(ozone_depth(visible))]), 600.0, delta=5)
+        np.testing.assert_allclose(ozone_depth(np.array([550.0, 600.0])), [0.0255, 0.0375], rtol=0.12)
+        # The way through a thin shell 22 km up, by Pythagoras.
+        for height in (90.0, 30.0, 5.0, 0.0):
+            outer, ground = 6370.0 + 22.0, 6370.0 * np.cos(np.deg2rad(height))
+            self.assertAlmostEqual(ozone_mass(height) * np.sqrt(outer**2 - ground**2) / outer, 1.0, delta=0.005)
+        # At five degrees it keeps most of the red and of the blue, and least of the orange between.
+        blue, orange, red = np.exp(-ozone_depth(np.array([440.0, 600.0, 680.0])) * ozone_mass(5.0))
+        self.assertLess(orange, min(blue, red) - 0.15)
 
     def test_the_air_dims_a_light_as_far_as_it_is_let_and_a_low_sun_is_still_seen(self) -> None:
         true = sun_rgb(6.0, 3.0, SRGB)

@@ -1,7 +1,9 @@
 """Spectra of light sources by name, and of the sun by its height: from wavelengths to the plate's primaries.
 
 The sun: a black body of 5 778 K through the clear atmosphere, by the Rayleigh and aerosol optical depths of Preetham,
-Shirley and Smits, "A Practical Analytic Model for Daylight" (1999), appendix 1, without ozone, water and mixed gases.
+Shirley and Smits, "A Practical Analytic Model for Daylight" (1999), appendix 1, without water and mixed gases, which absorb
+what is hardly seen; with the cross-sections of ozone of Bruneton, "Precomputed Atmospheric Scattering: a New
+Implementation" (2017), and its path by Robinson (Iqbal, "An Introduction to Solar Radiation", 1983, eq. 5.7.6).
 Discharge lamps: their elements' lines (NIST Atomic Spectra Database), each a Gaussian as wide as the lamp's pressure
 makes it. A white diode: a blue line and a phosphor (Ohno, "Spectral design considerations for white LED color
 rendering", 2005). What falls on the eye is summed with the CIE 1931 colour-matching functions (CIE 018:2019).
@@ -30,6 +32,16 @@ LAMP_WORDS: dict[str, str] = {
 }
 SUN = 5778.0  # K
 NOON = 90.0
+# Of ozone, at 233 K: cross-sections in 1e-26 m² from 380 nm on, every 10 nm.
+OZONE = np.array(
+    [
+        *(0.02818, 0.06636, 0.1527, 0.2763, 0.552, 0.8451, 1.582, 2.316, 3.669, 4.924, 7.752, 9.016, 14.8, 16.02, 21.39, 27.55),
+        *(30.91, 35.0, 42.66, 46.72, 43.98, 47.01, 50.19, 43.05, 37.4, 32.15, 26.62, 22.38, 18.52, 14.73, 12.09, 9.423, 7.455),
+        *(6.566, 5.105, 4.15, 4.228, 3.237, 2.451, 2.801, 2.534),
+    ]
+)
+COLUMN = 300 * 2.6868e20  # molecules over a square metre: 300 Dobson units
+LAYER, EARTH = 22.0, 6370.0  # km; height of most of the ozone, and the earth's radius
 
 
 class Line(NamedTuple):
@@ -75,12 +87,23 @@ def air_mass(height: float) -> float:
     return float(1 / (np.cos(np.deg2rad(zenith)) + 0.15 * (93.885 - zenith) ** -1.253))
 
 
+def ozone_mass(height: float) -> float:
+    """The same of the ozone, which lies in a layer high up, so that its path grows less toward the horizon."""
+    up = LAYER / EARTH
+    return float((1 + up) / np.sqrt(np.sin(np.deg2rad(height)) ** 2 + 2 * up))
+
+
+def ozone_depth(wavelengths: Doubles) -> Doubles:
+    """Optical depth of the ozone straight up, (n,)."""
+    return np.asarray(np.interp(wavelengths, 380.0 + 10.0 * np.arange(OZONE.size), OZONE) * 1e-26 * COLUMN)
+
+
 def transmittance(wavelengths: Doubles, height: float, turbidity: float) -> Doubles:
     """Share of sunlight that a clear (turbidity 2) to hazy (10) atmosphere lets through, (n,)."""
     micron, mass = wavelengths / 1000, air_mass(height)
     rayleigh = 0.008735 * micron**-4.08
     aerosol = max(0.04608 * turbidity - 0.04586, 0.0) * micron**-1.3
-    return np.asarray(np.exp(-(rayleigh + aerosol) * mass))
+    return np.asarray(np.exp(-(rayleigh + aerosol) * mass - ozone_depth(wavelengths) * ozone_mass(height)))
 
 
 def _xyz(spectrum: Doubles) -> Doubles:
