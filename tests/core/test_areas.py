@@ -97,6 +97,16 @@ class Found(unittest.TestCase):
         disc = np.clip(inside * (np.array([0.5, 0.25, 0.1]) + grain), 0.0005, 1).astype(np.float32)
         self.assertFalse(next(area for area in areas_of(plate_of(disc)) if area.name == "sky").sure)
 
+    def test_an_even_patch_that_ends_before_both_sides_is_less_sure(self) -> None:
+        # A wall with a light on it, in a room; the same picture without the room's left side has it reach there.
+        rows, columns = np.mgrid[0:240, 0:360]
+        grain = 0.2 * cv2.GaussianBlur(np.random.default_rng(2).standard_normal((240, 360)), (0, 0), 2.0)[:, :, None]
+        room = np.clip(0.1 + grain, 0.01, 1) * np.array([0.8, 0.7, 0.6])
+        wall = (rows < 90) & (columns > 100) & (columns < 270)
+        room[wall] = np.array([0.66, 0.62, 0.6]) - 0.0003 * rows[wall][:, None]
+        within, reaching = (sky_of(plate_of(np.asarray(part, np.float32))).confidence for part in (room, room[:, 101:]))
+        self.assertGreater(reaching, 1.2 * within)
+
     def test_what_is_thin_and_dark_all_over_is_told_from_things(self) -> None:
         def told(codes: Floats) -> float:
             flat = np.zeros(codes.shape[:2], np.float32)

@@ -44,6 +44,7 @@ CLEAR_STEP = 0.35  # relative step of tone or colour across a border that is bey
 PARTING_EDGE, LIKE = 0.006, 0.3  # what parts things from the sky, and mean log-odds from which such a part is sky
 ALIKE, PARTED, NOT_PARTED = 0.08, 0.50, 0.75  # codes; share of the ground that is like the sky, at most, and where it is no ground
 BLOCKED, LEAST_GROUND = 0.03, 0.05  # tone that is black all over in photographs as well; share of the picture that tells
+ENCLOSED, REACHING = 0.8, 0.04  # how sure what reaches neither side can be; share of a side that is enough
 SHOT, DRAWN = 0.30, 0.40  # share of neighbours that are quite the same, in photographs at most and in drawings
 ONE_TONED, TWO_TONED = 0.25, 0.35  # standard deviation of tones within a sky at most, and of what is none
 STROKE, WRITTEN, THINGS = 7, 0.25, 0.40  # pixels; what a closing leaves of edges on a page at most, and among things at least
@@ -390,7 +391,12 @@ def _confidence(look: _Look, above: Bools, sky: Bools, shown: float) -> float:
     parted = float(np.clip((NOT_PARTED - float(like.mean())) / (NOT_PARTED - PARTED), 0, 1))
     # A sky that is black is as well the dark round something.
     seen = float(np.clip(max(r, g, b) / BLOCKED - 1, 0, 1))
-    return float(np.clip(sure, 0, 1)) * parted * seen * _like_a_photograph(look.codes, inner, ground) * _unwritten(look, ground)
+    # What ends before it reaches either side is as well a wall or a window.
+    reaching = max(float(sky[:, 0].mean()), float(sky[:, -1].mean()))
+    held = ENCLOSED + (1 - ENCLOSED) * min(1.0, reaching / REACHING)
+    return (
+        float(np.clip(sure, 0, 1)) * parted * seen * held * _like_a_photograph(look.codes, inner, ground) * _unwritten(look, ground)
+    )
 
 
 def _unwritten(look: _Look, ground: Bools) -> float:
