@@ -73,12 +73,12 @@ class Demo(unittest.TestCase):
         self.assertGreater(float(mask[true == 0].mean()), 0.97)
 
     def test_shafts_of_a_sun_lie_where_fog_would_scatter_its_light(self) -> None:
-        # Measured after one gain: 0.78 in clear air, 0.90 in haze.
+        # Measured after one gain: 0.785 in clear air, 0.901 in haze.
         plate = open_plate(DEMO / "plates" / "headland.jpg")
         sun = new_light("shafts", plate, Rig()).model_dump()
         sun["colour"]["origin"] = "plate"
         fog = np.asarray(Image.open(BESIDE / "headland-fog.png"), np.float64)
-        for haze, least in ((0.0, 0.75), (4.0, 0.89)):
+        for haze, least in ((0.0, 0.77), (4.0, 0.9)):
             sun["spread"] |= {"position": (0.4929, 0.3450), "disc_strength": 0.0, "haze": haze}
             ours = render(plate, Rig(lights=[sun]), size=(300, 200), show=f"stage:{sun['id']}:spread").mean(axis=2)
             self.assertGreater(float(np.corrcoef(ours.ravel(), fog.ravel())[0, 1]), least, haze)

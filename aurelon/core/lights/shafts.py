@@ -70,6 +70,7 @@ FAR, FAR_GAIN = 0.5, 2.5  # diagonals beyond the frame, and gain of light from i
 HOLE_LIGHT = 0.8  # linear light of a hole, as of a bright opening
 NIGHT = 0.1  # linear luminance of a sky, below which it lights nothing
 BEYOND = 0.6  # share of the glow that comes from beyond what stands in front
+BEFORE = 0.15  # share of that of haze which comes from before it
 ROUND, HIDDEN_WITHIN = 0.8, 0.3  # as BEYOND and HIDDEN for a lamp in the haze: most of what is dark about it stands behind
 
 
@@ -436,8 +437,9 @@ def _glow_beyond(emission: Floats, glow: Glow, light: Floats) -> None:
         line, seen = light[row].reshape(-1), emission[row].reshape(-1)
         everywhere = glow.globe > f32(0.0)
         share = f32(ROUND) if everywhere else f32(BEYOND)
+        before = f32(1.0) if everywhere else f32(BEFORE) * glow.haze / max(glow.haze + glow.strength, f32(1e-6))
         for x in range(columns):
-            shown = f32(1.0) if everywhere else seen[4 * x + 3]
+            shown = before + (f32(1.0) - before) * seen[4 * x + 3]
             line[4 * x + 3] += share * (bright[x] * shown - line[4 * x + 3])
 
 
