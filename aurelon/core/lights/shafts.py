@@ -224,6 +224,7 @@ class Spread(Settings):
         words={"behind": "Far behind the haze", "within": "In the haze"},
         when={"mode": ["point"]},
         group="Aureole",
+        essential=True,
     )
     disc_temperature: float = temperature_setting(
         4600, "Colour of the disc and its glow", when={"mode": ["point"]}, group="Disc", essential=True
