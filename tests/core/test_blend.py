@@ -42,8 +42,11 @@ def set_sat(c: Doubles, target: Doubles) -> Doubles:
     return np.where(span > 0, (c - c.min(-1, keepdims=True)) * target / np.where(span > 0, span, 1), 0)
 
 
+def hard(b: Doubles, s: Doubles) -> Doubles:
+    return np.where(s <= 0.5, 2 * b * s, b + (2 * s - 1) - b * (2 * s - 1))
+
+
 def w3c(mode: str, b: Doubles, s: Doubles) -> Doubles:
-    hard = lambda b, s: np.where(s <= 0.5, 2 * b * s, b + (2 * s - 1) - b * (2 * s - 1))  # noqa: E731
     with np.errstate(all="ignore"):
         d = np.where(b <= 0.25, ((16 * b - 12) * b + 4) * b, np.sqrt(b))
         return {
@@ -98,6 +101,17 @@ class Modes(unittest.TestCase):
                 wanted = expected(mode, self.below.astype(np.float64), self.light.astype(np.float64), alpha)
                 off = np.abs(encode(self.merged(mode, opacity).astype(np.float64)) - encode(wanted)).max()
                 self.assertLess(off, 1 / 255, mode)
+
+    def test_an_opaque_light_is_its_own_colour_in_every_mode(self) -> None:
+        below, light = self.below.astype(np.float64), self.light.astype(np.float64)
+        for mode in MODES[3:]:
+            made = merge(
+                self.below, self.light, self.mask, LUMINANCE, mode=mode, intensity=1.0, opacity=0.8, keep_darks=0.0, opaque=True
+            )
+            alpha = 0.8 * self.mask.astype(np.float64)[:, :, None]
+            b, s = encode(below), encode(light)
+            wanted = (1 - alpha) * b + alpha * w3c(mode, b, s)
+            self.assertLess(float(np.abs(encode(made.astype(np.float64)) - wanted).max()), 1 / 255, mode)
 
     def test_expose_is_the_stated_exponential(self) -> None:
         b, l, a = self.below.astype(np.float64), self.light.astype(np.float64), self.mask.astype(np.float64)[:, :, None]

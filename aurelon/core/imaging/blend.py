@@ -240,19 +240,14 @@ def _over_cover(formula: Mixed) -> Cover:
     return made
 
 
-def _over_opaque(formula: Formula) -> Cover:
+def _opaque(formula: Formula) -> Cover:
     """The same for an opaque light, which is a colour as it is: `light` is display-encoded only."""
 
     @inlined
-    def run(below: Floats, light: Floats, alpha: Floats, out: Floats) -> None:
-        for i in range(out.size):
-            b, k = below[i], alpha[i]
-            shown = min(b, f32(1.0))
-            e = srgb_encode(shown)
-            out[i] = _covered(b, shown, k, e + k * (formula(e, light[i]) - e))
+    def mixed(b: np.float32, s: np.float32, alpha: np.float32) -> np.float32:
+        return b + alpha * (formula(b, s) - b)
 
-    made: Cover = run
-    return made
+    return _over_cover(mixed)
 
 
 _run_screen, _run_lighten = _over_light(_screen), _over_light(_lighten)
@@ -264,7 +259,7 @@ _run_overlay_swing, _run_hard_swing, _run_soft_swing = (
 )
 _run_normal, _run_multiply = _over_cover(_normal), _over_cover(_multiply)
 _run_darken, _run_color_burn = _over_cover(_darken), _over_cover(_color_burn)
-_run_overlay, _run_hard_light, _run_soft_light = _over_opaque(_overlay), _over_opaque(_hard_light), _over_opaque(_soft_light)
+_run_overlay, _run_hard_light, _run_soft_light = _opaque(_overlay), _opaque(_hard_light), _opaque(_soft_light)
 
 
 @inlined
@@ -460,26 +455,21 @@ def _over(mode: int, b: Floats, l: Floats, intensity: np.float32, alpha: Floats,
 
 @inlined
 def _covering(mode: int, b: Floats, m: Floats, alpha: Floats, out: Floats) -> None:
-    """The same where light covers; `m` is display-encoded, times alpha."""
+    """The same where light covers; `m` is display-encoded, times alpha but in the last three."""
     if mode == MULTIPLY:
         _run_multiply(b, m, alpha, out)
     elif mode == DARKEN:
         _run_darken(b, m, alpha, out)
     elif mode == COLOR_BURN:
         _run_color_burn(b, m, alpha, out)
-    else:
+    elif mode == NORMAL:
         _run_normal(b, m, alpha, out)
-
-
-@inlined
-def _opaquely(mode: int, b: Floats, s: Floats, alpha: Floats, out: Floats) -> None:
-    """The same of modes that only an opaque light lays by its colour, `s`, display-encoded."""
-    if mode == OVERLAY:
-        _run_overlay(b, s, alpha, out)
+    elif mode == OVERLAY:
+        _run_overlay(b, m, alpha, out)
     elif mode == HARD_LIGHT:
-        _run_hard_light(b, s, alpha, out)
+        _run_hard_light(b, m, alpha, out)
     else:
-        _run_soft_light(b, s, alpha, out)
+        _run_soft_light(b, m, alpha, out)
 
 
 @inlined
@@ -499,17 +489,12 @@ def blend_chunk(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: F
         return
     e, s = scratch.e[: 3 * n], scratch.s[: 3 * n]
     _encode(l, how.intensity, s)
-    if how.mode in (OVERLAY, HARD_LIGHT, SOFT_LIGHT):
-        _for_each_channel(alpha, each)
-        _opaquely(how.mode, b, s, each, out)
-        return
     if how.mode < HUE:
-        if how.opaque:
-            _for_each_channel(alpha, each)
-            multiply(s, each)
-        else:
+        if not how.opaque:
             _premultiply(s, alpha)
-            _for_each_channel(alpha, each)
+        _for_each_channel(alpha, each)
+        if how.opaque and how.mode in (NORMAL, MULTIPLY, DARKEN, COLOR_BURN):
+            multiply(s, each)
         _covering(how.mode, b, s, each, out)
         return
     er, eg, eb = scratch.er[:n], scratch.eg[:n], scratch.eb[:n]
