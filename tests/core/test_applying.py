@@ -82,7 +82,7 @@ class Painted(unittest.TestCase):
         for owner in owners:
             made = painted_rig(rig, Painting(owner=owner, part=0, stroke=self.stroke))
             mask = {"light": made.stack[0].mask, "house": made.house.mask, "matte": made.mattes[0].mask}[owner.of]
-            self.assertEqual(mask.stack[0].strokes, (self.stroke,))  # type: ignore[attr-defined]
+            self.assertEqual(mask.stack[0].model_dump()["strokes"], (self.stroke.model_dump(),))
             self.assertNotEqual(made, rig)
 
     def test_a_stroke_of_a_light_that_is_painted_is_seen_as_if_it_had_been_kept(self) -> None:

@@ -321,7 +321,7 @@ class FirstSettings(unittest.TestCase):
         for stem in OUTDOORS:
             plate = open_plate(PLATES / f"{stem}.jpg")
             made = new_light("shafts", plate, Rig())
-            x, y = made.spread.position  # type: ignore[attr-defined]
+            x, y = made.spread.model_dump()["position"]
             cover = sky_of(plate).cover
             row, column = int(y * cover.shape[0]), int(x * cover.shape[1])
             # It may be a lamp before the sky.

@@ -8,6 +8,7 @@ import threading
 import unittest
 import weakref
 from dataclasses import replace
+from functools import partial
 from typing import Any
 from unittest import mock
 
@@ -113,7 +114,7 @@ class Keeping(unittest.TestCase):
             return np.zeros(100, np.float32)
 
         for name in ("a", "b", "c", "a", "d", "a", "b"):
-            cache.get(name, lambda name=name: make(name))  # type: ignore[misc]
+            cache.get(name, partial(make, name))
         self.assertEqual(made, ["a", "b", "c", "d", "b"])
 
     def test_what_is_larger_than_the_cache_is_made_each_time(self) -> None:
@@ -126,7 +127,7 @@ class Keeping(unittest.TestCase):
 
         def work() -> None:
             for k in range(200):
-                seen.append(float(cache.get(k % 7, lambda k=k: np.full(50, k % 7, np.float32)).sum()) / 50 == k % 7)  # type: ignore[misc]
+                seen.append(float(cache.get(k % 7, partial(np.full, 50, k % 7, np.float32)).sum()) / 50 == k % 7)
 
         threads = [threading.Thread(target=work) for _ in range(4)]
         for thread in threads:

@@ -17,6 +17,7 @@ from aurelon.core.graph.cache import Cache
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
+from aurelon.core.masks.strokes import Strokes as StrokesPart
 from aurelon.core.masks.strokes import dabs_of
 from aurelon.core.masks.subject import _grained
 from aurelon.core.settings import Stroke
@@ -232,8 +233,9 @@ class Strokes(unittest.TestCase):
             strokes = [stroke((0.1, 0.1 + 0.001 * k), (0.9, 0.9)) for k in range(n)]
             rig = masked_rig({"part": "strokes", "strokes": strokes})
             part = rig.stack[0].mask.stack[0]
+            assert isinstance(part, StrokesPart)
             frame = Frame.whole(plate.size)
-            before = sum(cache.peek((key, frame)) is None for key in part.after[1:])  # type: ignore[attr-defined]
+            before = sum(cache.peek((key, frame)) is None for key in part.after[1:])
             Renderer(plate, cache).part(rig, frame, show="mask:under-test")
             laid.append(before)
 

@@ -159,7 +159,7 @@ class Overs(unittest.TestCase):
 
     def test_pages_of_a_tiff_laid_over_one_another_are_the_result(self) -> None:
         with tifffile.TiffFile(io.BytesIO(passes(self.plate, self.rig, "tiff", "16"))) as file:
-            pages = [(page.tags[285].value, page.asarray() / 65535) for page in file.pages]  # type: ignore[union-attr]
+            pages = [(page.tags[285].value, page.asarray() / 65535) for page in file.pages if isinstance(page, tifffile.TiffPage)]
             said = json.loads(file.pages.first.description)
         self.assertEqual([name for name, _ in pages], ["result", *(entry["name"] for entry in said["layers"])])
         below = pages[1][1]

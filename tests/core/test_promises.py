@@ -6,6 +6,7 @@ import os
 import subprocess
 import sys
 import tempfile
+import threading
 import unittest
 from pathlib import Path
 from typing import Any
@@ -160,9 +161,9 @@ class Promises(unittest.TestCase):
     def test_a_rendering_that_was_cancelled_does_not_spoil_what_it_left_in_the_cache(self) -> None:
         plate, cache = plate_of(scene()), Cache(1 << 28)
         for kind in every_kind():
-            rig, stopped = rig_of(light(kind)), False
-            render(plate, rig, cache=cache, cancelled=lambda: stopped)  # noqa: B023
-            stopped = True
+            rig, stopped = rig_of(light(kind)), threading.Event()
+            render(plate, rig, cache=cache, cancelled=stopped.is_set)
+            stopped.set()
             np.testing.assert_array_equal(render(plate, rig, size=(240, 160), cache=cache), render(plate, rig, size=(240, 160)))
 
     def test_adding_a_light_at_its_place_shows_and_never_darkens(self) -> None:

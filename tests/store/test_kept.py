@@ -62,7 +62,8 @@ class Kept(unittest.TestCase):
         self.assertLess(max(len(row.rig) for row in self.store.tables.Revision.select()), 40 * 120 + 3000)
         self.reopen()
         self.assertEqual(self.store.revisions.bench(self.plate).rig, rig)
-        self.assertEqual(len(self.store.revisions.undo(self.plate, base).rig.stack[0].mask.stack[0].strokes), 39)  # type: ignore[attr-defined]
+        painted = self.store.revisions.undo(self.plate, base).rig.stack[0].mask.stack[0]
+        self.assertEqual(len(painted.model_dump()["strokes"]), 39)
 
     def test_pictures_that_a_rig_carries_become_files_of_the_plate(self) -> None:
         rig = masked_rig({"part": "grey", "file": RAMP[0]})

@@ -30,7 +30,9 @@ DRAWN = 0.9  # share of neighbours that are quite the same, which no photograph 
 SURE = 0.3  # paint from which a hint is certain
 SPECK = 0.02  # of the subject's size, below which a piece apart from it is dropped
 
-NO_NEWS: Callable[[float], None] = lambda share: None  # noqa: E731
+
+def no_news(share: float) -> None:
+    """For a cut that nobody waits for."""
 
 
 class Subject(Part):
@@ -64,7 +66,7 @@ class Subject(Part):
         key = ("cut out", self.key(ground))
         return resampled(ground.keep(key, canonical, lambda: along_the_rim(self.cut(ground), ground, canonical)), frame)
 
-    def cut(self, ground: Ground, progress: Callable[[float], None] = NO_NEWS) -> Floats:
+    def cut(self, ground: Ground, progress: Callable[[float], None] = no_news) -> Floats:
         """On the canonical version: the rim's lines, what is surely in, and what may be, (h, w, 6)."""
         return ground.keep(self.key(ground), ground.canonical, lambda: cut_along(_cut_out(self, ground, progress), ground))
 
