@@ -15,7 +15,8 @@ pixel, its aureole by what the rays met on their way.
 References: Chandrasekhar, "Radiative Transfer" (1960), ch. 1; Mitchell, "Volumetric Light
 Scattering as a Post-Process", GPU Gems 3 (2007), whose sum of samples this replaces by transport;
 Henyey and Greenstein (1941) for forward scattering: its exponential core is the aureole, its
-wide skirt the glow of hazy air.
+wide skirt the glow of hazy air behind which a sun stands. A lamp that stands in the haze glows as one over the distance,
+also before what is dark behind it, and its rays weaken alike (see `air.py`).
 """
 
 from __future__ import annotations
