@@ -225,7 +225,7 @@ def _hide(light: Floats, through: Floats) -> None:
         light[3 * x], light[3 * x + 1], light[3 * x + 2] = light[3 * x] * seen, light[3 * x + 1] * seen, light[3 * x + 2] * seen
 
 
-CHUNK = 1024  # pixels laid together; all that is made of them stays in the nearest caches
+CHUNK = 2048  # pixels laid together; all that is made of them stays in the nearest caches
 ROWS = 4  # rows that a thread takes at once, with one set of scratch
 
 
