@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core import Plate, open_plate, render
+from aurelon.core import Plate, Rig, open_plate, parse_rig, render
 from aurelon.core.analysis.colour_match import match_colour
 from aurelon.core.analysis.finder import Proposal, find_light, lit_sides, propose
 from aurelon.core.analysis.long_shadows import by_shadows
@@ -160,6 +160,14 @@ class Finder(unittest.TestCase):
             ranked = find_light(plate.at(Frame.whole(fit_within(plate.size, 512))), plate.space).ranked
             near = [p for p in ranked[:3] if np.hypot(p.place[0] - place[0], p.place[1] - place[1]) < 0.03]
             self.assertTrue(near, f"{name}: {ranked}")
+
+    def test_waves_are_no_shadows_that_a_sun_beside_the_view_casts(self) -> None:
+        # The sun of the headland is seen, low over the sea; nothing else may come before it.
+        renderer = renderer_of(open_plate(DEMO / "plates" / "headland.jpg"))
+        for rig in (Rig(), parse_rig((DEMO / "rigs" / "headland.json").read_bytes())):
+            first = propose(renderer, rig).ranked[0]
+            self.assertEqual(first.clue, "bright spot")
+            self.assertLess(float(np.hypot(first.place[0] - 0.4929, first.place[1] - 0.345)), 0.02)
 
 
 class NumbersToJudgeBy(unittest.TestCase):

@@ -53,6 +53,7 @@ SUREST_SIDE, WORST, LEAST_ERROR = 0.5, 70.0, 10.0  # surety of a direction at be
 FAR_AWAY = 0.75  # diagonals from the middle at which a direction is marked
 DAYLIGHT = 0.08  # linear luminance of a sky from which it is day
 AT_THE_SKY, ON_THE_GROUND = 0.02, 0.35  # diagonals, and how much of a spot's surety is left on the ground
+SEEN = 0.4  # surety of a bright spot by day from which shadows are not asked
 SAME_PLACE = 0.06  # diagonals within which two proposals are one
 
 
@@ -97,10 +98,13 @@ def find_light(pixels: Floats, space: RgbSpace, sky: Floats | None = None) -> Pr
         sun = by_shadows(pixels, tone, sky, lit_from)
         if sun is not None:
             place = 0.5 + sun.direction * FAR_AWAY * diagonal / size if sun.place is None else sun.place / size
-            found.append((place, "long shadows", sun.confidence))
+            # A source that is seen in the sky tells better than shadows do, which may be waves; and shadows that are clear tell
+            # better than shading does.
+            seen = max((sure for _, clue, sure in found if clue == "bright spot"), default=0.0)
+            clear = sun.confidence * max(0.0, 1 - seen / SEEN)
+            found.append((place, "long shadows", clear))
             errors["long shadows"] = sun.error
-            # Where shadows are clear they tell better than shading does.
-            sides = [(at, clue, sure * (1 - sun.confidence)) for at, clue, sure in sides]
+            sides = [(at, clue, sure * (1 - clear)) for at, clue, sure in sides]
     found += sides
     ranked: list[Proposal] = []
     for place, clue, confidence in sorted(found, key=lambda f: -f[2]):

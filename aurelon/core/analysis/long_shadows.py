@@ -22,7 +22,7 @@ from aurelon.core.imaging.arrays import Doubles, Floats
 FAINTEST, DARKEST = 0.15, 2.5  # step of logarithmic light across a shadow's edge
 COOLER = 0.12  # of that step, how much cooler the dark side is at least
 SHORTEST = 0.02  # diagonals
-UPRIGHT, LEVEL = 4.0, 3.0  # degrees from plumb and from level within which an edge is that of a post, or of water and walls
+UPRIGHT, LEVEL = 4.0, 8.0  # degrees from plumb and from level within which an edge is that of a post, or of waves and walls
 SIDEMOST = 75.0  # degrees beside the view up to which shadows are not level
 OFF = 0.05  # sine of the angle by which an edge may miss its place
 WITHIN = 1.6  # of that, within which an edge is one of those that run to it
