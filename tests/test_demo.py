@@ -7,20 +7,44 @@ import json
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image
 
-from aurelon.core import Rig, open_plate, parse_rig, render
+from aurelon.core import Plate, Rig, open_plate, parse_rig, render
 from aurelon.core.graph.cache import Cache
 from aurelon.core.rig.new_light import new_light
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.store import Store
 from aurelon.web.seed import DEMO, NIGHT, TITLES, seed_demo
+from demo.fog import SIZE as FOG_SIZE
 from demo.render import BESIDE, SCENES
 from demo.thumbnails import THUMBNAILS, made
 
 MOST_BYTES = 4_000_000
+
+
+def spread_of(plate: Plate, light: dict[str, Any]) -> NDArray[Any]:
+    """A light's Spread by itself at the size of the pictures of fog, (h, w)."""
+    rig = Rig.model_validate({"lights": [light]})
+    return np.asarray(render(plate, rig, size=FOG_SIZE, show=f"stage:{light['id']}:spread").mean(axis=2))
+
+
+def like_fog(stem: str, ours: NDArray[Any]) -> float:
+    """How well light (h, w) lies where a scene's own fog scatters it: the correlation, which no gain changes."""
+    fog = np.asarray(Image.open(BESIDE / f"{stem}-fog.png"), np.float64)
+    return float(np.corrcoef(ours.ravel(), fog.ravel())[0, 1])
+
+
+def shafts_like_fog(stem: str, **spread: Any) -> float:
+    """The same of new shafts without a disc on a demo plate."""
+    plate = open_plate(DEMO / "plates" / f"{stem}.jpg")
+    light = new_light("shafts", plate, Rig()).model_dump()
+    light["colour"]["origin"] = "plate"
+    light["spread"] |= {"disc_strength": 0.0, **spread}
+    return like_fog(stem, spread_of(plate, light))
 
 
 class Demo(unittest.TestCase):
@@ -74,25 +98,13 @@ class Demo(unittest.TestCase):
 
     def test_shafts_of_a_sun_lie_where_fog_would_scatter_its_light(self) -> None:
         # Measured after one gain: 0.785 in clear air, 0.901 in haze.
-        plate = open_plate(DEMO / "plates" / "headland.jpg")
-        sun = new_light("shafts", plate, Rig()).model_dump()
-        sun["colour"]["origin"] = "plate"
-        fog = np.asarray(Image.open(BESIDE / "headland-fog.png"), np.float64)
         for haze, least in ((0.0, 0.77), (4.0, 0.9)):
-            sun["spread"] |= {"position": (0.4929, 0.3450), "disc_strength": 0.0, "haze": haze}
-            ours = render(plate, Rig(lights=[sun]), size=(300, 200), show=f"stage:{sun['id']}:spread").mean(axis=2)
-            self.assertGreater(float(np.corrcoef(ours.ravel(), fog.ravel())[0, 1]), least, haze)
+            self.assertGreater(shafts_like_fog("headland", position=(0.4929, 0.3450), haze=haze), least, haze)
 
     def test_shafts_of_a_lamp_in_the_haze_lie_where_fog_would_scatter_its_light(self) -> None:
         # Measured after one gain: 0.64 with the light far behind, 0.89 in the haze, and 0.96 where that is thick.
-        plate = open_plate(DEMO / "plates" / "harbour.jpg")
-        lamp = new_light("shafts", plate, Rig()).model_dump()
-        lamp["colour"]["origin"] = "plate"
-        fog = np.asarray(Image.open(BESIDE / "harbour-fog.png"), np.float64)
         for haze, least in ((0.0, 0.87), (4.0, 0.94)):
-            lamp["spread"] |= {"position": (0.1640, 0.1770), "disc_strength": 0.0, "stands": "within", "haze": haze}
-            ours = render(plate, Rig(lights=[lamp]), size=(300, 200), show=f"stage:{lamp['id']}:spread").mean(axis=2)
-            self.assertGreater(float(np.corrcoef(ours.ravel(), fog.ravel())[0, 1]), least, haze)
+            self.assertGreater(shafts_like_fog("harbour", position=(0.1640, 0.1770), stands="within", haze=haze), least, haze)
 
     def test_the_air_about_a_lamp_glows_as_fog_does(self) -> None:
         plate = open_plate(DEMO / "plates" / "harbour.jpg")
@@ -100,9 +112,8 @@ class Demo(unittest.TestCase):
         seen = []
         for haze in (0.0, 1.0):
             lamp["spread"] |= {"position": (0.1640, 0.1770), "range": 4.0, "haze": haze}
-            seen.append(render(plate, Rig(lights=[lamp]), size=(300, 200), show=f"stage:{lamp['id']}:spread").mean(axis=2))
-        fog = np.asarray(Image.open(BESIDE / "harbour-fog.png"), np.float64)
-        self.assertGreater(float(np.corrcoef((seen[1] - seen[0]).ravel(), fog.ravel())[0, 1]), 0.95)
+            seen.append(spread_of(plate, lamp))
+        self.assertGreater(like_fog("harbour", seen[1] - seen[0]), 0.95)
 
     def test_beams_through_a_hatch_lie_where_fog_would_scatter_its_light(self) -> None:
         # Three side by side, each from the foot and the head of the opening to where they land, dragged by what is seen of it.
@@ -116,10 +127,8 @@ class Demo(unittest.TestCase):
             [(0.576, 0.491), (0.576, 0.344), (0.434, 0.821), (0.518, 0.740)],
         ]
         beam["spread"]["dust"] = 0.0
-        ours = render(plate, Rig(lights=[beam]), size=(300, 200), show=f"stage:{beam['id']}:spread").mean(axis=2)
-        boat = np.asarray(Image.open(BESIDE / "boatshed-subject.png").resize((300, 200)), np.float64) / 255
-        fog = np.asarray(Image.open(BESIDE / "boatshed-fog.png"), np.float64)
-        self.assertGreater(float(np.corrcoef((ours * (1 - boat)).ravel(), fog.ravel())[0, 1]), 0.77)
+        boat = np.asarray(Image.open(BESIDE / "boatshed-subject.png").resize(FOG_SIZE), np.float64) / 255
+        self.assertGreater(like_fog("boatshed", spread_of(plate, beam) * (1 - boat)), 0.77)
 
     def test_the_harbour_has_two_blooms_each_with_its_own_mask(self) -> None:
         rig = parse_rig((DEMO / "rigs" / "harbour.json").read_bytes())
