@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import sys
 
-from aurelon.runs import early
+from aurelon.confined import forkserver
 
 
 def run() -> None:
     """The entry point."""
-    if sys.argv[1:2] == ["run"]:
-        early.begin()
+    if sys.argv[1:2] in (["run"], ["serve"]):
+        forkserver.begin()
     from aurelon.cli import main
 
     sys.exit(main())

@@ -22,6 +22,7 @@ from aurelon.core.reels.writers import is_reel_output
 from aurelon.core.settings.catalogue import catalogue, whole_catalogue
 from aurelon.core.settings.slider import Slider
 from aurelon.core.settings.types.choice import Choice
+from aurelon.runs.engines.clusters import Certificates, ClusterAddress, Clusters
 from aurelon.runs.tasks import PLACINGS
 
 RIG_HELP = "the rig: a JSON file, or a picture in which it travels"
@@ -120,7 +121,7 @@ def _render_reel(options: argparse.Namespace, rig: Rig) -> int:
         resume=options.resume,
         workers=options.workers,
         threads=options.threads,
-        cluster=options.cluster,
+        cluster=_cluster(options),
     )
     return render_reel(ReelRun(options.plate, options.out, options.frames or (0, None), wanted))
 
@@ -156,7 +157,7 @@ def _run(options: argparse.Namespace) -> int:
         options.resume,
         options.workers,
         options.threads,
-        options.cluster,
+        _cluster(options),
     )
     if (options.watch is None) == (not options.plates):
         raise OutputError("name either plates or a folder to --watch")
@@ -192,19 +193,29 @@ def _check(options: argparse.Namespace) -> None:
 
 
 def _serve(options: argparse.Namespace) -> None:
-    from aurelon.web.server import serve
+    from aurelon.web.server import ServiceOptions, serve
 
     if (options.tls_cert is None) != (options.tls_key is None):
         raise AurelonError("--tls-cert and --tls-key go together: a certificate, and its key")
-    tls = None if options.tls_cert is None else (options.tls_cert, options.tls_key)
-    serve(
-        options.host,
-        options.port,
-        options.data,
-        demo=options.demo,
-        tls=tls,
+    opened = ServiceOptions(
+        tls=None if options.tls_cert is None else (options.tls_cert, options.tls_key),
         memory=None if options.memory is None else options.memory << 20,
+        clusters=Clusters.of(options.cluster, _certificates(options)),
+        proxies=tuple(options.proxy),
     )
+    serve(options.host, options.port, options.data, demo=options.demo, options=opened)
+
+
+def _certificates(options: argparse.Namespace) -> Certificates | None:
+    return Certificates.of(options.cluster_ca, options.cluster_cert, options.cluster_key)
+
+
+def _cluster(options: argparse.Namespace) -> ClusterAddress | None:
+    """The cluster that makes the pictures, as the command line names it."""
+    certificates = _certificates(options)
+    if not options.cluster:
+        return None
+    return ClusterAddress(options.cluster, certificates)
 
 
 def make_parser() -> argparse.ArgumentParser:
@@ -222,6 +233,21 @@ def make_parser() -> argparse.ArgumentParser:
     serve.add_argument("--tls-key", type=Path, help="the certificate's key (PEM)")
     serve.add_argument(
         "--memory", type=_pixels, metavar="MB", help="for pictures that are kept at hand; a quarter of the machine's, 1024 at most"
+    )
+    serve.add_argument(
+        "--cluster",
+        action="append",
+        default=[],
+        metavar="NAME=tcp://HOST:PORT",
+        help="a cluster that runs may be given to, by the name that the screen shows; may be given several times",
+    )
+    _add_certificates(serve)
+    serve.add_argument(
+        "--proxy",
+        action="append",
+        default=[],
+        metavar="ADDRESS",
+        help="the address of a proxy of your own, whose X-Forwarded-For and -Proto count; may be given several times",
     )
     serve.set_defaults(run=_serve)
 
@@ -283,6 +309,14 @@ def _add_workers(many: argparse.ArgumentParser) -> None:
     many.add_argument("--workers", type=_pixels, help="pictures made at once; as many as fit where left out")
     many.add_argument("--threads", type=_pixels, help="threads in each worker; the processors shared out where left out")
     many.add_argument("--cluster", default="", metavar="tcp://HOST:PORT", help="have the workers of a cluster make them")
+    _add_certificates(many)
+
+
+def _add_certificates(command: argparse.ArgumentParser) -> None:
+    """What an encrypted cluster is spoken to with."""
+    command.add_argument("--cluster-ca", type=Path, metavar="PEM", help="of a tls:// cluster, who signs its certificates")
+    command.add_argument("--cluster-cert", type=Path, metavar="PEM", help="of a tls:// cluster, this machine's certificate")
+    command.add_argument("--cluster-key", type=Path, metavar="PEM", help="of a tls:// cluster, that certificate's key")
 
 
 def _add_writing(render: argparse.ArgumentParser) -> None:

@@ -5,23 +5,23 @@ from __future__ import annotations
 import hashlib
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 from threading import RLock
 from typing import Any, TypeVar, cast
 
-import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core.codecs import glance_at, layer_of, read_raster
+from aurelon.core.codecs import glance_at
+from aurelon.core.codecs.shared.in_space import in_space
 from aurelon.core.codecs.shared.raster import DEPTHS, Raster
+from aurelon.core.decoding import decoder
 from aurelon.core.errors import PlateError
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.icc import ProfileError, read_profile
 from aurelon.core.imaging.resample import reduce_to
-from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB, RgbSpace
+from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.imaging.samples import look_up
 from aurelon.core.imaging.screen import png_of
 
@@ -110,12 +110,12 @@ def open_plate(path: str | Path, layer: str = "") -> Plate:
             type(error), f"cannot be read ({error.strerror})"
         )
         raise PlateError(f"{path} {reason}") from error
-    return read_plate(*layer_of(data, path.name, layer)) if layer else read_plate(data, path.name)
+    return read_plate(*decoder().layer(data, path.name, layer)) if layer else read_plate(data, path.name)
 
 
 def read_plate(data: bytes, name: str) -> Plate:
     """A plate from the bytes of the file called `name`. Raises PlateError that names the file."""
-    return plate_of(read_raster(data, name), name, hashlib.sha256(data).hexdigest())
+    return plate_of(decoder().raster(data, name, spaced=True), name, hashlib.sha256(data).hexdigest())
 
 
 def glance(data: bytes, name: str) -> tuple[Plate, tuple[int, int]]:
@@ -127,18 +127,9 @@ def glance(data: bytes, name: str) -> tuple[Plate, tuple[int, int]]:
 
 def plate_of(raster: Raster, name: str, key: str, *, frame: int = 0, seconds: float = 0.0) -> Plate:
     """A plate from the samples of the file called `name`. Raises PlateError where they cannot be brought to linear light."""
-    space: RgbSpace | None
-    try:
-        if raster.space is not None:
-            space = raster.space
-        elif raster.icc:
-            space = read_profile(raster.icc)
-        else:
-            space = LINEAR_SRGB if raster.samples.dtype == np.float32 else SRGB
-        if space is None:
-            raster, space = _convert_to_srgb(raster, raster.icc or b""), SRGB
-    except ProfileError as error:
-        raise PlateError(f"{name} cannot be used: {error}; save it again with a standard profile") from error
+    raster = in_space(raster, name)
+    assert raster.space is not None
+    space = raster.space
     depth = DEPTHS.get(str(raster.samples.dtype), "float")
     pixels = _to_linear(raster.samples, space)
     return Plate(
@@ -163,7 +154,7 @@ def read_grey(data: bytes, name: str) -> Floats:
     Depths that leave 0..1 are brought there by their least and greatest values. Raises PlateError that
     names the file.
     """
-    samples = read_raster(data, name).samples
+    samples = decoder().raster(data, name, spaced=False).samples
     if samples.dtype == np.float32:
         low, high = float(samples.min()), float(samples.max())
         if low < 0 or high > 1:
@@ -174,26 +165,9 @@ def read_grey(data: bytes, name: str) -> Floats:
 
 def read_colour(data: bytes, name: str) -> Floats:
     """A picture file as its stored values in 0..1, (H, W, 3), no curve undone. For normal pictures."""
-    samples = read_raster(data, name).samples
+    samples = decoder().raster(data, name, spaced=False).samples
     whole = samples if samples.dtype == np.float32 else samples / np.float32(np.iinfo(samples.dtype).max)
     return np.ascontiguousarray(np.broadcast_to(whole, (*whole.shape[:2], 3)), np.float32)
-
-
-def _convert_to_srgb(raster: Raster, icc: bytes) -> Raster:
-    """Samples brought to sRGB by the colour engine, at their own depth."""
-    samples = raster.samples
-    try:
-        converted = imagecodecs.cms_transform(
-            samples if samples.shape[2] == 3 else samples[:, :, 0],
-            icc,
-            imagecodecs.cms_profile("srgb"),
-            colorspace="rgb" if samples.shape[2] == 3 else "gray",
-            outcolorspace="rgb",
-            intent=1,
-        )
-    except (imagecodecs.CmsError, ValueError) as error:
-        raise ProfileError(f"its colour profile cannot be applied ({error})") from error
-    return replace(raster, samples=np.ascontiguousarray(converted), icc=None)
 
 
 def _unit_alpha(raster: Raster) -> Floats | None:

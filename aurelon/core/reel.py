@@ -15,17 +15,18 @@ import numpy as np
 
 from aurelon.core.codecs import MAX_PIXELS, MAX_SIDE
 from aurelon.core.codecs.shared.raster import UnreadableError
+from aurelon.core.decoding import decoder, head_of
 from aurelon.core.errors import PlateError
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.plate import Plate, plate_of
 from aurelon.core.reels import kinds_of_reel
-from aurelon.core.reels.shared.footage import Footage
+from aurelon.core.reels.shared.footage import Footage, frame_of
 from aurelon.core.reels.stills import is_pattern, stills_in
 
 SAME_RATE = 0.005  # by which times that a file has rounded may differ from its rate
 KEPT_FRAMES = 3
-KEPT_GREYS = 6  # files of mattes that stay open
-HEAD = 4096  # bytes from which a kind of file is told
+KEPT_BYTES = 256 << 20  # of those frames, beyond the one that was used last
+KEPT_GREYS = 3  # files of mattes that stay open
 CHUNK = 1 << 20
 Opener = Callable[[], BinaryIO]
 T = TypeVar("T")
@@ -64,7 +65,7 @@ class Reel:
         plate = self._decoded(number)
         with self._lock:
             self._kept[number] = plate
-            while len(self._kept) > KEPT_FRAMES:
+            while len(self._kept) > KEPT_FRAMES or (len(self._kept) > 1 and self._kept_bytes() > KEPT_BYTES):
                 self._kept.popitem(last=False)
         return plate
 
@@ -97,6 +98,23 @@ class Reel:
         times = self.footage.times
         return (times[number + 1] if number + 1 < len(times) else self.footage.end) - times[number]
 
+    @property
+    def kept(self) -> list[Plate]:
+        """The frames that are kept for the next time."""
+        with self._lock:
+            return list(self._kept.values())
+
+    def forget(self, number: int | None = None) -> None:
+        """Keeps a frame no longer; every frame where none is named."""
+        with self._lock:
+            if number is None:
+                self._kept.clear()
+            else:
+                self._kept.pop(number, None)
+
+    def _kept_bytes(self) -> int:
+        return sum(plate.nbytes for plate in self._kept.values())
+
     def found(self, key: Hashable, find: Callable[[], T]) -> T:
         """What is found of the reel under a key, once."""
         if key not in self._found:
@@ -110,7 +128,7 @@ class Reel:
 
     def _decoded(self, number: int) -> Plate:
         try:
-            raster = self.footage.raster(number)
+            raster = frame_of(self.footage, number)
         except UnreadableError as error:
             raise PlateError(f"{self.name} {error}") from error
         plate = plate_of(raster, self.name, f"{self.key}/{number}", frame=number, seconds=float(self.footage.times[number]))
@@ -137,19 +155,25 @@ def read_reel(opened: Opener, name: str, key: str = "") -> Reel:
     except OSError as error:
         raise PlateError(f"{name} cannot be read ({error.strerror})") from error
     try:
-        kind = next((kind for kind in kinds_of_reel().values() if kind.matches(_head(file))), None)
-        if kind is None:
-            raise PlateError(f"{name} holds no frames that Aurelon can read; it reads video, animated pictures and numbered stills")
         key = key or _digest(file)
-        try:
-            footage = kind.open_footage(file)
-        except UnreadableError as error:
-            raise PlateError(f"{name} {error}") from error
-        _check_size(footage, name)
+        footage = _footage(file, name)
     except BaseException:
         file.close()
         raise
     return Reel(footage, name, key, opened, file)
+
+
+def _footage(file: BinaryIO, name: str) -> Footage:
+    try:
+        footage = decoder().footage(file, name)
+    except UnreadableError as error:
+        raise PlateError(f"{name} {error}") from error
+    try:
+        _check_size(footage, name)
+    except PlateError:
+        footage.close()
+        raise
+    return footage
 
 
 def grey_frame(name: str, data: Callable[[], bytes | None], number: int) -> Floats | None:
@@ -157,18 +181,20 @@ def grey_frame(name: str, data: Callable[[], bytes | None], number: int) -> Floa
     where there is no such file, or no such frame. Raises PlateError where it cannot be read."""
     with _open_lock:
         reel = _open_greys.get(name)
-        if reel is None:
-            found = data()
-            if found is None:
-                return None
-            reel = _open_greys[name] = read_reel(lambda: BytesIO(found), "the matte's file", name)
-            while len(_open_greys) > KEPT_GREYS:
-                _open_greys.popitem(last=False)
+    if reel is None:
+        found = data()
+        if found is None:
+            return None
+        reel = read_reel(lambda: BytesIO(found), "the matte's file", name)
+    with _open_lock:
+        reel = _open_greys.setdefault(name, reel)
         _open_greys.move_to_end(name)
+        while len(_open_greys) > KEPT_GREYS:
+            _open_greys.popitem(last=False)
     if number >= len(reel):
         return None
     try:
-        samples = reel.footage.raster(number).samples
+        samples = frame_of(reel.footage, number).samples
     except UnreadableError as error:
         raise PlateError(f"the matte's file {error}") from error
     return np.asarray(samples.mean(axis=2, dtype=np.float32) / np.iinfo(samples.dtype).max, np.float32)
@@ -176,7 +202,7 @@ def grey_frame(name: str, data: Callable[[], bytes | None], number: int) -> Floa
 
 def is_reel(file: BinaryIO) -> bool:
     """Whether a file holds frames, by its beginning."""
-    head = _head(file)
+    head = head_of(file)
     return any(kind.matches(head) for kind in kinds_of_reel().values())
 
 
@@ -207,11 +233,6 @@ def _check_size(footage: Footage, name: str) -> None:
     width, height = footage.size
     if width * height > MAX_PIXELS or max(width, height) > MAX_SIDE:
         raise PlateError(f"{name} has frames of {width} x {height} pixels; Aurelon takes up to {MAX_PIXELS // 10**6} megapixels")
-
-
-def _head(file: BinaryIO) -> bytes:
-    file.seek(0)
-    return file.read(HEAD)
 
 
 def _digest(file: BinaryIO) -> str:

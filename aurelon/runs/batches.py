@@ -7,26 +7,25 @@ import time
 from collections.abc import Iterator
 from contextlib import closing, suppress
 from dataclasses import dataclass
-from functools import partial
-from tempfile import SpooledTemporaryFile
 from threading import Event, Thread
-from typing import BinaryIO, cast
 
-from aurelon.core import AurelonError, Rig, check_rig, read_reel
-from aurelon.core.export.reels import ReelExport, join_reel
+from aurelon.core import AurelonError, Rig, check_rig
+from aurelon.core.export.reels import ReelExport
 from aurelon.core.reels.writers import reel_format
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.runs.contents import Contents
 from aurelon.runs.driver import Item, Wish, drive
 from aurelon.runs.engines import Engine
 from aurelon.runs.engines.choosing import engine_for
+from aurelon.runs.engines.clusters import Clusters
+from aurelon.runs.joining import joined_reel
 from aurelon.runs.room import Room, room_for
 from aurelon.runs.tasks import Made, Placing, Task
 from aurelon.store import Conflict, DataFileError, Result, RunItemRecord, RunRecord, Store, Unknown, unwritten
 
 log = logging.getLogger(__name__)
 GOING = ("working", "waiting")
-JOINED_IN_MEMORY = 64 << 20  # bytes
+ENDING = 3.0  # seconds in which it lets go
 IDLE = 0.1  # seconds until it is asked again whether a plate waits
 
 
@@ -46,8 +45,9 @@ class _Laid:
 class Batches:
     """One thread that works through the runs. What was being worked on when the service ended is gone on with."""
 
-    def __init__(self, store: Store) -> None:
+    def __init__(self, store: Store, clusters: Clusters) -> None:
         self._store = store
+        self._clusters = clusters
         self._closed = Event()
         self._news = Event()
 
@@ -63,7 +63,7 @@ class Batches:
         """Lets go of what is being made; it is made anew when the service starts again."""
         self._closed.set()
         self._news.set()
-        self._thread.join()
+        self._thread.join(ENDING)
 
     def _work(self) -> None:
         while not self._closed.is_set():
@@ -117,7 +117,7 @@ class Batches:
             runs.set_state(run.id, "done")
 
     def _engine(self, run: RunRecord) -> Engine:
-        return engine_for(run.cluster, room_of(self._store, [item.plate for item in run.items]))
+        return engine_for(self._clusters.get(run.cluster), room_of(self._store, [item.plate for item in run.items]))
 
     def _coming(self, run: RunRecord, rig: Rig | None, contents: Contents) -> Iterator[Item | None]:
         runs, placing = self._store.runs, _placing(run)
@@ -155,17 +155,24 @@ class Batches:
             return
         try:
             record = store.plates.get(item.plate)
-            opened = partial(store.plates.opened, item.plate)
-            with closing(read_reel(opened, record.file_name, record.hash)) as reel, SpooledTemporaryFile(JOINED_IN_MEMORY) as out:
-                rig = store.runs.rig(run.id) or store.revisions.bench(item.plate).rig
-                join_reel(reel, rig, options, (store.files.get(piece) or b"" for piece in pieces), cast(BinaryIO, out))
-                out.seek(0)
-                form = reel_format(options.format)[0]
-                name = f"{stem_of(record.name)}-lit{form.suffix}"
-                store.runs.finish(item.id, Result(data=out.read(), file_name=name, media_type=form.media_type))
+            rig = store.runs.rig(run.id) or store.revisions.bench(item.plate).rig
+            segments = (store.files.get(piece) or b"" for piece in pieces)
+            with closing(store.plates.opened(item.plate)) as file:
+                data = joined_reel(file, record.file_name, record.hash, rig, options, segments, lambda: self._still_wanted(run.id))
+            form = reel_format(options.format)[0]
+            name = f"{stem_of(record.name)}-lit{form.suffix}"
+            store.runs.finish(item.id, Result(data=data, file_name=name, media_type=form.media_type))
             store.runs.drop_segments(run.id)
         except AurelonError as error:
-            store.runs.fail(item.id, str(error))
+            if self._still_wanted(run.id):
+                store.runs.fail(item.id, str(error))
+
+    def _still_wanted(self, run_id: int) -> bool:
+        """Whether a run goes on. What a run was working on when the service ended is made when it starts again."""
+        try:
+            return not self._closed.is_set() and self._store.runs.state(run_id) in (*GOING, "paused")
+        except Unknown:  # it was deleted meanwhile
+            return False
 
     def _lay(self, run: RunRecord, item: RunItemRecord, rig: Rig | None) -> _Laid:
         state = self._store.revisions.bench(item.plate)

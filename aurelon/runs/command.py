@@ -22,6 +22,7 @@ from aurelon.runs.contents import Contents
 from aurelon.runs.driver import Item, drive
 from aurelon.runs.engines import Engine
 from aurelon.runs.engines.choosing import engine_for
+from aurelon.runs.engines.clusters import ClusterAddress
 from aurelon.runs.folder import Folder, FolderKeeping
 from aurelon.runs.naming import check_pattern, output_for, outputs_for, plates_in
 from aurelon.runs.room import room_for
@@ -44,7 +45,7 @@ class RunOptions:
     resume: bool = False
     workers: int | None = None
     threads: int | None = None
-    cluster: str = ""
+    cluster: ClusterAddress | None = None
 
 
 def say(line: str) -> None:

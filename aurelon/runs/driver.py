@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Literal, Protocol
 
 from aurelon.core import AurelonError
-from aurelon.core.export.picture import joined
+from aurelon.core.export.picture import PictureExport, joined
 from aurelon.runs.contents import Contents
 from aurelon.runs.engines import Engine
 from aurelon.runs.tasks import EngineLost, Made, Task, WorkerLost
@@ -55,6 +55,9 @@ def drive(items: Iterable[Item | None], engine: Engine, contents: Contents, keep
     going: dict[Future[Made], tuple[Item, Task, int]] = {}
     left: dict[int, int] = {}  # strips that are still to come, by the item's id
     over = False
+    while not engine.ready(LOOK_EVERY):
+        if wish() != "go":
+            return
     while True:
         while (again or not over) and wish() == "go" and len(going) < engine.room:
             try:
@@ -126,8 +129,8 @@ def _tasks_of(item: Item, workers: int) -> list[Task]:
 
 def _whole(item: Item) -> Made:
     begun = time.perf_counter()
-    strips = [item.strips.pop(number) for number in sorted(item.strips)]
-    options = strips[0].strip[1]
-    data = joined([made.strip[0] for made in strips], options)
-    seconds = sum(made.seconds for made in strips) + time.perf_counter() - begun
-    return replace(strips[0], data=data, strip=None, seconds=seconds)
+    parts = [item.strips.pop(number) for number in sorted(item.strips)]
+    strips = [part.strip for part in parts if part.strip is not None]
+    data = joined([strip.raster for strip in strips], PictureExport.model_validate_json(strips[0].options))
+    seconds = sum(part.seconds for part in parts) + time.perf_counter() - begun
+    return replace(parts[0], data=data, strip=None, seconds=seconds)

@@ -1,7 +1,8 @@
 """One kind of background job, for whatever takes longer than an answer may: exports, cuts, sheets, thumbnails.
 
 A job runs in a lane with others of its sort, so that a long export holds up no cut. It tells its share done, gives
-items as they come, ends with a result, and can be cancelled at any time.
+items as they come, ends with a result, and can be cancelled at any time. One that does not end by itself when it is cancelled is
+given up: its lane is free for the next, and what it may still make is thrown away.
 """
 
 from __future__ import annotations
@@ -10,11 +11,12 @@ import logging
 import shutil
 import time
 import uuid
+from collections import Counter, deque
 from collections.abc import Callable, Iterator, Mapping
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
-from threading import Condition, Event, Lock
+from threading import Condition, Event, Lock, Thread, Timer
 from typing import Any, BinaryIO, Literal
 
 from aurelon.core import AurelonError
@@ -26,6 +28,7 @@ State = Literal["waiting", "working", "done", "failed", "cancelled"]
 Lane = Literal["export", "bench", "thumbnail"]
 LANES: Mapping[Lane, int] = {"export": 1, "bench": 2, "thumbnail": 1}  # jobs of a lane that run at once
 KEPT = 40  # finished jobs, with their files, that are kept until the service stops
+GRACE = 2.0  # seconds in which a cancelled job is to end by itself
 SOONEST = 0.02  # share from which the time left can be told
 log = logging.getLogger(__name__)
 
@@ -48,6 +51,7 @@ class Job:
     """A piece of work. `share` runs from 0 to 1, `items` are what it has given so far, `error` says why it failed."""
 
     id: str
+    lane: Lane
     state: State = "waiting"
     share: float = 0.0
     error: str | None = None
@@ -57,6 +61,7 @@ class Job:
     media_type: str | None = None
     size: int = 0
     begun: float = 0.0
+    left: bool = False  # its place in the lane is free again
     stop: Event = field(default_factory=Event)
     news: Condition = field(default_factory=Condition)
 
@@ -102,37 +107,68 @@ class Jobs:
 
     def __init__(self) -> None:
         self._folder = scratch_folder("jobs")
-        self._pools = {lane: ThreadPoolExecutor(many, lane) for lane, many in LANES.items()}
+        self._waiting: dict[Lane, deque[tuple[Job, Work]]] = {lane: deque() for lane in LANES}
+        self._going: Counter[Lane] = Counter()
         self._jobs: dict[str, Job] = {}
         self._lock = Lock()
 
     def close(self) -> None:
+        """Cancels every job. Returns as soon as they have ended, or are given up."""
         for job in list(self._jobs.values()):
             self.cancel(job)
-        for pool in self._pools.values():
-            pool.shutdown(wait=True)
-        shutil.rmtree(self._folder)
+        for job in list(self._jobs.values()):
+            with job.news:
+                job.news.wait_for(partial(getattr, job, "over"), 2 * GRACE)
+        shutil.rmtree(self._folder, ignore_errors=True)
 
     def start(self, lane: Lane, work: Work) -> Job:
         """Has `work` done in a lane as soon as there is room."""
-        job = Job(uuid.uuid4().hex)
+        job = Job(uuid.uuid4().hex, lane)
         with self._lock:
             self._jobs[job.id] = job
             self._forget_old()
-        self._pools[lane].submit(self._run, job, work)
+            self._waiting[lane].append((job, work))
+            self._fill(lane)
         return job
+
+    def _fill(self, lane: Lane) -> None:
+        """Begins the jobs that there is room for. Under the lock."""
+        while self._waiting[lane] and self._going[lane] < LANES[lane]:
+            job, work = self._waiting[lane].popleft()
+            if job.over:
+                continue
+            self._going[lane] += 1
+            Thread(target=self._run, args=(job, work), name=lane, daemon=True).start()
+
+    def _leave(self, job: Job) -> None:
+        """Frees a job's place in its lane, once."""
+        with self._lock:
+            if not job.left:
+                job.left = True
+                self._going[job.lane] -= 1
+                self._fill(job.lane)
+
+    def _give_up(self, job: Job) -> None:
+        """Waits no longer for a cancelled job that has not ended by itself."""
+        if not job.over:
+            self._end(job, "cancelled")
+            self._leave(job)
 
     def get(self, job_id: str) -> Job:
         """A job by its id. Raises UnknownJob where it is no longer kept."""
         job = self._jobs.get(job_id)
         if job is None:
-            raise UnknownJob("this work is no longer kept; start it again")
+            raise UnknownJob("this job has expired; start it again")
         return job
 
     def cancel(self, job: Job) -> None:
         job.stop.set()
         if job.state == "waiting":
             self._end(job, "cancelled")
+        elif not job.over:
+            timer = Timer(GRACE, self._give_up, (job,))
+            timer.daemon = True
+            timer.start()
 
     def wait(self, job: Job) -> Job:
         """Waits until a job is over. Raises AurelonError with what it failed by."""
@@ -157,19 +193,30 @@ class Jobs:
 
     def _end(self, job: Job, state: State, error: str | None = None) -> None:
         with job.news:
-            job.state, job.error = state, error
-            job.news.notify_all()
+            if not job.over:
+                job.state, job.error = state, error
+                job.news.notify_all()
 
     def _run(self, job: Job, work: Work) -> None:
-        if job.stop.is_set():
-            return
-        job.state, job.begun = "working", time.monotonic()
+        try:
+            self._work(job, work)
+        finally:
+            self._leave(job)
+
+    def _work(self, job: Job, work: Work) -> None:
+        with job.news:
+            if job.over:
+                return
+            job.state, job.begun = "working", time.monotonic()
         try:
             made = work(Control(job))
             if made is not None:
                 path = self._folder / job.id
                 with path.open("wb") as file:
                     made.write(file)
+                if job.over:  # it was given up
+                    path.unlink(missing_ok=True)
+                    return
                 job.file, job.file_name, job.media_type, job.size = path, made.name, made.media_type, path.stat().st_size
             job.share = 1.0
             self._end(job, "done")

@@ -12,6 +12,7 @@ from typing import Any, Literal
 
 import aurelon
 from aurelon.core import AurelonError
+from aurelon.core.codecs.shared.raster import Raster
 
 Placing = Literal["rig", "found"]
 PLACINGS: Mapping[Placing, str] = {"rig": "Where the rig has them", "found": "Found anew in each picture"}
@@ -64,6 +65,14 @@ class Task:
 
 
 @dataclass(frozen=True)
+class Strip:
+    """The samples of a strip of a picture, and the options, as JSON, by which the whole is written."""
+
+    raster: Raster
+    options: str
+
+
+@dataclass(frozen=True)
 class Made:
     """What came out of a task: a file, or the samples of a strip, or only the rig as it was placed; and what there is to say."""
 
@@ -72,7 +81,7 @@ class Made:
     media_type: str = ""
     rig: str = ""
     notes: tuple[str, ...] = ()
-    strip: Any = None
+    strip: Strip | None = None
     seconds: float = 0.0
 
 

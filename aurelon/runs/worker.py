@@ -29,7 +29,7 @@ from aurelon.core.export.reels import ReelExport, segment_of
 from aurelon.core.graph.renderer import never
 from aurelon.core.plate import Plate
 from aurelon.core.reels.writers import reel_format
-from aurelon.runs.tasks import Made, OtherBuild, Task, build
+from aurelon.runs.tasks import Made, OtherBuild, Strip, Task, build
 
 LOOK_EVERY = 0.5  # seconds between a worker's looks at whether its owner is still there
 Content = Callable[[str], bytes]
@@ -90,7 +90,9 @@ def make(task: Task, content: Content, opened: Opened | None = None) -> Made:
         strip = strip_of(renderer, rig, options, *task.strip)
         form = codecs()[options.format].FORMAT
         seconds = time.perf_counter() - begun
-        return told(suffix=form.suffixes[0], media_type=form.media_type, strip=(strip, options), seconds=seconds)
+        return told(
+            suffix=form.suffixes[0], media_type=form.media_type, strip=Strip(strip, options.model_dump_json()), seconds=seconds
+        )
     made = targets()[options.target].run(renderer.plate, rig, options, lambda share: None, never)
     seconds = time.perf_counter() - begun
     return told(data=made.whole(), suffix=made.suffix, media_type=made.media_type, seconds=seconds)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Sequence
 from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
@@ -10,16 +10,21 @@ from typing import Any
 from fastapi import FastAPI, Request, Response
 from fastapi.responses import FileResponse, JSONResponse, RedirectResponse
 from fastapi.staticfiles import StaticFiles
+from uvicorn.middleware.proxy_headers import ProxyHeadersMiddleware
 
 from aurelon import __version__
+from aurelon.confined.decoder import DecoderPool
+from aurelon.core.decoding import use_decoder
+from aurelon.core.looking import look
 from aurelon.runs.batches import Batches
-from aurelon.runs.first_look import FirstLook, Here
+from aurelon.runs.engines.clusters import Clusters
 from aurelon.runs.jobs import Jobs
 from aurelon.store import Store
 from aurelon.web.clients import Clients
 from aurelon.web.context import Context
 from aurelon.web.guard import COOKIE, Guard
 from aurelon.web.limits import Limits
+from aurelon.web.preview import Workers
 from aurelon.web.problems import Problem, answer_problems
 from aurelon.web.renderers import Renderers
 from aurelon.web.routers import routers
@@ -28,26 +33,44 @@ UNWRITTEN = "The data file, or a file on the way into it, cannot be written at t
 STATIC = Path(__file__).parent / "static"
 
 
-def make_app(store: Store, *, token: str | None = None, memory: int | None = None, first_look: FirstLook | None = None) -> FastAPI:
+def make_app(
+    store: Store,
+    *,
+    token: str | None = None,
+    memory: int | None = None,
+    decoders: DecoderPool | None = None,
+    clusters: Clusters | None = None,
+    proxies: Sequence[str] = (),
+) -> FastAPI:
     """The service on a store. With a `token`, every request must carry it. Pictures that are kept at hand have `memory`
-    bytes. Files that are brought in are looked at by `first_look`, in this process where it is left out."""
-    looking = first_look or Here()
-    jobs, batches = Jobs(), Batches(store)
+    bytes. What comes from outside is decoded by `decoders`, in this process where they are left out. Runs may be given to
+    `clusters`. Whom a request comes from is taken from its headers where it comes through one of the `proxies`."""
+    known = clusters or Clusters()
+    jobs, batches = Jobs(), Batches(store, known)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        before = None if decoders is None else use_decoder(decoders)
         batches.start()
         yield
+        # Whoever waits for a decoder is told at once that there is none any more.
+        if decoders is not None:
+            decoders.close()
         jobs.close()
         batches.close()
-        looking.close()
+        if before is not None:
+            use_decoder(before)
 
     # The pages that FastAPI would show of it take their scripts from elsewhere.
     app = FastAPI(title="Aurelon", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
-    app.state.context = Context(store, Renderers(store, memory), jobs, batches, looking)
+    app.state.context = Context(
+        store, Renderers(store, memory), jobs, batches, look if decoders is None else decoders.look, Workers(), known
+    )
     app.add_middleware(Limits)
     app.add_middleware(Clients)
     app.add_middleware(Guard, token=token)
+    if proxies:
+        app.add_middleware(ProxyHeadersMiddleware, trusted_hosts=list(proxies))
     answers: dict[int | str, dict[str, Any]] = {"4XX": {"model": Problem}, 503: {"model": Problem, "description": UNWRITTEN}}
     for router in routers():
         app.include_router(router, prefix="/api", responses=answers)
@@ -60,7 +83,7 @@ def make_app(store: Store, *, token: str | None = None, memory: int | None = Non
         async def page(path: str, request: Request) -> Response:
             if token is not None and "token" in request.query_params:
                 # Taken once from the link; from then on it is a cookie, and no longer in the address.
-                away = RedirectResponse(request.url.path, 303)
+                away = RedirectResponse("/" + request.url.path.lstrip("/\\"), 303)
                 away.set_cookie(COOKIE, token, httponly=True, samesite="strict", secure=request.url.scheme == "https")
                 return away
             if path.startswith("api/"):

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Annotated
 
 from fastapi import Depends, Query
 from starlette.requests import HTTPConnection
 
+from aurelon.core.looking import Looked
 from aurelon.runs.batches import Batches
-from aurelon.runs.first_look import FirstLook
+from aurelon.runs.engines.clusters import Clusters
 from aurelon.runs.jobs import Jobs
 from aurelon.store import Store
+from aurelon.web.preview import Workers
 from aurelon.web.renderers import Renderers
 
 
@@ -21,7 +24,9 @@ class Context:
     renderers: Renderers
     jobs: Jobs
     batches: Batches
-    first_look: FirstLook
+    look: Callable[[bytes, str], Looked]
+    workers: Workers
+    clusters: Clusters
 
 
 def _context(connection: HTTPConnection) -> Context:

@@ -19,7 +19,7 @@ POLICY = (
     "img-src 'self' data: blob:",
     "style-src 'self' 'unsafe-inline'",
     "font-src 'self' data:",
-    "connect-src 'self' ws: wss:",
+    "connect-src 'self'",
     "object-src 'none'",
     "base-uri 'none'",
     "form-action 'none'",
@@ -64,14 +64,16 @@ class Guard:
             host = urlsplit(f"//{headers.get('host', '')}").hostname
             origin = urlsplit(headers.get("origin") or "")
         except ValueError:
-            return "the host or origin of this request is none that there can be"
+            return "this request has an invalid Host or Origin header"
         if self._token is None and host not in LOOPBACK:
             return "this service answers on the loopback address only"
         scheme = "https" if connection.url.scheme in ("https", "wss") else "http"
         if "origin" in headers and (origin.scheme, origin.netloc) != (scheme, headers.get("host")):
             return "a page from another origin may not speak to this service"
         if self._token is not None:
-            given = connection.query_params.get("token") or connection.cookies.get(COOKIE) or ""
+            # In the address it counts at the door alone, where a page is opened; from then on it is a cookie.
+            door = connection.scope["type"] == "http" and not connection.url.path.startswith(("/api/", "/assets/"))
+            given = (connection.query_params.get("token") if door else None) or connection.cookies.get(COOKIE) or ""
             if not secrets.compare_digest(given.encode(), self._token.encode()):
                 return "this service needs its access token; open the address that was printed when it started"
         return None

@@ -14,6 +14,8 @@ import struct
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -39,7 +41,9 @@ from aurelon.core.rig.keyed import keyed_at
 from aurelon.core.rig.painting import Painting, painted_rig
 from aurelon.core.rig.patch import Change, patched
 from aurelon.core.viewing import Viewing
+from aurelon.web.clients import client_of
 from aurelon.web.pace import Pace
+from aurelon.web.turns import Turns
 from aurelon.web.view import View
 
 DRAFT_QUALITY = 88
@@ -47,7 +51,8 @@ BARELY_ABOVE = 1.002  # white; no one sees less
 MOST_BYTES = 64 << 20  # of one message; a rig of many thousand strokes is a few
 
 log = logging.getLogger(__name__)
-_workers = ThreadPoolExecutor(3, "preview")
+PICTURES, READERS, OPENING = 3, 2, 8  # threads that make pictures, read requests, and wait for plates to be decoded
+_opening = ThreadPoolExecutor(OPENING, "opening")
 
 
 class PreviewRequest(BaseModel):
@@ -179,12 +184,22 @@ class _Unknown(AurelonError):
     """Changes of a rig that is not known here."""
 
 
+@dataclass(frozen=True)
+class Workers:
+    """Threads that all previews share in turn: those that make pictures, and those that read requests."""
+
+    pictures: Turns = field(default_factory=lambda: Turns(PICTURES))
+    readers: Turns = field(default_factory=lambda: Turns(READERS))
+
+
 class PreviewSession:
     """One bench: takes requests as they come, answers the newest, drops the rest."""
 
-    def __init__(self, socket: WebSocket, renderer: Callable[[int], Renderer]) -> None:
+    def __init__(self, socket: WebSocket, renderer: Callable[[int], Renderer], workers: Workers) -> None:
         self._socket = socket
         self._renderer = renderer
+        self._workers = workers
+        self._client = client_of(socket.scope)
         self._newest: tuple[PreviewRequest, Rig] | None = None
         # The rig that was sent last, and with which request.
         self._known: tuple[int, Rig] | None = None
@@ -194,7 +209,6 @@ class PreviewSession:
 
     async def run(self) -> None:
         answering = asyncio.create_task(self._answer())
-        loop = asyncio.get_running_loop()
         try:
             while True:
                 message = await self._socket.receive()
@@ -205,7 +219,7 @@ class PreviewSession:
                     await self._fail(-1, "a request is text in JSON, and this was neither; reload the page")
                     continue
                 # A rig of many strokes takes a while to read, and others are waiting for the loop.
-                failure = await loop.run_in_executor(_workers, self._read, text)
+                failure = await self._workers.readers.run(self._client, self, partial(self._read, text))
                 if failure is not None:
                     await self._socket.send_text(failure.model_dump_json())
                     continue
@@ -259,9 +273,10 @@ class PreviewSession:
                 return not request.draft and overtaken()
 
             try:
-                renderer = await loop.run_in_executor(_workers, self._renderer, request.frame)
+                # A plate that is being decoded keeps no picture of another waiting.
+                renderer = await loop.run_in_executor(_opening, self._renderer, request.frame)
                 answers = frames(renderer, request, rig, stale, self._pace)
-                while (data := await loop.run_in_executor(_workers, next, answers, None)) is not None:
+                while (data := await self._workers.pictures.run(self._client, self, partial(next, answers, None))) is not None:
                     if self._socket.client_state is not WebSocketState.CONNECTED:
                         return
                     await self._socket.send_bytes(data)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import tempfile
 
 from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
@@ -11,6 +12,7 @@ from pydantic import BaseModel, Field, TypeAdapter
 from starlette.exceptions import HTTPException
 
 from aurelon.core import AurelonError, OutputError, PlateError, RigError
+from aurelon.core.codecs.shared.raster import NO_ROOM
 from aurelon.core.rig import problem_of
 from aurelon.runs.jobs import UnknownJob
 from aurelon.store import BenchState, Conflict, DataFileError, Unknown, unwritten
@@ -63,6 +65,19 @@ def answer_problems(app: FastAPI) -> None:
             return JSONResponse(Problem(error=said, problems=[]).model_dump(), 503)
         said = str(error.detail).rstrip(".").lower() or "this cannot be done"
         return JSONResponse(Problem(error=said, problems=[]).model_dump(), error.status_code, headers=error.headers)
+
+    @app.exception_handler(OSError)
+    async def no_room(request: Request, error: OSError) -> Response:
+        if error.errno not in NO_ROOM:
+            return await fault(request, error)
+        log.error("a disk is full: %s", error)
+        said = f"a disk is full ({error.strerror}); make room in {tempfile.gettempdir()}, and try again"
+        return JSONResponse(Problem(error=said, problems=[]).model_dump(), 503)
+
+    @app.exception_handler(UnicodeEncodeError)
+    async def no_text(_: Request, error: UnicodeEncodeError) -> Response:
+        said = "a text in this request holds half a character, which cannot be kept; type it again"
+        return JSONResponse(Problem(error=said, problems=[]).model_dump(), 422)
 
     @app.exception_handler(OverflowError)
     async def too_large(_: Request, error: OverflowError) -> Response:

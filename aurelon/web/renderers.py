@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
+from collections import Counter, OrderedDict
+from collections.abc import Callable, Hashable, Iterator
+from concurrent.futures import Future
+from contextlib import contextmanager
 from functools import partial
 from threading import Lock
+from typing import Generic, TypeVar
 
 import psutil
 
@@ -17,6 +21,7 @@ MOST_BYTES = 1 << 30  # unless more is asked for
 PART_OF_MACHINE = 4
 OPEN_REELS = 2
 FOR_STAGES = 0.6  # of the budget, for what was computed; the rest is for plates
+T = TypeVar("T")
 
 
 def usual_budget() -> int:
@@ -24,9 +29,33 @@ def usual_budget() -> int:
     return min(MOST_BYTES, int(psutil.virtual_memory().total) // PART_OF_MACHINE)
 
 
+class _Pending(Generic[T]):
+    """What is being made, by its key: made once, whoever asks for it meanwhile waits for that, and nobody else waits."""
+
+    def __init__(self) -> None:
+        self._lock = Lock()
+        self._made: dict[Hashable, Future[T]] = {}
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        with self._lock:
+            future = self._made.get(key)
+            mine = future is None
+            if future is None:
+                future = self._made[key] = Future()
+        if mine:
+            try:
+                future.set_result(make())
+            except BaseException as error:
+                future.set_exception(error)
+            finally:
+                with self._lock:
+                    del self._made[key]
+        return future.result()
+
+
 class Renderers:
     """Decodes a plate when it is first asked for, and keeps those that were used last, and what was computed of them, within
-    a `budget` in bytes. The plate that is asked for is always kept."""
+    a `budget` in bytes. The plate that is asked for is kept for as long as a bench shows it."""
 
     def __init__(self, store: Store, budget: int | None = None) -> None:
         self._store = store
@@ -34,62 +63,112 @@ class Renderers:
         self._cache = Cache(int(self._budget * FOR_STAGES))
         self._open: OrderedDict[tuple[str, int], Renderer] = OrderedDict()
         self._reels: OrderedDict[str, Reel] = OrderedDict()
+        self._shown: Counter[str] = Counter()
         self._lock = Lock()
+        self._opening = _Pending[Renderer]()
+        self._opening_reels = _Pending[Reel]()
 
     @property
     def nbytes(self) -> int:
         """What is kept, in bytes."""
-        return self._cache.nbytes + sum(renderer.plate.nbytes for renderer in self._open.values())
+        with self._lock:
+            return self._cache.nbytes + self._plates_bytes()
 
     def get(self, plate_id: int, frame: int = 0) -> Renderer:
         """The renderer of a plate; of a reel that of a frame. Raises Unknown where there is no such plate, and PlateError where it
         has no such frame."""
-        name = self._store.plates.hash(plate_id)
+        key = (self._store.plates.hash(plate_id), frame)
         with self._lock:
-            found = self._open.get((name, frame))
-            if found is None:
-                plate = self._read(plate_id, name, frame)
-                plate.file_of = self._store.files.get
-                found = self._open[name, frame] = Renderer(plate, Share(self._cache, (name, frame)))
-                self._close_others()
-            self._open.move_to_end((name, frame))
-            return found
+            found = self._open.get(key)
+            if found is not None:
+                self._open.move_to_end(key)
+                return found
+        return self._opening.get(key, partial(self._opened, plate_id, *key))
 
     def reel(self, plate_id: int) -> Reel:
         """A reel that is open. Raises PlateError where the plate is a still picture."""
+        name = self._store.plates.hash(plate_id)
         with self._lock:
-            return self._reel(plate_id, self._store.plates.hash(plate_id))
+            found = self._reels.get(name)
+            if found is not None:
+                self._reels.move_to_end(name)
+                return found
+        return self._opening_reels.get(name, partial(self._opened_reel, plate_id, name))
 
-    def _read(self, plate_id: int, name: str, frame: int) -> Plate:
+    @contextmanager
+    def shown(self, plate_id: int) -> Iterator[None]:
+        """For as long as a bench shows a plate. What lies beyond the budget, and a reel with its decoder and its frames, is given
+        back with the last bench that shows it."""
+        name = self._store.plates.hash(plate_id)
+        with self._lock:
+            self._shown[name] += 1
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._shown[name] -= 1
+                if self._shown[name] <= 0:
+                    del self._shown[name]
+                    self._let_go(name)
+
+    def _opened(self, plate_id: int, name: str, frame: int) -> Renderer:
+        plate = self._read(plate_id, frame)
+        plate.file_of = self._store.files.get
+        made = Renderer(plate, Share(self._cache, (name, frame)))
+        with self._lock:
+            self._open[name, frame] = made
+            self._close_others(least=1)
+        return made
+
+    def _read(self, plate_id: int, frame: int) -> Plate:
         record = self._store.plates.get(plate_id)
         if record.frames == 0:
             return read_plate(self._store.plates.file(plate_id), record.file_name)
         try:
-            return self._reel(plate_id, name)[frame]
+            return self.reel(plate_id)[frame]
         except IndexError as error:
             raise PlateError(f"{error}") from error
 
-    def _reel(self, plate_id: int, name: str) -> Reel:
-        if name not in self._reels:
-            record = self._store.plates.get(plate_id)
-            if record.frames == 0:
-                raise PlateError(f"{record.name} is a still picture; it has no frames")
-            self._reels[name] = read_reel(partial(self._store.plates.opened, plate_id), record.file_name, name)
-            self._reels[name].file_of = self._store.files.get
+    def _opened_reel(self, plate_id: int, name: str) -> Reel:
+        record = self._store.plates.get(plate_id)
+        if record.frames == 0:
+            raise PlateError(f"{record.name} is a still picture; it has no frames")
+        reel = read_reel(partial(self._store.plates.opened, plate_id), record.file_name, name)
+        reel.file_of = self._store.files.get
+        with self._lock:
+            self._reels[name] = reel
             while len(self._reels) > OPEN_REELS:
                 self._reels.popitem(last=False)  # closed once nobody reads it any more
-        self._reels.move_to_end(name)
-        return self._reels[name]
+        return reel
 
-    def _close_others(self) -> None:
-        """Closes the plates that were used longest ago, until the others fit."""
+    def _plates_bytes(self) -> int:
+        """Bytes of the plates, and of the frames that reels keep: those that are both count once."""
+        plates = [renderer.plate for renderer in self._open.values()]
+        kept = [frame for reel in self._reels.values() for frame in reel.kept]
+        return sum(plate.nbytes for plate in {id(plate): plate for plate in (*plates, *kept)}.values())
+
+    def _close_others(self, least: int) -> None:
+        """Closes the plates that were used longest ago, until the others fit; `least` are kept."""
         closed = False
-        while len(self._open) > 1 and sum(one.plate.nbytes for one in self._open.values()) > self._budget * (1 - FOR_STAGES):
-            name, _ = self._open.popitem(last=False)
-            self._cache.forget(name)
+        while len(self._open) > least and self._plates_bytes() > self._budget * (1 - FOR_STAGES):
+            (name, frame), _ = self._open.popitem(last=False)
+            self._cache.forget((name, frame))
+            if name in self._reels:
+                self._reels[name].forget(frame)
             closed = True
         if closed:
             give_back()
+
+    def _let_go(self, name: str) -> None:
+        """Gives back what only a bench that is gone has needed."""
+        reel = self._reels.pop(name, None)
+        if reel is not None:
+            for key in [key for key in self._open if key[0] == name]:
+                del self._open[key]
+                self._cache.forget(key)
+            reel.forget()
+        self._close_others(least=0)
+        give_back()
 
     def forget_stages(self) -> None:
         """Has every stage computed anew: a file that rigs may have named in vain is there now."""

@@ -5,22 +5,32 @@ from __future__ import annotations
 import asyncio
 import errno
 import logging
+import os
 import secrets
+import signal
 import socket
 import ssl
 from contextlib import suppress
+from dataclasses import dataclass, field
 from pathlib import Path
+from threading import Thread, Timer
+from types import FrameType
 from typing import Any
 
 import uvicorn
 
+from aurelon.confined.decoder import DecoderPool
+from aurelon.confined.process import ProcessLost, TookTooLong
 from aurelon.core import AurelonError
-from aurelon.runs.first_look import Apart
+from aurelon.runs.engines.clusters import Clusters
 from aurelon.store import Store
 from aurelon.web.app import make_app
+from aurelon.web.connections import PatientProtocol, raise_file_limit
 from aurelon.web.guard import LOOPBACK
 from aurelon.web.preview import MOST_BYTES
 from aurelon.web.seed import seed_demo
+
+ENDING = 4.0  # seconds from being told to end until it does, whatever is going on
 
 
 def _without_what_stopping_ends(record: logging.LogRecord) -> bool:
@@ -28,12 +38,33 @@ def _without_what_stopping_ends(record: logging.LogRecord) -> bool:
     return not (record.exc_info and isinstance(record.exc_info[1], asyncio.CancelledError))
 
 
-def serve(host: str, port: int, data: Path, *, demo: bool, tls: tuple[Path, Path] | None = None, memory: int | None = None) -> None:
-    """Serves until stopped, with `tls` (certificate, key) encrypted. Off the loopback address a token is made and printed with the
-    address. `memory` is that of `make_app`."""
-    sealed = {} if tls is None else _sealed(*tls)
+@dataclass(frozen=True)
+class ServiceOptions:
+    """How the service is open to others: `tls` (certificate, key) encrypts it; `memory` is that of `make_app`; `clusters` may be
+    given runs; `proxies` are addresses whose word is taken for whom a request comes from."""
+
+    tls: tuple[Path, Path] | None = None
+    memory: int | None = None
+    clusters: Clusters = field(default_factory=Clusters)
+    proxies: tuple[str, ...] = ()
+
+
+class _Server(uvicorn.Server):
+    """Ends within `ENDING` seconds of being told to, whatever is going on. What was acknowledged is in the data file by then."""
+
+    def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+        timer = Timer(ENDING, os._exit, (0 if sig == signal.SIGINT else 128 + sig,))
+        timer.daemon = True
+        timer.start()
+        super().handle_exit(sig, frame)
+
+
+def serve(host: str, port: int, data: Path, *, demo: bool, options: ServiceOptions | None = None) -> None:
+    """Serves until stopped. Off the loopback address a token is made and printed with the address."""
+    options = options or ServiceOptions()
+    sealed = {} if options.tls is None else _sealed(*options.tls)
     try:
-        data.mkdir(parents=True, exist_ok=True)
+        data.mkdir(parents=True, exist_ok=True, mode=0o700)
     except OSError as error:
         raise AurelonError(f"{data} cannot be used for data: {error.strerror}; choose another with --data") from error
     listening = _listening(host, port)
@@ -43,13 +74,31 @@ def serve(host: str, port: int, data: Path, *, demo: bool, tls: tuple[Path, Path
     token = None if host in LOOPBACK else secrets.token_urlsafe(18)
     suffix = f"/?token={token}" if token else ""
     logging.getLogger("uvicorn.error").addFilter(_without_what_stopping_ends)
-    app = make_app(store, token=token, memory=memory, first_look=Apart())
+    decoders = DecoderPool()
+    Thread(target=_ready, args=(decoders,), daemon=True).start()  # so that a process is there when the first file comes
+    app = make_app(store, token=token, memory=options.memory, decoders=decoders, clusters=options.clusters, proxies=options.proxies)
     print(f"Aurelon is at {'https' if sealed else 'http'}://{host}:{port}{suffix}", flush=True)
     config = uvicorn.Config(
-        app, log_level="warning", ws_max_size=MOST_BYTES, ws_per_message_deflate=False, timeout_graceful_shutdown=2, **sealed
+        app,
+        log_level="warning",
+        http=PatientProtocol,
+        proxy_headers=False,
+        ws_max_size=MOST_BYTES,
+        ws_per_message_deflate=False,
+        timeout_graceful_shutdown=1,
+        **sealed,
     )
+    raise_file_limit()
     with suppress(KeyboardInterrupt):  # that is how it is stopped
-        uvicorn.Server(config).run(sockets=[listening])
+        _Server(config).run(sockets=[listening])
+    decoders.close()
+
+
+def _ready(decoders: DecoderPool) -> None:
+    try:
+        decoders.start()
+    except (ProcessLost, TookTooLong) as error:
+        logging.getLogger(__name__).warning("no decoder is ready yet: %s", error)
 
 
 def _sealed(certificate: Path, key: Path) -> dict[str, Any]:

@@ -18,11 +18,13 @@ from typing import Any, Protocol, TypeVar, cast, runtime_checkable
 
 import numpy as np
 
-from aurelon.core.codecs.shared.raster import DEPTHS, Format, Raster, UnreadableError
+from aurelon.core.codecs.shared.raster import DEPTHS, Format, Raster, why_unreadable
 from aurelon.core.errors import OutputError, PlateError
 from aurelon.core.plugins import Found, with_extensions
 
 MAX_PIXELS, MAX_SIDE = 150_000_000, 100_000
+MOST_LAYERS = 10_000
+DAMAGED = "is damaged and cannot be decoded; copy it again from where it came"
 T = TypeVar("T")
 log = logging.getLogger(__name__)
 
@@ -127,7 +129,13 @@ def measured(data: bytes, name: str) -> tuple[int, int]:
 def layers_in(data: bytes, name: str) -> list[str]:
     """Names of the pictures in a file, where it holds several; none where it holds one. Raises PlateError as `read_raster` does."""
     codec = _codec_of(data, name)
-    found = _decoded(name, lambda: codec.layers(data) if isinstance(codec, Layered) else [])
+    if not isinstance(codec, Layered):
+        return []
+    _measured(codec, data, name)  # before anything is taken apart
+    layered = codec
+    found = _decoded(name, lambda: layered.layers(data))
+    if len(found) > MOST_LAYERS:
+        raise PlateError(f"{name} holds {len(found):,} layers; Aurelon takes files of up to {MOST_LAYERS:,}")
     return found if len(found) > 1 else []
 
 
@@ -184,11 +192,11 @@ def _decoded(name: str, decode: Callable[[], T]) -> T:
     """What a decoder makes of a file. Whatever a damaged file makes it stumble over becomes a PlateError."""
     try:
         return decode()
-    except UnreadableError as error:
-        raise PlateError(f"{name} {error}") from error
     except Exception as error:  # decoders of many hands, each with faults of its own
-        log.info("%s cannot be decoded", name, exc_info=True)
-        raise PlateError(f"{name} is damaged and cannot be decoded; copy it again from where it came") from error
+        why = why_unreadable(error, DAMAGED)
+        if why is not error:
+            log.info("%s cannot be decoded", name, exc_info=True)
+        raise PlateError(f"{name} {why}") from error
 
 
 def format_of_path(path: PurePath) -> str:

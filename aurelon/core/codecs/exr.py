@@ -5,7 +5,6 @@ Of several parts or layers the one is read that is called result, beauty or comb
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
@@ -17,6 +16,7 @@ import numpy as np
 import OpenEXR
 from numpy.typing import NDArray
 
+from aurelon.core.codecs.shared.paths import as_path
 from aurelon.core.codecs.shared.raster import CUT_SHORT, NO_NUMBERS, Format, Raster, UnreadableError, all_numbers
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.code_points import linear_space_of
@@ -46,13 +46,11 @@ def matches(head: bytes) -> bool:
 @contextmanager
 def opened(data: bytes, header_only: bool = False) -> Iterator[Any]:
     """The file as the library opens it, which takes a path only."""
-    with tempfile.NamedTemporaryFile(suffix=".exr") as file:
-        file.write(data)
-        file.flush()
+    with as_path(data) as path:
         try:
             # Its own words on a broken file are for programmers.
-            yield OpenEXR.File(file.name, separate_channels=True, header_only=header_only)
-        except (RuntimeError, ValueError, TypeError, MemoryError) as error:
+            yield OpenEXR.File(path, separate_channels=True, header_only=header_only)
+        except (RuntimeError, ValueError, TypeError) as error:
             if isinstance(error, UnreadableError):
                 raise
             raise UnreadableError(CUT_SHORT) from error
@@ -204,9 +202,9 @@ def channels_of(colour: Floats, alpha: Floats | None, depth: str) -> dict[str, N
 
 def written(parts: list[Any]) -> bytes:
     """The bytes of a file of parts."""
-    with tempfile.NamedTemporaryFile(suffix=".exr") as file:
-        OpenEXR.File(parts).write(file.name)
-        return Path(file.name).read_bytes()
+    with as_path(b"") as path:
+        OpenEXR.File(parts).write(path)
+        return Path(path).read_bytes()
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:

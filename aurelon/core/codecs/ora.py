@@ -7,19 +7,24 @@ import zipfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
-from xml.etree import ElementTree
+from typing import TYPE_CHECKING
 
 import numpy as np
+from defusedxml import ElementTree, common
 
 from aurelon.core.codecs import png
 from aurelon.core.codecs.shared.raster import CUT_SHORT, Format, Raster, UnreadableError
 from aurelon.core.errors import OutputError
 
+if TYPE_CHECKING:
+    from xml.etree.ElementTree import Element
+
 FORMAT = Format("ora", "OpenRaster", "image/openraster", (".ora",), (), written=False, order=9)
 MEDIA_TYPE = b"image/openraster"
 MERGED, STACK, RIG = "mergedimage.png", "stack.xml", "aurelon/rig.json"
-MOST_TEXT = 64 << 20  # bytes of the list of layers, or of the rig
+MOST_TEXT = 16 << 20  # bytes of the list of layers, or of the rig
 MOST_PICTURE = 1 << 31  # bytes of a layer's file
+MOST_LAYERS = 10_000
 MOST_PIXELS = 150_000_000
 
 
@@ -48,16 +53,21 @@ def _entry(archive: zipfile.ZipFile, name: str, most: int) -> bytes:
     return data
 
 
-def _stack(archive: zipfile.ZipFile) -> ElementTree.Element:
+def _stack(archive: zipfile.ZipFile) -> Element:
     text = _entry(archive, STACK, MOST_TEXT)
-    if b"<!DOCTYPE" in text or b"<!ENTITY" in text:
-        raise UnreadableError("has a list of layers that is no plain XML; save it again where it was made")
-    return ElementTree.fromstring(text)
+    if (count := text.count(b"<layer")) > MOST_LAYERS:
+        raise UnreadableError(f"lists about {count:,} layers; Aurelon takes files of up to {MOST_LAYERS:,}")
+    try:
+        # UTF-8 alone, as the specification has it: by another encoding a count of what it holds would see nothing.
+        image: Element = ElementTree.fromstring(text.decode("utf-8"), forbid_dtd=True)
+        return image
+    except common.DefusedXmlException as error:
+        raise UnreadableError("has a list of layers with definitions of its own; save it again where it was made") from error
 
 
-def _layers(image: ElementTree.Element) -> dict[str, ElementTree.Element]:
+def _layers(image: Element) -> dict[str, Element]:
     """Layers by their names, none twice, the topmost first."""
-    found: dict[str, ElementTree.Element] = {}
+    found: dict[str, Element] = {}
     for number, layer in enumerate(image.iter("layer"), start=1):
         name = layer.get("name") or f"Layer {number}"
         found[name if name not in found else f"{name} {number}"] = layer

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
+import struct
 from fractions import Fraction
+from itertools import accumulate
 from threading import Lock
 from typing import BinaryIO
 
 import numpy as np
 from PIL import Image
 
-from aurelon.core.codecs.shared.raster import CUT_SHORT, Raster, UnreadableError, split_alpha
+from aurelon.core.codecs import MAX_PIXELS
+from aurelon.core.codecs.shared.raster import CUT_SHORT, Raster, UnreadableError, split_alpha, why_unreadable
 from aurelon.core.reels.shared.footage import check_count
 
 TITLE = "animated picture"
 SUFFIXES = (".gif", ".webp", ".png", ".apng")
 SHORTEST = Fraction(1, 50)  # seconds; files that say less are shown at ten a second everywhere
 USUAL = Fraction(1, 10)
-FAULTS = (OSError, ValueError, SyntaxError, EOFError)
+FAULTS = (OSError, ValueError, SyntaxError, EOFError, IndexError, KeyError, TypeError, AttributeError, struct.error)
 ANIMATION = {b"RIFF": b"ANIM", b"\x89PNG": b"acTL", b"GIF8": b""}  # what the beginning of an animated one holds
 
 
@@ -42,15 +45,18 @@ class Animated:
         self._file = file
         try:
             self._rewind()
+            self.size = self._picture.size
+            if self.size[0] * self.size[1] > MAX_PIXELS:
+                raise UnreadableError(f"has frames of {self.size[0]} x {self.size[1]} pixels, which is too large; reduce it first")
             count = getattr(self._picture, "n_frames", 1)
             check_count(count)
-            self.size = self._picture.size
             shown = [self._shown(number) for number in range(count)]
+        except UnreadableError:
+            raise
         except FAULTS as error:
-            raise UnreadableError(CUT_SHORT) from error
+            raise why_unreadable(error, CUT_SHORT) from error
         self.icc: bytes | None = self._picture.info.get("icc_profile")
-        self.times = [sum(shown[:number], Fraction(0)) for number in range(count)]
-        self.end = sum(shown, Fraction(0))
+        *self.times, self.end = accumulate(shown, initial=Fraction(0))
         self.numbers = range(count)
         self.said: tuple[str, ...] = ()
 
@@ -79,7 +85,7 @@ class Animated:
                 self._go(number)
                 samples = np.asarray(self._picture.convert("RGBA" if self._picture.has_transparency_data else "RGB"))
             except FAULTS as error:
-                raise UnreadableError(CUT_SHORT) from error
+                raise why_unreadable(error, CUT_SHORT) from error
         colour, alpha = split_alpha(samples)
         opaque = alpha is None or bool((alpha == 255).all())
         return Raster(np.ascontiguousarray(colour), None if opaque else alpha, self.icc)

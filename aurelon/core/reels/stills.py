@@ -6,15 +6,18 @@ The numbers are those at the end of the files' names. All frames have the size o
 from __future__ import annotations
 
 import itertools
+import lzma
 import re
+import struct
 import zipfile
+import zlib
 from collections.abc import Callable, Iterable, Sequence
 from fractions import Fraction
 from pathlib import Path, PurePath
 from threading import Lock
 from typing import BinaryIO
 
-from aurelon.core.codecs import read_raster, suffixes
+from aurelon.core.codecs import measured, read_raster, suffixes
 from aurelon.core.codecs.shared.raster import DEPTHS, Raster, UnreadableError
 from aurelon.core.errors import PlateError
 from aurelon.core.reels.shared.footage import check_count
@@ -22,8 +25,26 @@ from aurelon.core.reels.shared.footage import check_count
 TITLE = "numbered stills"
 SUFFIXES = (".zip",)
 RATE = Fraction(24)  # frames a second, which no file says
-NUMBERED = re.compile(r"^(.*?)(\d+)$")
+NUMBERED = re.compile(r"^(.*?)([0-9]+)$")
 SAID = 6  # missing numbers that are named
+LONGEST_NUMBER = 18  # digits: what is longer numbers no frames, and no time could be reckoned from it
+SURELY_SMALL = 32 << 20  # bytes that a file of an archive may always have
+PIXEL_BYTES = 32  # that a file may have for each pixel of its picture: eight samples of 32 bits
+MOST_UNMEASURED = 1 << 30  # bytes of a file whose size does not stand at its beginning, as of one that comes by itself
+# What a damaged archive makes its reader stumble over.
+ARCHIVE_FAULTS = (
+    zipfile.BadZipFile,
+    zlib.error,
+    lzma.LZMAError,
+    EOFError,
+    KeyError,
+    NotImplementedError,
+    OSError,
+    OverflowError,
+    RuntimeError,
+    struct.error,
+    ValueError,
+)
 FEWEST, MISSING = 3, 0.2  # files, and the share of numbers that may be missing, for files to be taken for frames by themselves
 
 
@@ -37,17 +58,36 @@ def open_footage(file: BinaryIO) -> Stills:
     lock = Lock()
     try:
         archive = zipfile.ZipFile(file)
-    except zipfile.BadZipFile as error:
+    except ARCHIVE_FAULTS as error:
         raise UnreadableError("is damaged, or no archive of stills; copy it again from where it came") from error
 
     def read(name: str) -> bytes:
         with lock:
             try:
-                return archive.read(name)
-            except (zipfile.BadZipFile, OSError, NotImplementedError, RuntimeError) as error:
+                return _member(archive, name)
+            except UnreadableError:
+                raise
+            except ARCHIVE_FAULTS as error:
                 raise UnreadableError(f"is damaged: {name} in it cannot be read") from error
 
     return Stills(_pictures(archive.namelist()), read, archive.close)
+
+
+def _member(archive: zipfile.ZipFile, name: str) -> bytes:
+    """A file of an archive. Raises UnreadableError where it would unpack to far more than its picture can hold."""
+    info = archive.getinfo(name)
+    with archive.open(info) as file:
+        head = file.read(min(info.file_size, SURELY_SMALL))
+        if info.file_size > len(head):
+            try:
+                width, height = measured(head, name)
+            except PlateError:
+                width, height = 0, 0  # its size does not stand at its beginning, as in a TIFF that ends with it
+            if info.file_size > (MOST_UNMEASURED if width == 0 else SURELY_SMALL + width * height * PIXEL_BYTES):
+                raise UnreadableError(
+                    f"has {name}, which unpacks to {info.file_size / 1e6:,.0f} MB, more than its picture can hold; pack it again"
+                )
+        return head + file.read(info.file_size - len(head))
 
 
 def stills_in(folder: Path, pattern: str = "") -> Stills:
@@ -78,7 +118,7 @@ def sequence_in(names: Iterable[str]) -> list[str] | None:
     """The files in order of their numbers, where they are the stills of one reel: one name but for a number, and one ending."""
     names = list(names)
     parts = [(PurePath(name), NUMBERED.match(PurePath(name).stem)) for name in names]
-    if len(names) < 2 or any(match is None for _, match in parts):
+    if len(names) < 2 or any(match is None or len(match.group(2)) > LONGEST_NUMBER for _, match in parts):
         return None
     told = {(match.group(1), path.suffix.lower()) for path, match in parts if match is not None}
     numbers = {name: _number(name) for name in names}
@@ -102,7 +142,7 @@ def sequence_name(names: Sequence[str]) -> str:
 
 def _number(name: str) -> int:
     found = NUMBERED.match(PurePath(name).stem)
-    return int(found.group(2)) if found else 0
+    return int(found.group(2)) if found and len(found.group(2)) <= LONGEST_NUMBER else 0
 
 
 def _pictures(names: Iterable[str]) -> list[str]:

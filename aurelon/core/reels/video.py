@@ -27,6 +27,7 @@ from numpy.typing import NDArray
 from aurelon.core.codecs import MAX_PIXELS
 from aurelon.core.codecs.shared.raster import CUT_SHORT, Raster, UnreadableError, by_code_points
 from aurelon.core.imaging.code_points import BT709, SRGB_TRANSFER, UNSPECIFIED
+from aurelon.core.reels.shared.containers import DECODERS, demuxer_of, open_container
 from aurelon.core.reels.shared.footage import check_count
 
 TITLE = "video"
@@ -35,6 +36,8 @@ HIGH_DEFINITION = 720  # rows
 USUAL_RATE = Fraction(24)
 AHEAD = 48  # frames that are decoded past rather than sought for
 BEHIND = 16  # decoded frames that are kept
+BEHIND_BYTES = 128 << 20  # of those, beyond the one that was decoded last
+FRAME_THREADS_PIXELS = 16_000_000  # of a frame, from which threads share a frame: frames beside each other would take too much
 MATRICES = {
     1: Colorspace.ITU709,
     5: Colorspace.ITU601,
@@ -46,9 +49,7 @@ MATRICES = {
 
 
 def matches(head: bytes) -> bool:
-    matroska, boxes, riff = head[:4] == b"\x1aE\xdf\xa3", head[4:8] in (b"ftyp", b"moov", b"mdat", b"wide"), head[:4] == b"RIFF"
-    still = any(brand in head[8:64] for brand in (b"avif", b"avis", b"heic", b"mif1"))
-    return matroska or (boxes and not still) or (riff and head[8:12] == b"AVI ")
+    return demuxer_of(head) is not None
 
 
 def open_footage(file: BinaryIO) -> Video:
@@ -155,7 +156,8 @@ class Video:
             if frame.pts is None:
                 continue
             self._passed[frame.pts] = frame
-            while len(self._passed) > BEHIND:
+            most = min(BEHIND, 1 + BEHIND_BYTES // max(1, sum(plane.buffer_size for plane in frame.planes)))
+            while len(self._passed) > most:
                 self._passed.popitem(last=False)
             if frame.pts >= stamp:
                 return frame if frame.pts == stamp else None
@@ -164,20 +166,21 @@ class Video:
 
 
 def _opened(file: BinaryIO) -> InputContainer:
-    file.seek(0)
-    try:
-        container = av.open(file, "r")
-    except (av.error.FFmpegError, ValueError) as error:
-        raise UnreadableError("is damaged, or of a kind that is not known; copy it again from where it came") from error
+    container = open_container(file)
     for stream in container.streams.video[:1]:
         context: VideoCodecContext | None = stream.codec_context
         if context is None:
             container.close()
             raise UnreadableError("uses a codec that is not known here; save it again with another, such as H.264 or VP9")
+        if context.codec.name not in DECODERS:
+            container.close()
+            raise UnreadableError(
+                f"uses the codec {context.codec.name}, which is not open here; save it again with another, such as H.264 or VP9"
+            )
         if context.width * context.height > MAX_PIXELS:  # told by the header, before anything is decoded
             container.close()
             raise UnreadableError(f"has frames of {context.width} x {context.height} pixels, which is too large; reduce it first")
-        stream.thread_type = "AUTO"
+        stream.thread_type = "AUTO" if context.width * context.height < FRAME_THREADS_PIXELS else "SLICE"
         context.thread_count = numba.get_num_threads()
     return container
 

@@ -13,6 +13,11 @@ from aurelon.runs.tasks import Made, Task
 class Engine(Protocol):
     """`close` ends what is still going. `says` is how it will work, as a person should know before it starts."""
 
+    def ready(self, timeout: float | None) -> bool:
+        """Waits until it can be given tasks; False where that is still to come after `timeout` seconds. Raises AurelonError where
+        it cannot be used."""
+        ...
+
     @property
     def workers(self) -> int:
         """How many tasks are worked on at once."""

@@ -10,8 +10,8 @@ from typing import Any
 
 from pebble import ProcessExpired, ProcessFuture, ProcessPool
 
+from aurelon.confined import forkserver
 from aurelon.core import PlateError
-from aurelon.runs import early
 from aurelon.runs.contents import Contents
 from aurelon.runs.room import Room
 from aurelon.runs.tasks import Made, Task, WorkerLost
@@ -37,8 +37,11 @@ class Processes:
         self._room = room
         self._given: list[Future[Made]] = []
         self._pool: Any = ProcessPool(
-            room.workers, initializer=begin, initargs=(room.threads, os.getpid()), context=early.context()
+            room.workers, initializer=begin, initargs=(room.threads, os.getpid()), context=forkserver.context()
         )
+
+    def ready(self, timeout: float | None) -> bool:
+        return True
 
     @property
     def workers(self) -> int:

@@ -66,4 +66,5 @@ async def preview(socket: WebSocket, plate_id: int) -> None:
     except Unknown as error:
         await socket.close(4404, str(error))
         return
-    await PreviewSession(socket, partial(context.renderers.get, plate_id)).run()
+    with context.renderers.shown(plate_id):
+        await PreviewSession(socket, partial(context.renderers.get, plate_id), context.workers).run()

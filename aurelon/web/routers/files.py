@@ -9,7 +9,8 @@ from fastapi import APIRouter, File, Query, UploadFile
 from pydantic import BaseModel
 
 from aurelon.core import PlateError
-from aurelon.core.codecs import layer_of, layers_in
+from aurelon.core.decoding import decoder
+from aurelon.core.plate import read_grey
 from aurelon.web.context import Shared
 
 router = APIRouter(prefix="/plates/{plate_id}/files", tags=["files"])
@@ -49,10 +50,10 @@ def add_file(
         raise PlateError(f"{name} is larger than {MOST_BYTES >> 20} MB; reduce it first")
     record = context.store.plates.get(plate_id)
     data = file.file.read(MOST_BYTES + 1)
-    layers = layers_in(data, name)
+    layers = decoder().layers(data, name)
     if layer:
-        data, name = layer_of(data, name, layer)
-    rows, columns = context.first_look.size_of_grey(data, name)
+        data, name = decoder().layer(data, name, layer)
+    rows, columns = read_grey(data, name).shape
     shape, wanted = columns / rows, record.width / record.height
     if not any_shape and abs(shape / wanted - 1) > SHAPES_APART:
         raise PlateError(

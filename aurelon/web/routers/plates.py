@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import tempfile
 import zipfile
@@ -17,7 +18,7 @@ from pydantic import BaseModel, Field
 
 from aurelon.core import PlateError, Rig, RigError, parse_rig, read_reel
 from aurelon.core.blank import MOST_PIXELS, Blank, blank_picture
-from aurelon.core.codecs import layer_of, layers_in
+from aurelon.core.decoding import decoder
 from aurelon.core.graph.small_pictures import thumbnail
 from aurelon.core.reel import is_reel
 from aurelon.core.reels.shared.footage import MOST_FRAMES
@@ -132,18 +133,13 @@ def add_stills(context: Shared, files: Annotated[list[UploadFile], File()]) -> B
 
 def _reel_in(context: Context, file: BinaryIO, file_name: str, *said: str) -> BroughtIn:
     """A new plate of a file that holds frames."""
-    context.first_look.look_at_frames(file, file_name)
-    file.seek(0)
+    with closing(read_reel(lambda: os.fdopen(os.dup(file.fileno()), "rb"), file_name)) as reel:
+        reel[0]
+        size, depth, count, told = reel.size, reel.footage.depth, len(reel), reel.said
     kept = context.store.files.put_whole(file)
-    try:
-        reel = read_reel(partial(context.store.files.opened, kept), file_name, kept)
-    except PlateError:
-        context.store.files.purge()
-        raise
-    with closing(reel):
-        name = PurePath(file_name).stem[:NAME_LENGTH] or file_name[:NAME_LENGTH]
-        record = context.store.plates.add(kept, file_name, reel.size, reel.footage.depth, Rig(), name, len(reel))
-        return BroughtIn(**asdict(record), said=[*said, *reel.said])
+    name = PurePath(file_name).stem[:NAME_LENGTH] or file_name[:NAME_LENGTH]
+    record = context.store.plates.add(kept, file_name, size, depth, Rig(), name, count)
+    return BroughtIn(**asdict(record), said=[*said, *told])
 
 
 @router.get("/{plate_id}/reel")
@@ -154,7 +150,7 @@ def get_reel(context: Shared, plate_id: int) -> ReelInfo:
 
 
 def _brought_in(context: Context, data: bytes, file_name: str) -> BroughtIn:
-    plate = context.first_look.look(data, file_name)
+    plate = context.look(data, file_name)
     name = PurePath(file_name).stem[:NAME_LENGTH] or file_name[:NAME_LENGTH]
     record = context.store.plates.add(data, file_name, plate.size, plate.depth, Rig(), name)
     context.store.plates.keep_thumbnail(record.id, record.revision, plate.thumbnail)
@@ -172,14 +168,14 @@ def _brought_in(context: Context, data: bytes, file_name: str) -> BroughtIn:
 def list_layers(context: Shared, plate_id: int) -> Layers:
     """The pictures in the plate's file, where it holds several."""
     record = context.store.plates.get(plate_id)
-    return Layers(layers=layers_in(context.store.plates.file(plate_id), record.file_name))
+    return Layers(layers=decoder().layers(context.store.plates.file(plate_id), record.file_name))
 
 
 @router.post("/{plate_id}/layers", status_code=201)
 def add_layer(context: Shared, plate_id: int, body: LayerRequest) -> BroughtIn:
     """A new plate of another picture in the plate's file."""
     record = context.store.plates.get(plate_id)
-    return _brought_in(context, *layer_of(context.store.plates.file(plate_id), record.file_name, body.layer))
+    return _brought_in(context, *decoder().layer(context.store.plates.file(plate_id), record.file_name, body.layer))
 
 
 @router.post("/blank", status_code=201)

@@ -35,9 +35,9 @@ class RigOf(BaseModel):
 
 
 class RunRequest(BaseModel):
-    """Plates, the rig to be laid on them, and what is to be made of them. With a `cluster` its workers make it. Of a reel a file of
-    moving pictures can be made (`reel`), or numbered stills by an `export` of its `frames`: from the first up to, without, the
-    second."""
+    """Plates, the rig to be laid on them, and what is to be made of them. `cluster` names one of those that the service was started
+    with; this machine works where none is named. Of a reel a file of moving pictures can be made (`reel`), or numbered stills by an
+    `export` of its `frames`: from the first up to, without, the second."""
 
     plates: PlateIds
     rig: RigOf | None = None
@@ -62,10 +62,11 @@ class PlacingChoice(BaseModel):
 
 
 class RunRoom(BaseModel):
-    """How a run would be worked on here, and the ways there are to place lights."""
+    """How a run would be worked on here, the ways there are to place lights, and the names of the clusters that it can go to."""
 
     says: str
     placings: list[PlacingChoice]
+    clusters: list[str]
 
 
 class RunState(BaseModel):
@@ -89,6 +90,7 @@ def list_runs(context: Shared) -> list[RunState]:
 def start_run(context: Shared, body: RunRequest) -> RunState:
     """Starts a run; it goes on whether or not anybody looks, and after a restart."""
     plates = list(dict.fromkeys(body.plates))
+    context.clusters.get(body.cluster)
     if body.reel is not None or body.frames is not None:
         return _start_reel(context, plates, body)
     if body.rig is None and body.export is None:
@@ -130,7 +132,7 @@ def _start_reel(context: Context, plates: list[int], body: RunRequest) -> RunSta
 def room_for_run(context: Shared, body: RoomRequest) -> RunRoom:
     """How many workers there is room for here, and what they need."""
     placings = [PlacingChoice(value=value, label=label) for value, label in PLACINGS.items()]
-    return RunRoom(says=room_of(context.store, body.plates).says, placings=placings)
+    return RunRoom(says=room_of(context.store, body.plates).says, placings=placings, clusters=sorted(context.clusters.named))
 
 
 @router.get("/{run_id}")

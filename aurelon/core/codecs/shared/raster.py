@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import errno
 import io
 import struct
+import tempfile
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -81,6 +83,19 @@ def open_with_pillow(data: bytes) -> Image.Image:
         raise UnreadableError(f"is damaged ({error})") from error
     except Image.DecompressionBombError as error:
         raise UnreadableError("is far too large to be opened; reduce it first") from error
+
+
+NO_ROOM = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
+
+
+def why_unreadable(error: Exception, damaged: str) -> UnreadableError:
+    """Why a decoder gave up, as the end of a sentence: `damaged`, unless the machine lacked what it needed. Raises what is no
+    verdict on the file as it is."""
+    if isinstance(error, MemoryError):
+        raise error
+    if isinstance(error, OSError) and error.errno in NO_ROOM:
+        return UnreadableError(f"could not be read, as a disk is full ({error.strerror}); make room in {tempfile.gettempdir()}")
+    return error if isinstance(error, UnreadableError) else UnreadableError(damaged)
 
 
 ANIMATED = "is animated; its first picture was taken"

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from fractions import Fraction
 from typing import BinaryIO, Protocol
 
-from aurelon.core.codecs.shared.raster import Raster
+from aurelon.core.codecs.shared.raster import CUT_SHORT, Raster, UnreadableError, why_unreadable
 
 MOST_FRAMES = 100_000
 
@@ -60,9 +60,23 @@ class Kind(Protocol):
 
 def check_count(count: int) -> None:
     """Raises UnreadableError for more frames than a reel may have."""
-    from aurelon.core.codecs.shared.raster import UnreadableError
-
     if count > MOST_FRAMES:
         raise UnreadableError(
             f"has about {count:,} frames; Aurelon takes reels of up to {MOST_FRAMES:,}, so cut it into parts first"
         )
+
+
+def opened(kind: Kind, file: BinaryIO) -> Footage:
+    """The frames of a file of this kind. Raises UnreadableError, whatever its reader stumbles over."""
+    try:
+        return kind.open_footage(file)
+    except Exception as error:  # readers of many hands, each with faults of its own
+        raise why_unreadable(error, CUT_SHORT) from error
+
+
+def frame_of(footage: Footage, number: int) -> Raster:
+    """A frame's samples. Raises UnreadableError, whatever its decoder stumbles over."""
+    try:
+        return footage.raster(number)
+    except Exception as error:
+        raise why_unreadable(error, CUT_SHORT) from error

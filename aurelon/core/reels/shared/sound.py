@@ -14,6 +14,7 @@ from av.audio.stream import AudioStream
 from av.container import OutputContainer
 from av.packet import Packet
 
+from aurelon.core.reels.shared.containers import open_container
 from aurelon.core.reels.shared.writing import Sound
 
 Sounded: TypeAlias = "Packet[AudioStream]"
@@ -27,8 +28,7 @@ class SoundTrack:
     def __init__(self, container: OutputContainer, sound: Sound, held: frozenset[str], encoder: str) -> None:
         self._container = container
         self._sound = sound
-        sound.file.seek(0)
-        self._source = av.open(sound.file, "r")
+        self._source = open_container(sound.file)
         audio = self._source.streams.audio[0]
         assert isinstance(audio, AudioStream)
         if audio.codec_context.name in held:

@@ -8,11 +8,11 @@ from collections.abc import Iterable, Iterator, Sequence
 from fractions import Fraction
 from typing import BinaryIO
 
-import av
 import numpy as np
 from PIL import Image
 
 from aurelon.core.errors import OutputError
+from aurelon.core.reels.shared.containers import open_container
 from aurelon.core.reels.shared.writing import Look, ReelFormat, Sound, Timed
 from aurelon.core.reels.writers import video
 
@@ -48,6 +48,6 @@ def join(
 
 def _pictures(segments: Iterable[bytes]) -> Iterator[Image.Image]:
     for data in segments:
-        with av.open(io.BytesIO(data), "r") as part:
+        with open_container(io.BytesIO(data)) as part:
             for frame in part.decode(video=0):
                 yield Image.fromarray(np.asarray(frame.to_ndarray(format="rgb24")))

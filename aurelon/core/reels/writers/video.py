@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 
 from aurelon.core.errors import OutputError
 from aurelon.core.imaging.code_points import BT2020
+from aurelon.core.reels.shared.containers import open_container
 from aurelon.core.reels.shared.priority import as_any_other
 from aurelon.core.reels.shared.sound import SoundTrack
 from aurelon.core.reels.shared.writing import Look, ReelFormat, Sound, Timed
@@ -174,7 +175,7 @@ def join(
         track: SoundTrack | None = None
         number = 0
         for data in segments:
-            with av.open(io.BytesIO(data), "r") as part:
+            with open_container(io.BytesIO(data)) as part:
                 if stream is None:
                     stream = container.add_stream_from_template(part.streams.video[0], opaque=True)
                     stream.time_base = Fraction(1, clock)

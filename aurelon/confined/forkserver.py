@@ -13,7 +13,7 @@ _begun: list[bool] = []
 def begin() -> None:
     """To be called before the long imports of this process, by a program that is going to make many pictures and then ends."""
     if FORKED in multiprocessing.get_all_start_methods():
-        multiprocessing.set_forkserver_preload(["aurelon.runs.worker"])
+        multiprocessing.set_forkserver_preload(["aurelon.runs.worker", "aurelon.confined.decoder"])
         forkserver.ensure_running()
         _begun.append(True)
 

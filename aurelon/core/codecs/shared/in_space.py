@@ -1,0 +1,44 @@
+"""Samples whose RGB space is known: where a file names it by a profile, the profile is read, or applied."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import imagecodecs
+import numpy as np
+
+from aurelon.core.codecs.shared.raster import Raster
+from aurelon.core.errors import PlateError
+from aurelon.core.imaging.icc import ProfileError, read_profile
+from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB
+
+
+def in_space(raster: Raster, name: str) -> Raster:
+    """The raster of the file called `name` with its `space`: that of its profile, or sRGB where it names none. A profile that is no
+    matrix and curves is applied: the samples become sRGB. Raises PlateError where the profile cannot be used."""
+    if raster.space is not None:
+        return raster
+    try:
+        if not raster.icc:
+            return replace(raster, space=LINEAR_SRGB if raster.samples.dtype == np.float32 else SRGB)
+        space = read_profile(raster.icc)
+        return replace(_converted_to_srgb(raster, raster.icc), space=SRGB) if space is None else replace(raster, space=space)
+    except ProfileError as error:
+        raise PlateError(f"{name} cannot be used: {error}; save it again with a standard profile") from error
+
+
+def _converted_to_srgb(raster: Raster, icc: bytes) -> Raster:
+    """Samples brought to sRGB by the colour engine, at their own depth."""
+    samples = raster.samples
+    try:
+        converted = imagecodecs.cms_transform(
+            samples if samples.shape[2] == 3 else samples[:, :, 0],
+            icc,
+            imagecodecs.cms_profile("srgb"),
+            colorspace="rgb" if samples.shape[2] == 3 else "gray",
+            outcolorspace="rgb",
+            intent=1,
+        )
+    except (imagecodecs.CmsError, ValueError) as error:
+        raise ProfileError(f"its colour profile cannot be applied ({error})") from error
+    return replace(raster, samples=np.ascontiguousarray(converted), icc=None)
