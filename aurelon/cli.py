@@ -11,6 +11,7 @@ from typing import Any
 from aurelon import __version__
 from aurelon.core import AurelonError, OutputError, Plate, Rig, open_plate, open_reel, parse_rig, read_plate
 from aurelon.core.codecs import codecs, format_of_path, suffixes
+from aurelon.core.codecs.shared.metadata import NOTES
 from aurelon.core.export import targets
 from aurelon.core.export.passes import CONTAINERS, PassesExport, passes_for_path
 from aurelon.core.export.picture import PROFILES, PictureExport, frame_for, options_for_path
@@ -23,6 +24,7 @@ from aurelon.core.settings.catalogue import catalogue, whole_catalogue
 from aurelon.core.settings.slider import Slider
 from aurelon.core.settings.types.choice import Choice
 from aurelon.runs.engines.clusters import Certificates, ClusterAddress, Clusters
+from aurelon.runs.naming import over_of, refuse_inputs
 from aurelon.runs.tasks import PLACINGS
 
 RIG_HELP = "the rig: a JSON file, or a picture in which it travels"
@@ -66,8 +68,10 @@ def _render(options: argparse.Namespace) -> int:
     if not out.parent.is_dir() and not is_reel_output(out):
         raise OutputError(f"{out} cannot be written: the folder {out.parent} does not exist")
     rig = _parse(options.rig)
+    over = over_of(str(out), options.over)
     if is_reel_path(options.plate) and is_reel_output(out):
-        return _render_reel(options, rig)
+        return _render_reel(options, rig, over)
+    refuse_inputs([out], {options.plate: "the plate", options.rig: "the rig"}, over=over)
     plate = _one_plate(options)
     for said in plate.said:
         print(said, file=sys.stderr)
@@ -108,7 +112,7 @@ def _one_plate(options: argparse.Namespace) -> Plate:
     return plate
 
 
-def _render_reel(options: argparse.Namespace, rig: Rig) -> int:
+def _render_reel(options: argparse.Namespace, rig: Rig, over: bool) -> int:
     from aurelon.runs.command import RunOptions
     from aurelon.runs.reels import ReelRun, render_reel
 
@@ -122,13 +126,15 @@ def _render_reel(options: argparse.Namespace, rig: Rig) -> int:
         workers=options.workers,
         threads=options.threads,
         cluster=_cluster(options),
+        over=over,
+        rig_files=(options.rig,),
     )
     return render_reel(ReelRun(options.plate, options.out, options.frames or (0, None), wanted))
 
 
 def _chosen(options: argparse.Namespace) -> dict[str, Any]:
     """How a file is to be written, as far as it was said."""
-    names = ("depth", "profile", "quality", "highlights", "with_rig")
+    names = ("depth", "profile", "quality", "highlights", "metadata", "with_rig")
     return {name: value for name in names if (value := getattr(options, name)) is not None}
 
 
@@ -158,6 +164,8 @@ def _run(options: argparse.Namespace) -> int:
         options.workers,
         options.threads,
         _cluster(options),
+        over_of(options.out, options.over),
+        (options.rig,),
     )
     if (options.watch is None) == (not options.plates):
         raise OutputError("name either plates or a folder to --watch")
@@ -321,10 +329,16 @@ def _add_certificates(command: argparse.ArgumentParser) -> None:
 
 def _add_writing(render: argparse.ArgumentParser) -> None:
     """How files are written."""
+    render.add_argument("--over", metavar="OUT", help="the output named again: it may write over files that are there")
     render.add_argument("--depth", help="bits a sample, as the format has them: 8, 10, 12, 16, half, float, pq10, gain-map, ...")
     render.add_argument("--profile", choices=PROFILES, help="colour profile; the plate's own where left out")
     render.add_argument("--quality", type=_quality, help="1 to 100, for formats that lose detail")
     render.add_argument("--highlights", choices=("cut", "shoulder"), help="light above white: cut off, or rolled off as on film")
+    render.add_argument(
+        "--metadata",
+        choices=tuple(NOTES),
+        help="what of the camera's notes goes along: the usual ones (without place, serial numbers and names), all, or none",
+    )
     render.add_argument("--with-rig", action="store_true", default=None, help="let the rig travel in the file")
     render.add_argument(
         "--passes", action="store_true", help="every light as a layer, with the picture and the result: .exr, .ora, .tif or .zip"

@@ -7,7 +7,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import closing, suppress
+from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from types import FrameType
@@ -24,10 +24,10 @@ from aurelon.runs.engines import Engine
 from aurelon.runs.engines.choosing import engine_for
 from aurelon.runs.engines.clusters import ClusterAddress
 from aurelon.runs.folder import Folder, FolderKeeping
-from aurelon.runs.naming import check_pattern, output_for, outputs_for, plates_in
+from aurelon.runs.naming import Sources, check_pattern, identity, output_for, outputs_for, plates_in, refuse_inputs
 from aurelon.runs.room import room_for
 from aurelon.runs.tasks import Placing, Task, path_export
-from aurelon.runs.watching import arrivals
+from aurelon.runs.watching import Arrivals
 
 WATCHED_PIXELS = 50_000_000  # of the largest picture that a watched folder is expected to get
 Say = Callable[[str], None]
@@ -35,7 +35,8 @@ Say = Callable[[str], None]
 
 @dataclass(frozen=True)
 class RunOptions:
-    """What a run is to make. `chosen` are options of the export; `workers` and `threads` are found where they are None."""
+    """What a run is to make. `chosen` are options of the export; `workers` and `threads` are found where they are None. With `over`
+    it may write over files that are there; `rig_files` are those that the rig was read from."""
 
     rig: Rig
     pattern: str
@@ -46,6 +47,8 @@ class RunOptions:
     workers: int | None = None
     threads: int | None = None
     cluster: ClusterAddress | None = None
+    over: bool = False
+    rig_files: tuple[Path, ...] = ()
 
 
 def say(line: str) -> None:
@@ -57,8 +60,11 @@ def run_many(given: Sequence[Path], options: RunOptions) -> int:
     fixed = _checked(options)
     plates = plates_in(given)
     outs = outputs_for(options.pattern, plates)
+    refuse_inputs(outs, inputs_of(plates, options), over=options.over)
     begun = time.monotonic()
     with closing(Contents()) as contents, closing(Folder(fixed, resume=options.resume)) as folder:
+        if not options.over:
+            folder.refuse_others(outs)
         rig = contents.put(options.rig.model_dump_json().encode())
         items, unread = _items(plates, outs, rig, options, contents)
         for why in unread:
@@ -81,12 +87,14 @@ def have_made(
     if not todo:
         return 0, 0, False
     engine = _engine(options, max(item.pixels for item in todo), len(todo))
+    with closing_on_error(engine):
+        engine.ready(None)
     there = f"; {skipped} of {len(todo) + skipped} are there already" if skipped else ""
     say(f"{counted(len(todo), unit)}, {engine.says}{there}")
     stopped = False
     with closing(engine), tqdm(total=len(todo), unit=unit, disable=None, file=sys.stderr) as bar:
 
-        def told(item: Item, said: str | None) -> None:
+        def told(item: Item, made: bool, said: str | None) -> None:
             if said is not None:
                 say(said)
             bar.update()
@@ -107,28 +115,45 @@ def run_watching(source: Path, options: RunOptions) -> int:
     fixed = _checked(options)
     if not source.is_dir():
         raise PlateError(f"{source} is no folder that can be watched")
-    if fixed.resolve() == source.resolve():
-        raise OutputError(f"{source} cannot be watched and written to at once; choose another folder for what is made")
+    # Every file of the folder has the same output folder: no name that may come changes it.
+    into = output_for(options.pattern, source / "any", 1).parent
+    if identity(into) == identity(source) or fixed.resolve() == source.resolve():
+        raise OutputError(f"{into} cannot be watched and written to at once; choose another folder for what is made")
     with closing(Contents()) as contents, closing(Folder(fixed, resume=True)) as folder:
         rig = contents.put(options.rig.model_dump_json().encode())
         engine = _engine(options, WATCHED_PIXELS, 1 << 20)
         with closing(engine):
             say(f"watching {source}, {engine.says}; Ctrl-C ends it")
 
-            def told(item: Item, said: str | None) -> None:
-                say(said if said is not None and item.mark.name not in said else f"{item.task.name} -> {item.mark}")
+            def told(item: Item, made: bool, said: str | None) -> None:
+                if made:
+                    say(f"{item.task.name} -> {item.mark}")
+                if said is not None:
+                    say(said)
 
             keeping = FolderKeeping(folder, told)
 
             def coming() -> Iterator[Item | None]:
-                number = 0
-                for path in arrivals(source):
+                number, sources, watched = 0, Sources(), Arrivals(source)
+                for path in watched:
+                    for trouble in watched.take_troubles():
+                        say(trouble)
                     if path is None:
                         yield None
                         continue
                     number += 1
                     out = output_for(options.pattern, path, number)
+                    try:
+                        sources.claim(out, path)
+                        refuse_inputs([out], inputs_of([path], options), over=options.over)
+                        if not options.over:
+                            folder.refuse_others([out])
+                    except OutputError as error:  # of this one; the watch goes on
+                        keeping.failed.append(str(error))
+                        say(str(error))
+                        continue
                     made, why = _items([path], [out], rig, options, contents)
+                    keeping.failed += why
                     for said in why:
                         say(said)
                     for item in made:
@@ -151,6 +176,21 @@ def run_watching(source: Path, options: RunOptions) -> int:
                 signal.signal(signal.SIGINT, before)
     say(f"{counted(keeping.made)} made" + (f", {len(keeping.failed)} failed" if keeping.failed else ""))
     return 2 if keeping.failed else 0
+
+
+@contextmanager
+def closing_on_error(engine: Engine) -> Iterator[None]:
+    """Closes an engine that cannot be used."""
+    try:
+        yield
+    except BaseException:
+        engine.close()
+        raise
+
+
+def inputs_of(plates: Iterable[Path], options: RunOptions) -> dict[Path, str]:
+    """What a run reads, and what each is."""
+    return {**dict.fromkeys(plates, "one of the plates"), **dict.fromkeys(options.rig_files, "the rig")}
 
 
 def _engine(options: RunOptions, pixels: int, tasks: int) -> Engine:

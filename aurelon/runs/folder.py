@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
@@ -48,9 +48,12 @@ class Folder:
             raise OutputError(f"{folder} cannot be written to: {error.strerror}; choose another folder") from error
         self._entries: dict[str, Entry] = {}
         try:
-            self._tidy(self._recorded() if resume else {})
-            # Without what a kill cut short, and without what is to be made again.
-            lines = "".join(_line(entry) for entry in self._entries.values())
+            # Everything that runs have made here stays known, so that it can be told from files of others.
+            self._made = self._recorded()
+            finished = self._tidied()
+            if resume:
+                self._entries = finished
+            lines = "".join(_line(entry) for entry in self._made.values())
             _write_down(folder / RECORD, lines.encode(), "wb")
         except OSError as error:
             self.close()
@@ -58,6 +61,16 @@ class Folder:
 
     def close(self) -> None:
         self._lock.release()
+
+    def refuse_others(self, outs: Iterable[Path]) -> None:
+        """Raises OutputError where a file is there that no earlier run into this folder has made, or that was changed since."""
+        for out in outs:
+            entry = self._made.get(self._called(out))
+            if os.path.lexists(out) and (entry is None or _digest(out) != entry.digest):
+                raise OutputError(
+                    f"{out} is there already and was not made by a run into {self._folder}; choose another name, or name the "
+                    "output again with --over"
+                )
 
     def holds(self, out: Path, key: str) -> bool:
         """Whether the file is there, as that task makes it."""
@@ -94,18 +107,21 @@ class Folder:
                 continue  # cut short by a kill: what it told of was never moved to its place
         return found
 
-    def _tidy(self, recorded: dict[str, Entry]) -> None:
-        """Moves to its place what was recorded and not moved yet; what a dead run left beside that is removed."""
-        for entry in recorded.values():
+    def _tidied(self) -> dict[str, Entry]:
+        """Moves to its place what was recorded and not moved yet; what a dead run left beside that is removed. The files that are
+        there as they were made."""
+        finished = {}
+        for entry in self._made.values():
             out = self._folder / entry.out
             part = _part_of(out)
             if _digest(part) == entry.digest:
                 part.replace(out)
             if _digest(out) == entry.digest:
-                self._entries[entry.out] = entry
-        for folder in {self._folder, *((self._folder / entry.out).parent for entry in recorded.values())}:
+                finished[entry.out] = entry
+        for folder in {self._folder, *((self._folder / entry.out).parent for entry in self._made.values())}:
             for left in folder.glob(f"{BEGINNING}*{ENDING}"):
                 left.unlink(missing_ok=True)
+        return finished
 
 
 def _part_of(out: Path) -> Path:
@@ -132,9 +148,10 @@ def _write_down(path: Path, data: bytes, mode: Literal["wb", "ab"]) -> None:
 
 
 class FolderKeeping:
-    """What a run on the command line does with its pictures. `told` is called after each with what there is to say, if any."""
+    """What a run on the command line does with its pictures. `told` is called after each with whether it was made, and what there
+    is to say, if any."""
 
-    def __init__(self, folder: Folder, told: Callable[[Item, str | None], None]) -> None:
+    def __init__(self, folder: Folder, told: Callable[[Item, bool, str | None], None]) -> None:
         self._folder = folder
         self._told = told
         self.failed: list[str] = []
@@ -146,8 +163,8 @@ class FolderKeeping:
     def keep(self, item: Item, made: Made) -> None:
         self._folder.keep(item.mark, item.task.key, made.data)
         self.made += 1
-        self._told(item, "; ".join(f"{item.task.name}: {note}" for note in made.notes) or None)
+        self._told(item, True, "; ".join(f"{item.task.name}: {note}" for note in made.notes) or None)
 
     def fail(self, item: Item, why: str) -> None:
         self.failed.append(why)
-        self._told(item, why)
+        self._told(item, False, why)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import string
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
 from aurelon.core import OutputError, PlateError
@@ -47,17 +47,57 @@ def check_pattern(pattern: str) -> Path:
 
 
 def outputs_for(pattern: str, plates: Sequence[Path]) -> list[Path]:
-    """The file for each plate. Raises OutputError where two have the same, or one would take the place of a plate."""
-    made: dict[Path, Path] = {}
-    sources = {plate.resolve() for plate in plates}
-    for number, plate in enumerate(plates, start=1):
-        out = output_for(pattern, plate, number)
-        if out.resolve() in sources:
-            raise OutputError(f"{out} is one of the plates; choose another folder or name for what is made")
-        if out in made:
-            raise OutputError(f"{made[out]} and {plate} would both become {out}; use {{number}} or {{folder}} in the name")
-        made[out] = plate
-    return list(made)
+    """The file for each plate. Raises OutputError where two have the same."""
+    outs = [output_for(pattern, plate, number) for number, plate in enumerate(plates, start=1)]
+    sources = Sources()
+    for out, plate in zip(outs, plates, strict=True):
+        sources.claim(out, plate)
+    return outs
+
+
+class Sources:
+    """Which plate each output is made of: one output has one plate."""
+
+    def __init__(self) -> None:
+        self._of: dict[Path, Path] = {}
+
+    def claim(self, out: Path, plate: Path) -> None:
+        """Raises OutputError where the output is another plate's."""
+        other = self._of.setdefault(out.resolve(), plate)
+        if other != plate:
+            raise OutputError(f"{other} and {plate} would both become {out}; use {{number}} or {{folder}} in the name")
+
+
+def refuse_inputs(outs: Iterable[Path], inputs: Mapping[Path, str], *, over: bool) -> None:
+    """Raises OutputError where an output would take the place of an input, also by another name of the same file, unless it may
+    write `over` it. `inputs` says what each is."""
+    if over:
+        return
+    files = {identity(path): (path, what) for path, what in inputs.items()}
+    for out in outs:
+        found = files.get(identity(out))
+        if found is not None:
+            path, what = found
+            raise OutputError(
+                f"{out} is {what}{'' if out == path else f', {path}'}, and would be lost; choose another name, or name it again "
+                f"with --over"
+            )
+
+
+def identity(path: Path) -> object:
+    """The same for two names of one file, be it by links."""
+    try:
+        stat = path.stat()
+    except OSError:
+        return path.resolve() if not path.is_symlink() else path.absolute()
+    return stat.st_dev, stat.st_ino
+
+
+def over_of(out: str, again: str | None) -> bool:
+    """Whether an output was named again, so that it may write over what is there. Raises OutputError where another was named."""
+    if again is not None and again != out:
+        raise OutputError(f"--over names {again} and the output is {out}; name the same again, or leave --over out")
+    return again is not None
 
 
 def output_for(pattern: str, plate: Path, number: int) -> Path:

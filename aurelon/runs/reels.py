@@ -14,10 +14,11 @@ from aurelon.core.export.passes import container_of_path
 from aurelon.core.export.reels import ReelExport, check_reel, join_reel, mattes_of_another, notes_of, options_for_reel, spans_of
 from aurelon.core.reels.stills import Stills, is_pattern
 from aurelon.core.reels.writers import reel_format_of_path
-from aurelon.runs.command import RunOptions, have_made, say, summary
+from aurelon.runs.command import RunOptions, have_made, inputs_of, say, summary
 from aurelon.runs.contents import Contents
 from aurelon.runs.driver import Item
 from aurelon.runs.folder import Folder
+from aurelon.runs.naming import identity, refuse_inputs
 from aurelon.runs.tasks import Task, path_export
 
 USUAL_STILL = "%04d.png"
@@ -32,6 +33,14 @@ class ReelRun:
     out: Path
     frames: tuple[int, int | None]
     options: RunOptions
+
+    @property
+    def read(self) -> list[Path]:
+        """The files that the frames are read from."""
+        if self.source.is_file():
+            return [self.source]
+        folder = self.source if self.source.is_dir() else self.source.parent
+        return [path for path in folder.iterdir() if path.is_file()]
 
 
 def render_reel(wanted: ReelRun) -> int:
@@ -65,6 +74,7 @@ def _opened(source: Path, contents: Contents) -> Reel:
 
 def _as_one_file(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str, contents: Contents, begun: float) -> int:
     options, out = wanted.options, wanted.out
+    refuse_inputs([out], inputs_of([wanted.source], options), over=options.over)
     if options.passes:
         raise OutputError(f"{out.name} cannot hold passes; have frames written, such as 'out/%04d.exr'")
     if not out.parent.is_dir():
@@ -109,9 +119,12 @@ def _as_stills(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str, c
     for note in mattes_of_another(reel, options.rig):
         say(note)
     outs = [pattern.with_name(pattern.name % reel.footage.numbers[number]) for number in range(*frames)]
-    if not is_pattern(wanted.source.name) and wanted.source.is_dir() and wanted.source.resolve() == pattern.parent.resolve():
+    refuse_inputs(outs, inputs_of(wanted.read, options), over=options.over)
+    if wanted.source.is_dir() and identity(wanted.source) == identity(pattern.parent):
         raise OutputError(f"{pattern.parent} is where the frames are read from; choose another folder for what is made")
     with closing(Folder(pattern.parent, resume=options.resume)) as folder:
+        if not options.over:
+            folder.refuse_others(outs)
         export = path_export(pattern.suffix, options.chosen, passes=options.passes)
         task = Task(reel.name, reel.key, rig, export=export)
         items = [

@@ -4,33 +4,81 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from aurelon.core.codecs import suffixes
 
 LOOK_EVERY = 1.0  # seconds between looks: notices of the system do not come from shared disks
-State = tuple[int, int]  # size in bytes, and when it was last changed
+RESTED = 2  # looks in a row for which a file must have stayed as it is: one that is being copied is not whole
 
 
-def arrivals(folder: Path, every: float = LOOK_EVERY) -> Iterator[Path | None]:
-    """Yields each picture file once it has stayed as it is from one look to the next, and again when it is changed; None after
-    each look. A file that is still being written is waited for."""
-    known = suffixes()
-    seen: dict[Path, State] = {}
-    given: dict[Path, State] = {}
-    while True:
-        now: dict[Path, State] = {}
+@dataclass
+class _Seen:
+    """A file's size in bytes and when it was last changed, for how many looks that has been so, and whether it was yielded."""
+
+    state: tuple[int, int]
+    rested: int = 0
+    given: bool = False
+
+
+@dataclass
+class Arrivals:
+    """The picture files that arrive in `folder`. `troubles` are sentences of what could not be looked at, each said once."""
+
+    folder: Path
+    every: float = LOOK_EVERY
+    troubles: list[str] = field(default_factory=list)
+    _told: set[str] = field(default_factory=set)
+    _seen: dict[Path, _Seen] = field(default_factory=dict)
+
+    def __iter__(self) -> Iterator[Path | None]:
+        """Yields each file once it has rested, and again when it is changed; None after each look."""
+        while True:
+            yield from self._look()
+            yield None
+            time.sleep(self.every)
+
+    def _look(self) -> list[Path]:
+        now, ready = {}, []
+        for path, state in self._states().items():
+            before = self._seen.get(path)
+            seen = before if before is not None and before.state == state else _Seen(state)
+            if before is seen:
+                seen.rested += 1
+            if seen.rested >= RESTED and not seen.given and state[0] > 0:
+                seen.given = True
+                ready.append(path)
+            now[path] = seen
+        self._seen = now
+        return ready
+
+    def _states(self) -> dict[Path, tuple[int, int]]:
+        known, found = suffixes(), {}
         try:
-            for path in sorted(folder.iterdir()):
-                if path.suffix.lower() in known and not path.name.startswith("."):
-                    stat = path.stat()
-                    now[path] = stat.st_size, stat.st_mtime_ns
-        except FileNotFoundError:
-            pass  # moved away between the look and the question; or the folder, which may come back
-        for path, state in now.items():
-            if seen.get(path) == state != given.get(path) and state[0] > 0:
-                given[path] = state
-                yield path
-        seen = now
-        yield None
-        time.sleep(every)
+            paths = sorted(self.folder.iterdir())
+        except OSError as error:  # it may come back
+            self._say(f"{self.folder} cannot be read at the moment ({error.strerror}); it is looked at again")
+            return {}
+        for path in paths:
+            if path.suffix.lower() not in known or path.name.startswith("."):
+                continue
+            try:
+                stat = path.stat()
+            except OSError as error:
+                if path.is_symlink():
+                    self._say(f"{path} is a link that leads to no file ({error.strerror}); it is left out until it does")
+                continue  # else moved away between the look and the question
+            if path.is_file():
+                found[path] = stat.st_size, stat.st_mtime_ns
+        return found
+
+    def _say(self, sentence: str) -> None:
+        if sentence not in self._told:
+            self._told.add(sentence)
+            self.troubles.append(sentence)
+
+    def take_troubles(self) -> list[str]:
+        """What there is to say since the last time."""
+        said, self.troubles = self.troubles, []
+        return said

@@ -28,6 +28,7 @@ from aurelon.web.preview import Workers
 from aurelon.web.problems import Problem, answer_problems
 from aurelon.web.renderers import Renderers
 from aurelon.web.routers import routers
+from aurelon.web.uploads import Uploads
 
 UNWRITTEN = "The data file, or a file on the way into it, cannot be written at the moment"
 STATIC = Path(__file__).parent / "static"
@@ -64,7 +65,7 @@ def make_app(
     # The pages that FastAPI would show of it take their scripts from elsewhere.
     app = FastAPI(title="Aurelon", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.context = Context(
-        store, Renderers(store, memory), jobs, batches, look if decoders is None else decoders.look, Workers(), known
+        store, Renderers(store, memory), jobs, batches, look if decoders is None else decoders.look, Workers(), known, Uploads()
     )
     app.add_middleware(Limits)
     app.add_middleware(Clients)

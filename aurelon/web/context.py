@@ -16,6 +16,7 @@ from aurelon.runs.jobs import Jobs
 from aurelon.store import Store
 from aurelon.web.preview import Workers
 from aurelon.web.renderers import Renderers
+from aurelon.web.uploads import Uploads
 
 
 @dataclass(frozen=True)
@@ -27,6 +28,7 @@ class Context:
     look: Callable[[bytes, str], Looked]
     workers: Workers
     clusters: Clusters
+    uploads: Uploads
 
 
 def _context(connection: HTTPConnection) -> Context:

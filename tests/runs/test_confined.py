@@ -171,9 +171,8 @@ class Wire(unittest.TestCase):
 
     def test_arrays_bytes_and_known_dataclasses_come_as_they_were(self) -> None:
         raster = Raster(np.arange(60, dtype=np.uint16).reshape(4, 5, 3), icc=b"p" * 100, space=DISPLAY_P3, said=("is small",))
-        came = self.over(
-            {"raster": raster, "large": b"x" * (wire.LARGE + 1), "empty": np.zeros((0, 3), np.float32), "size": (3, 4)}
-        )
+        large = b"x" * (wire.LARGE + 1)
+        came = self.over({"raster": raster, "large": large, "empty": np.zeros((0, 3), np.float32), "size": (3, 4)})
         np.testing.assert_array_equal(came["raster"].samples, raster.samples)
         self.assertEqual((came["raster"].space, came["raster"].icc, came["raster"].said), (DISPLAY_P3, b"p" * 100, ("is small",)))
         self.assertEqual((came["large"], came["empty"].shape, came["size"]), (large, (0, 3), (3, 4)))

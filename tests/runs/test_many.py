@@ -223,7 +223,7 @@ class Driving(RunTest):
                 items.append(Item(task, 240 * 160, self.folder / "out" / name))
             if len(names) > 1:
                 (self.plates / names[-1]).write_bytes(self.plate(17))
-            keeping = FolderKeeping(folder, lambda item, said: None)
+            keeping = FolderKeeping(folder, lambda item, made, said: None)
             with closing(Processes(Room(2, 1, 0))) as engine:
                 drive(items, engine, contents, keeping, lambda: "go")
         return keeping

@@ -11,6 +11,7 @@ import numpy as np
 from pydantic import Field
 
 from aurelon.core.codecs import codecs, format_of_path
+from aurelon.core.codecs.shared.metadata import NOTES, Notes, kept_exif, kept_xmp
 from aurelon.core.codecs.shared.raster import Format, Raster
 from aurelon.core.codecs.shared.xmp import with_rig
 from aurelon.core.errors import Cancelled, OutputError
@@ -63,6 +64,7 @@ class PictureExport(Settings):
         label="Above white",
         words={"cut": "Cut off at white", "shoulder": "Rolled off, as on film"},
     )
+    metadata: Notes = choice("usual", "What of the camera's notes goes along into the file", label="Camera's notes", words=NOTES)
     with_rig: bool = flag(False, "The rig travels in the file, and is found when the file is brought in", label="Rig in the file")
     long_edge: int | None = Field(None, ge=1, description="Pixels on the long edge; all there are where left out")
     size: tuple[int, int] | None = None
@@ -110,13 +112,13 @@ def check(plate: Plate, rig: Rig, options: PictureExport) -> None:
     if max(frame.shape) > codec.FORMAT.largest:
         raise OutputError(f"{codec.FORMAT.title} holds up to {codec.FORMAT.largest} pixels a side; choose a smaller size")
     if options.with_rig:
-        _check_rig_fits(plate, rig, codec.FORMAT)
+        _check_rig_fits(kept_xmp(plate.xmp, options.metadata), rig, codec.FORMAT)
 
 
-def _check_rig_fits(plate: Plate, rig: Rig, form: Format) -> None:
+def _check_rig_fits(xmp: bytes | None, rig: Rig, form: Format) -> None:
     if not form.carries_rig:
         raise OutputError(f"{form.title} cannot carry the rig; leave it out, or choose PNG or TIFF")
-    if form.most_xmp is not None and len(with_rig(plate.xmp, rig.model_dump_json()) or b"") > form.most_xmp:
+    if form.most_xmp is not None and len(with_rig(xmp, rig.model_dump_json()) or b"") > form.most_xmp:
         raise OutputError(f"this rig is too large to travel in a {form.title} file; leave it out, or choose PNG or TIFF")
 
 
@@ -247,9 +249,9 @@ def _raster(
         samples,
         alpha if codec.FORMAT.has_alpha else None,
         target.icc,
-        plate.exif,
+        kept_exif(plate.exif, options.metadata),
         target,
-        plate.xmp,
+        kept_xmp(plate.xmp, options.metadata),
         rig.model_dump_json() if options.with_rig else "",
     )
 

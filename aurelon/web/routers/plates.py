@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
-import tempfile
-import zipfile
 from contextlib import closing
 from dataclasses import asdict, dataclass
 from functools import partial
@@ -26,6 +23,7 @@ from aurelon.core.reels.stills import are_frames, sequence_in, sequence_name
 from aurelon.runs.jobs import Control
 from aurelon.store import PlateRecord
 from aurelon.web.context import Context, Shared
+from aurelon.web.uploads import opened
 
 router = APIRouter(prefix="/plates", tags=["plates"])
 
@@ -65,6 +63,13 @@ class Sequence(BaseModel):
 
     names: list[str]
     name: str
+
+
+class StillsUpload(BaseModel):
+    """Stills that are coming, and how many are still to come."""
+
+    id: str
+    left: int
 
 
 class ReelInfo(BaseModel):
@@ -117,18 +122,29 @@ def find_sequence(body: Names) -> Sequence:
 
 
 @router.post("/stills", status_code=201)
-def add_stills(context: Shared, files: Annotated[list[UploadFile], File()]) -> BroughtIn:
-    """Keeps numbered stills, byte for byte, as one reel with an empty rig."""
-    named = {PurePath((file.filename or "").replace("\\", "/")).name: file for file in files}
-    ordered = sequence_in(named)
-    if ordered is None:
-        raise PlateError("these files are not the numbered stills of one reel; bring them in one by one")
-    with tempfile.TemporaryFile() as packed:
-        with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as archive:
-            for name in ordered:
-                with archive.open(zipfile.ZipInfo(name), "w", force_zip64=True) as entry:
-                    shutil.copyfileobj(named[name].file, entry)
-        return _reel_in(context, packed, f"{sequence_name(ordered)}.zip", f"{len(ordered)} numbered stills became one reel.")
+def begin_stills(context: Shared, body: Names) -> StillsUpload:
+    """Begins a reel of numbered stills, which then come in parts of any size."""
+    return StillsUpload(id=context.uploads.begin(body.names), left=len(body.names))
+
+
+@router.post("/stills/{upload}")
+def add_stills(context: Shared, upload: str, files: Annotated[list[UploadFile], File()]) -> StillsUpload:
+    """Adds stills, byte for byte, to a reel that was begun."""
+    return StillsUpload(id=upload, left=context.uploads.add(upload, ((file.filename or "", file.file) for file in files)))
+
+
+@router.post("/stills/{upload}/reel", status_code=201)
+def finish_stills(context: Shared, upload: str) -> BroughtIn:
+    """Keeps the stills that came as one reel with an empty rig."""
+    came = context.uploads.take(upload)
+    with came.file:
+        return _reel_in(context, opened(came), came.name, f"{len(came.names)} numbered stills became one reel.")
+
+
+@router.delete("/stills/{upload}", status_code=204)
+def drop_stills(context: Shared, upload: str) -> None:
+    """Gives up a reel that was begun."""
+    context.uploads.drop(upload)
 
 
 def _reel_in(context: Context, file: BinaryIO, file_name: str, *said: str) -> BroughtIn:

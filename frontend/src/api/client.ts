@@ -105,14 +105,50 @@ export function sendPlate(file: File, onShare: (share: number) => void, signal: 
   return sendForm("/api/plates", asForm(file).bodySerializer(), file.name, onShare, signal);
 }
 
-/** Sends numbered stills that become one reel. */
-export function sendStills(files: File[], name: string, onShare: (share: number) => void, signal: AbortSignal): Promise<BroughtIn> {
-  const form = new FormData();
-  files.forEach((file) => form.append("files", file));
-  return sendForm("/api/plates/stills", form, name, onShare, signal);
+/** Bytes and files that go into one request: a part that is lost is a small one, and no request has more files than it may. */
+const PART_BYTES = 64 << 20;
+const PART_FILES = 200;
+
+/** Files in parts, each small enough for a request. */
+function partsOf(files: File[]): File[][] {
+  const parts: File[][] = [];
+  let size = 0;
+  for (const file of files) {
+    const last = parts[parts.length - 1];
+    if (!last || last.length >= PART_FILES || size + file.size > PART_BYTES) {
+      parts.push([file]);
+      size = file.size;
+    } else {
+      last.push(file);
+      size += file.size;
+    }
+  }
+  return parts;
 }
 
-function sendForm(path: string, form: FormData, name: string, onShare: (share: number) => void, signal: AbortSignal): Promise<BroughtIn> {
+/** Sends numbered stills that become one reel, in parts. */
+export async function sendStills(files: File[], name: string, onShare: (share: number) => void, signal: AbortSignal): Promise<BroughtIn> {
+  const { data: begun, error } = await api.POST("/api/plates/stills", { body: { names: files.map((file) => file.name) } });
+  if (!begun) throw new Error(said(error));
+  const upload = { params: { path: { upload: begun.id } } };
+  try {
+    const parts = partsOf(files);
+    for (const [number, part] of parts.entries()) {
+      const form = new FormData();
+      part.forEach((file) => form.append("files", file));
+      const onPart = (share: number) => onShare((number + share) / parts.length);
+      await sendForm(`/api/plates/stills/${begun.id}`, form, name, onPart, signal);
+    }
+    const { data: plate, error: refused } = await api.POST("/api/plates/stills/{upload}/reel", { ...upload, signal });
+    if (!plate) throw new Error(said(refused));
+    return plate;
+  } catch (error) {
+    void api.DELETE("/api/plates/stills/{upload}", upload);
+    throw error;
+  }
+}
+
+function sendForm<T>(path: string, form: FormData, name: string, onShare: (share: number) => void, signal: AbortSignal): Promise<T> {
   // fetch tells nothing of how far a body has been sent.
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
@@ -121,7 +157,7 @@ function sendForm(path: string, form: FormData, name: string, onShare: (share: n
     request.upload.onprogress = (event) => {
       if (event.lengthComputable) onShare(event.loaded / event.total);
     };
-    request.onload = () => (request.status === 201 ? resolve(request.response as BroughtIn) : reject(new Error(said(request.response))));
+    request.onload = () => (request.status < 300 ? resolve(request.response as T) : reject(new Error(said(request.response))));
     request.onerror = () => reject(new Error(`${name} could not be sent: the service does not answer.`));
     request.onabort = () => reject(new DOMException("stopped", "AbortError"));
     signal.addEventListener("abort", () => request.abort());

@@ -128,7 +128,7 @@ export function RunDialog({ info, plates: first, rig: firstRig, files: firstFile
         rig: rig === null ? null : { saved: null, plate: null, ...rig },
         placing: placing ?? "rig",
         export: files ? made : null,
-        cluster: rendered ? cluster.trim() : "",
+        cluster: rendered ? cluster : "",
       },
     });
     if (!data) {
@@ -197,8 +197,18 @@ export function RunDialog({ info, plates: first, rig: firstRig, files: firstFile
           )}
           {rendered && (
             <>
-              <TextField label="Cluster" placeholder="this machine" value={cluster} onChange={setCluster} />
-              {room && chosen.length > 0 && cluster.trim() === "" && <Note role="note">Here: {room.says}.</Note>}
+              {room && room.clusters.length > 0 && (
+                <Select
+                  label="Made by"
+                  value={cluster}
+                  options={[
+                    { value: "", text: "This machine" },
+                    ...room.clusters.map((name) => ({ value: name, text: `Cluster ${name}` })),
+                  ]}
+                  onChange={setCluster}
+                />
+              )}
+              {room && chosen.length > 0 && cluster === "" && <Note role="note">Here: {room.says}.</Note>}
             </>
           )}
           {edgeWrong && <Wrong role="alert">The long edge is a whole number of pixels.</Wrong>}

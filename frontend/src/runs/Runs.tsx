@@ -72,7 +72,7 @@ function standing({ run, done, failed, left, files, seconds_left: seconds }: Run
   if (run.state === "waiting") parts.push("waiting for its turn");
   if (run.state === "paused") parts.push("paused");
   if (run.state === "cancelled") parts.push("cancelled");
-  if (run.cluster && left > 0) parts.push(`on ${run.cluster}`);
+  if (run.cluster && left > 0) parts.push(`on the cluster ${run.cluster}`);
   if (files > 0 && left === 0) parts.push(files === 1 ? "1 file" : `${files} files`);
   return parts.join(" · ");
 }

@@ -27,7 +27,9 @@ interface Props {
 export function ExportFields({ info, plate, choice, onChoice, children }: Props) {
   const { formats, group } = waysOf(info, choice.passes);
   const format = formatOf(info, choice);
-  const shown = (s: SettingInfo) => (s.name !== "quality" || format?.has_quality) && (s.name !== "with_rig" || format?.carries_rig);
+  const noNotes = format?.without_exif.includes(choice.depth) ?? false;
+  const shown = (s: SettingInfo) =>
+    (s.name !== "quality" || format?.has_quality) && (s.name !== "with_rig" || format?.carries_rig) && !(s.name === "metadata" && noNotes);
   return (
     <>
       <Check
@@ -52,9 +54,7 @@ export function ExportFields({ info, plate, choice, onChoice, children }: Props)
         onRest={() => undefined}
         onReset={(s) => onChoice({ ...choice, [s.name]: s.default })}
       />
-      {format?.without_exif.includes(choice.depth) && (
-        <Note role="note">What the camera noted (EXIF) is left out of this kind of file.</Note>
-      )}
+      {noNotes && <Note role="note">This kind of file does not carry the camera's notes (EXIF).</Note>}
     </>
   );
 }
