@@ -14,6 +14,8 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass
 from pathlib import Path
 
+from aurelon.confined import forkserver
+
 LONG = ("tests.workflows.", "tests.package.", "tests.browser.", "tests.runs.")
 CHECKS = "tests.test_checks.Checks"
 PATIENCE = 20.0  # seconds that a class of tests may take before a commit
@@ -64,7 +66,7 @@ def main() -> int:
     # Several processes share the processors here, so none may hold one while its threads wait for work.
     os.environ.setdefault("OMP_WAIT_POLICY", "passive")
     # Not a Pool, whose processes may have no processes of their own.
-    with ProcessPoolExecutor(os.cpu_count(), multiprocessing.get_context("spawn")) as workers:
+    with ProcessPoolExecutor(os.cpu_count(), multiprocessing.get_context("spawn"), initializer=forkserver.begin) as workers:
         for done in as_completed([workers.submit(run_class, name) for name in classes]):
             outcomes.append(outcome := done.result())
             print(f"{'ok    ' if outcome.good else 'FAILED'} {outcome.seconds:6.1f} s {outcome.ran:4} in {outcome.of}", flush=True)

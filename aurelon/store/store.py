@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +21,13 @@ from aurelon.store.tables import Tables
 from aurelon.store.takes import Takes
 
 PRAGMAS = {"journal_mode": "wal", "foreign_keys": 1, "synchronous": "full", "busy_timeout": 10000}
+
+
+def _private(path: Path) -> None:
+    """Has the data file be readable for its owner alone; those that SQLite lays beside it take that over."""
+    with suppress(OSError):  # what is wrong with it is said when it is opened
+        os.close(os.open(path, os.O_RDWR | os.O_CREAT, 0o600))
+        path.chmod(0o600)
 
 
 def _unusable(path: Path, error: DatabaseError) -> str:
@@ -64,6 +73,8 @@ class Store:
             raise StoreError(
                 f"{path.parent} cannot be used for the data: {error.strerror}; choose another folder with --data"
             ) from error
+        self.path = path
+        _private(path)
         self._db = DataFile(str(path), pragmas=PRAGMAS)
         try:
             self.tables = tables = Tables(self._db)

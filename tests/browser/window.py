@@ -34,7 +34,7 @@ FLAGS = (
     "--disable-sync",
 )
 ROOT = Path(__file__).resolve().parents[2]
-AURELON = [sys.executable, "-m", "aurelon.cli"]
+AURELON = [sys.executable, "-m", "aurelon"]
 
 
 def free_port() -> int:

@@ -219,7 +219,7 @@ class Asking(unittest.TestCase):
             (folder / "plate.png").write_bytes(picture(plate_of(scene(90, 60)), Rig(), "png", "8"))
             (folder / "rig.json").write_text(many_modes().model_dump_json())
             for ending in (".exr", ".ora", ".tif", ".zip"):
-                command = [sys.executable, "-m", "aurelon.cli", "render", "plate.png", "--rig", "rig.json", "--passes", "-o"]
+                command = [sys.executable, "-m", "aurelon", "render", "plate.png", "--rig", "rig.json", "--passes", "-o"]
                 done = subprocess.run([*command, f"out{ending}"], cwd=folder, capture_output=True, text=True, check=False)
                 self.assertEqual((done.returncode, done.stderr), (0, ""), ending)
                 self.assertGreater((folder / f"out{ending}").stat().st_size, 1000)

@@ -19,6 +19,7 @@ from aurelon.core.plate import open_plate
 from aurelon.runs import driver
 from aurelon.runs.command import RunOptions, run_many
 from aurelon.runs.engines import cluster
+from aurelon.runs.engines.clusters import ClusterAddress
 from tests.runs.made import RIG, RunTest
 
 PATIENCE = 60  # seconds in which a process must do what it is waited for
@@ -110,11 +111,13 @@ class Cluster(ClusterTest):
         self.worker("first")
         self.worker("second")
         out = str(self.folder / "out" / "{name}.png")
-        with closing(cluster.Cluster(self.address)) as engine:
+        where = ClusterAddress(self.address)
+        with closing(cluster.Cluster(where)) as engine:
+            self.assertTrue(engine.ready(PATIENCE))
             self.wait_for(lambda: engine.workers == 2)
         cut = mock.patch("aurelon.runs.driver.joined", wraps=joined)
         with mock.patch.object(driver, "LARGE", 1000), cut as put_together:
-            done = run_many([self.plates / "shore 1.png"], RunOptions(RIG, out, cluster=self.address))
+            done = run_many([self.plates / "shore 1.png"], RunOptions(RIG, out, cluster=where))
         self.assertEqual(done, 0)
         self.assertEqual(len(put_together.call_args.args[0]), 2)
         alone = export(open_plate(self.plates / "shore 1.png"), RIG, PictureExport(format="png", depth="8"))
@@ -135,7 +138,11 @@ class Refused(ClusterTest):
 
     def test_no_cluster_there_is_one_sentence(self) -> None:
         nowhere = f"tcp://127.0.0.1:{free_port()}"
-        said = {nowhere: "no cluster answers at tcp://", "elsewhere": "is no address", "tcp://127.0.0.1:http": "is no address"}
+        said = {
+            nowhere: "no cluster answers at tcp://",
+            "elsewhere": "is not the address",
+            "tcp://127.0.0.1:http": "is not the address",
+        }
         for address, sentence in said.items():
             with self.subTest(address):
                 done = self.run_it(self.plates, "--cluster", address)

@@ -140,7 +140,7 @@ class Plates(unittest.TestCase):
             Store(taken / "data.sqlite")
 
     def test_a_second_aurelon_on_the_same_data_is_refused_in_a_sentence(self) -> None:
-        command = [sys.executable, "-m", "aurelon.cli", "serve", "--port", "1", "--data", str(self.path.parent)]
+        command = [sys.executable, "-m", "aurelon", "serve", "--port", "1", "--data", str(self.path.parent)]
         self.store.close()
         held = Store(self.path.with_name("aurelon.sqlite"))
         self.addCleanup(held.close)

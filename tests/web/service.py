@@ -15,6 +15,7 @@ from PIL import Image
 from starlette.testclient import WebSocketTestSession
 
 from aurelon.core.graph.show import parse_show
+from aurelon.runs.engines.clusters import Clusters
 from aurelon.store import Store
 from aurelon.web.app import make_app
 from tests.pictures import Floats, scene
@@ -33,15 +34,15 @@ def show(word: str) -> Any:
 
 class ServiceTest(unittest.TestCase):
     token: str | None = None
+    clusters = Clusters()
 
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.store = Store(Path(folder.name) / "data.sqlite")
         self.addCleanup(self.store.close)
-        self.client = self.enterContext(
-            TestClient(make_app(self.store, token=self.token), base_url="http://127.0.0.1", raise_server_exceptions=False)
-        )
+        app = make_app(self.store, token=self.token, clusters=self.clusters)
+        self.client = self.enterContext(TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False))
 
     def preview(self, plate: int) -> WebSocketTestSession:
         return self.client.websocket_connect(f"/api/plates/{plate}/preview", headers={"host": "127.0.0.1"})

@@ -102,7 +102,14 @@ class Reels(ServiceTest):
         self.assertEqual((told["name"], told["names"][0]), ("shot", "shot_0001.png"))
         self.assertEqual(self.told("POST", "/plates/sequence", json={"names": ["a.png", "b.png"]})["names"], [])
         files = [("files", (path.name, path.read_bytes())) for path in paths]
-        made = self.told("POST", "/plates/stills", 201, files=files)
+        names = [path.name for path in paths]
+        upload = self.told("POST", "/plates/stills", 201, json={"names": names})["id"]
+        self.assertEqual(self.told("POST", f"/plates/stills/{upload}", files=files[:3])["left"], 2)
+        self.assertIn("2 of 5 stills have not come", self.told("POST", f"/plates/stills/{upload}/reel", 415)["error"])
+        self.assertIn("not one of the stills", self.told("POST", f"/plates/stills/{upload}", 415, files=files[:1])["error"])
+        self.assertEqual(self.told("POST", f"/plates/stills/{upload}", files=files[3:])["left"], 0)
+        made = self.told("POST", f"/plates/stills/{upload}/reel", 201)
+        self.assertIn("has expired", self.told("POST", f"/plates/stills/{upload}/reel", 415)["error"])
         self.assertEqual((made["name"], made["frames"]), ("shot", 5))
         self.assertEqual(made["said"], ["5 numbered stills became one reel."])
         packed = zipfile.ZipFile(io.BytesIO(self.client.get(f"/api/plates/{made['id']}/file").content))
@@ -111,7 +118,7 @@ class Reels(ServiceTest):
         header, picture = self.shown(made["id"], {}, 3)
         self.assertEqual(header["frame"], 3)
         self.assertLessEqual(np.abs(picture.astype(int) - frames(5)[3]).max(), 1)
-        self.assertIn("one by one", self.told("POST", "/plates/stills", 415, files=files[:1])["error"])
+        self.assertIn("one by one", self.told("POST", "/plates/stills", 415, json={"names": names[:1]})["error"])
 
     def test_bad_footage_is_refused_and_nothing_of_it_kept(self) -> None:
         before = self.store.tables.Blob.select().count()

@@ -3,19 +3,31 @@
 from __future__ import annotations
 
 import io
+import json
+import socket
+import struct
+import subprocess
+import sys
+import threading
 import time
 import unittest
 import zipfile
+from contextlib import suppress
+from pathlib import Path
 from typing import Any
 from unittest import mock
 
 import numpy as np
+from distributed.protocol.core import dumps
+from distributed.protocol.serialize import to_serialize
+from distributed.protocol.utils import pack_frames_prelude
 from fastapi.testclient import TestClient
 from peewee import OperationalError
 from PIL import Image
 
 from aurelon.core import check_rig, read_plate
 from aurelon.core.export.picture import PictureExport, export
+from aurelon.runs.engines.clusters import Clusters
 from aurelon.web.app import make_app
 from tests.pictures import Floats, light, rig_of, scene
 from tests.web.service import ServiceTest, png
@@ -248,15 +260,88 @@ class Refusing(RunsTest):
         self.assertEqual(run["failed"], 3)
         self.assertIn("PNG cannot hold 12 bits", run["run"]["items"][0]["says"])
 
-    def test_a_cluster_that_does_not_answer_pauses_the_run(self) -> None:
-        run = self.ended(self.started(export=PNG, cluster="tcp://127.0.0.1:9"), "paused")
-        self.assertIn("no cluster answers at tcp://127.0.0.1:9", run["run"]["error"])
-        self.assertEqual(run["left"], 3)
-
     def test_the_room_is_told_before(self) -> None:
         told = self.told("POST", "/runs/room", json={"plates": self.plates})
         self.assertRegex(told["says"], r"worker.*thread.*GB of memory")
         self.assertEqual([one["value"] for one in told["placings"]], ["rig", "found"])
+        self.assertEqual(told["clusters"], [])
+
+
+class OnAClusterGoneBad(RunsTest):
+    """A listener in place of a cluster: it costs its own run, and is let go of at once."""
+
+    def setUp(self) -> None:
+        self.listening = self.enterContext(socket.create_server(("127.0.0.1", 0)))
+        self.address = f"tcp://127.0.0.1:{self.listening.getsockname()[1]}"
+        nobody = socket.create_server(("127.0.0.1", 0))
+        self.nowhere = f"tcp://127.0.0.1:{nobody.getsockname()[1]}"
+        nobody.close()
+        self.clusters = Clusters.of([f"studio={self.address}", f"gone={self.nowhere}"], None)
+        super().setUp()
+
+    def test_only_names_that_the_service_was_given_are_taken(self) -> None:
+        self.assertEqual(self.told("POST", "/runs/room", json={"plates": self.plates})["clusters"], ["gone", "studio"])
+        body = {"plates": self.plates, "export": PNG}
+        for cluster in (self.address, "other", " studio"):
+            with self.subTest(cluster):
+                self.assertIn("knows no cluster", self.told("POST", "/runs", 422, json={**body, "cluster": cluster})["error"])
+        # One that a data file of an earlier version names by its address.
+        export = json.dumps(PNG)
+        old = self.store.runs.add("old", self.plates, rig=None, rig_name="", placing="rig", export=export, cluster=self.address)
+        self.told("POST", f"/runs/{old.id}/resume")
+        self.assertIn("knows no cluster", self.ended(old.id, "paused")["run"]["error"])
+        self.listening.setblocking(False)
+        with self.assertRaises(BlockingIOError):
+            self.listening.accept()
+
+    def test_one_that_does_not_answer_pauses_the_run(self) -> None:
+        run = self.ended(self.started(export=PNG, cluster="gone"), "paused")
+        self.assertIn(f"no cluster answers at {self.nowhere}", run["run"]["error"])
+        self.assertEqual(run["left"], 3)
+
+    def test_a_mute_one_is_let_go_of_when_its_run_is_cancelled(self) -> None:
+        mute = self.started(export=PNG, cluster="studio")
+        self.listening.accept()
+        self.told("POST", f"/runs/{mute}/cancel")
+        self.assertEqual(self.ended(self.started(export=PNG))["files"], 3)
+        self.assertEqual(self.told("GET", f"/runs/{mute}")["run"]["state"], "cancelled")
+
+    def test_what_a_lying_one_sends_is_run_nowhere_near_the_plates(self) -> None:
+        proof = self.store.path.with_name("proof")
+        threading.Thread(target=lie, args=(self.listening, proof), daemon=True).start()
+        run = self.ended(self.started(export=PNG, cluster="studio"), "paused")
+        self.assertIn("no cluster answers", run["run"]["error"])
+        self.assertFalse(proof.exists())
+        # A client that is not confined would have been reached.
+        client = f"from aurelon.runs.engines.cluster_client import ClusterClient; ClusterClient('{self.address}', ())"
+        subprocess.run([sys.executable, "-c", client], stderr=subprocess.DEVNULL, timeout=PATIENCE)
+        self.assertTrue(proof.exists())
+
+
+class Writes:
+    """Writes a file where it is unpacked."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+
+    def __reduce__(self) -> Any:
+        return (Path.write_text, (self._path, "reached"))
+
+
+def lie(listening: socket.socket, proof: Path) -> None:
+    """Answers whoever connects as a scheduler does, with an object that does harm where it is unpacked."""
+    frames = dumps({"op": "stream-start", "harm": to_serialize(Writes(proof))})
+    head = pack_frames_prelude(frames)
+    message = struct.pack("Q", len(head) + sum(map(len, frames))) + head + b"".join(map(bytes, frames))
+    while True:
+        try:
+            connection, _ = listening.accept()
+        except OSError:  # the test is over
+            return
+        with connection, suppress(OSError):
+            connection.settimeout(5)
+            connection.sendall(message)
+            connection.recv(1 << 16)
 
 
 if __name__ == "__main__":

@@ -20,7 +20,7 @@ class Stopping(unittest.TestCase):
             free.bind(("127.0.0.1", 0))
             port = int(free.getsockname()[1])
         with tempfile.TemporaryDirectory() as folder:
-            command = [sys.executable, "-m", "aurelon.cli", "serve", "--port", str(port), "--data", folder]
+            command = [sys.executable, "-m", "aurelon", "serve", "--port", str(port), "--data", folder]
             service = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
             assert service.stdout is not None
             self.assertIn(str(port), service.stdout.readline())  # it answers from here on
