@@ -25,6 +25,7 @@ from aurelon.store import Conflict, DataFileError, Result, RunItemRecord, RunRec
 
 log = logging.getLogger(__name__)
 GOING = ("working", "waiting")
+LONGEST_STEM = 200  # bytes, of the 255 that a file's name may have
 ENDING = 3.0  # seconds in which it lets go
 IDLE = 0.1  # seconds until it is asked again whether a plate waits
 
@@ -239,8 +240,9 @@ def check_rig_text(text: str, laid: Rig | None) -> Rig | None:
 
 
 def stem_of(name: str) -> str:
-    """A plate's name as the beginning of a file's."""
-    return "".join(c if c.isalnum() or c in " -_." else "-" for c in name).strip() or "plate"
+    """A plate's name as the beginning of a file's, short enough for any file system."""
+    plain = "".join(c if c.isalnum() or c in " -_." else "-" for c in name)
+    return plain.encode()[:LONGEST_STEM].decode("utf-8", "ignore").strip() or "plate"
 
 
 def room_of(store: Store, plates: list[int]) -> Room:

@@ -9,6 +9,7 @@ from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field, TypeAdapter
+from pydantic_core import PydanticSerializationError
 from starlette.exceptions import HTTPException
 
 from aurelon.core import AurelonError, OutputError, PlateError, RigError
@@ -74,8 +75,11 @@ def answer_problems(app: FastAPI) -> None:
         said = f"a disk is full ({error.strerror}); make room in {tempfile.gettempdir()}, and try again"
         return JSONResponse(Problem(error=said, problems=[]).model_dump(), 503)
 
+    @app.exception_handler(PydanticSerializationError)
     @app.exception_handler(UnicodeEncodeError)
-    async def no_text(_: Request, error: UnicodeEncodeError) -> Response:
+    async def no_text(request: Request, error: Exception) -> Response:
+        if "surrogates not allowed" not in str(error):
+            return await fault(request, error)
         said = "a text in this request holds half a character, which cannot be kept; type it again"
         return JSONResponse(Problem(error=said, problems=[]).model_dump(), 422)
 

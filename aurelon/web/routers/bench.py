@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from fastapi import APIRouter, WebSocket
 from pydantic import BaseModel, Field
 
-from aurelon.core import Rig
+from aurelon.core import Rig, RigError
 from aurelon.core.rig.copies import following
 from aurelon.store import BenchState, Unknown
 from aurelon.web.context import Context, Shared
@@ -16,6 +17,13 @@ from aurelon.web.problems import ConflictProblem
 
 router = APIRouter(prefix="/plates/{plate_id}", tags=["bench"])
 REFUSED: dict[int | str, dict[str, object]] = {409: {"model": ConflictProblem}}
+
+
+def refuse_unused_keys(rig: Rig, known: Sequence[str] = ()) -> None:
+    """Raises RigError where keys name a light that is missing, unless they are `known`: rigs of earlier versions have some."""
+    unused = [owner for owner in rig.unused_keys() if owner not in known]
+    if unused:
+        raise RigError([(f"keys.{owner}", "there is no light of this id; leave its keys out") for owner in unused])
 
 
 class Save(BaseModel):
@@ -42,6 +50,8 @@ def get_bench(context: Shared, plate_id: int) -> BenchState:
 @router.post("/revisions", responses=REFUSED)
 def save_revision(context: Shared, plate_id: int, save: Save) -> BenchState:
     """Keeps a rig as one step to undo."""
+    before = context.store.revisions.bench(plate_id).rig.unused_keys()
+    refuse_unused_keys(save.rig, before)
     return context.store.revisions.save(plate_id, save.base, following(save.rig, save.lead), save.label)
 
 

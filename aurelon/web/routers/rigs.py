@@ -12,6 +12,7 @@ from aurelon.core import Rig
 from aurelon.core.graph.small_pictures import small_jpeg
 from aurelon.store import SavedRig
 from aurelon.web.context import Context, Shared
+from aurelon.web.routers.bench import refuse_unused_keys
 from aurelon.web.routers.plates import Name
 
 router = APIRouter(tags=["rigs"])
@@ -39,6 +40,7 @@ def list_rigs(context: Shared) -> SavedRigs:
 @router.post("/rigs", status_code=201)
 def save_rig(context: Shared, body: SaveRig) -> SavedRig:
     """Saves a rig with a picture of it; also how a rig file is brought in."""
+    refuse_unused_keys(body.rig)
     picture = None if body.plate is None else small_jpeg(context.renderers.get(body.plate), body.rig)
     return context.store.rigs.save(body.name, body.rig, picture)
 

@@ -112,7 +112,8 @@ export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: P
     let read: unknown;
     try {
       read = JSON.parse(await file.text());
-    } catch {
+    } catch (error) {
+      if (!(error instanceof SyntaxError || error instanceof DOMException)) throw error;
       warn(`${file.name} is not a rig file; rig files are JSON.`);
       return;
     }

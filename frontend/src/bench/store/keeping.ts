@@ -8,6 +8,12 @@ type Task = { do: "save"; rig: Rig; label: string; lead: string | null } | { do:
 const TRY_AGAIN = 1500;
 const AWAY = "the service does not answer; trying again";
 
+/** Nothing, where a request got no answer, or one that was cut off. What else goes wrong is a fault of the page's own. */
+function unreachable(error: unknown): null {
+  if (error instanceof TypeError || error instanceof SyntaxError || error instanceof DOMException) return null;
+  throw error;
+}
+
 export type Keeping = ReturnType<typeof makeKeeping>;
 
 /** The keeping of a rig. Edits, undo and redo are kept one after another, in order; what is shown never waits for it. */
@@ -38,40 +44,51 @@ export function makeKeeping(store: StoreApi<State>) {
     return new Promise((resolve) => window.setTimeout(resolve, TRY_AGAIN));
   };
 
+  /** Does the next task: why it was refused, null where it was done, undefined where it is to be tried again. */
+  const attempt = async (next: Task): Promise<string | null | undefined> => {
+    const seen = version;
+    const answer = await ask(next).catch(unreachable);
+    if (answer === null) {
+      await again(AWAY);
+      return undefined;
+    }
+    const { data, error, response } = answer;
+    if (data) {
+      queue.shift();
+      adopt(data);
+      // A step shows what it came to; a save shows what the group of a light became by it.
+      const overtaken = version !== seen || queue.some((task) => task.do === "save");
+      if (!overtaken && (next.do !== "save" || next.lead !== null)) show(data.rig, null);
+      return null;
+    }
+    if (response.status === 409) {
+      store.setState({ conflict: error as Conflict });
+      return "this plate was changed in another window";
+    }
+    if (response.status >= 500) {
+      // The disk may be full: the page keeps what was done until it is taken.
+      await again(`${said(error)}. Until then this page keeps it.`);
+      return undefined;
+    }
+    // What was refused is left out; what was asked for after it goes on.
+    queue.shift();
+    return said(error);
+  };
+
   const flush = async () => {
     if (working) return;
     working = true;
     let refused: string | null = null;
-    while (queue[0]) {
-      const next = queue[0];
-      const seen = version;
-      store.setState((s) => (s.save.is === "waiting" ? s : { save: { is: "saving" } }));
-      try {
-        const { data, error, response } = await ask(next);
-        if (data) {
-          queue.shift();
-          adopt(data);
-          // A step shows what it came to; a save shows what the group of a light became by it.
-          const overtaken = version !== seen || queue.some((task) => task.do === "save");
-          if (!overtaken && (next.do !== "save" || next.lead !== null)) show(data.rig, null);
-          if (queue.length === 0) refused = null;
-        } else if (response.status === 409) {
-          store.setState({ conflict: error as Conflict });
-          refused = "this plate was changed in another window";
-          break;
-        } else if (response.status >= 500) {
-          // The disk may be full: the page keeps what was done until it is taken.
-          await again(`${said(error)}. Until then this page keeps it.`);
-        } else {
-          // What was refused is left out; what was asked for after it goes on.
-          queue.shift();
-          refused = said(error);
-        }
-      } catch {
-        await again(AWAY);
+    try {
+      while (queue[0] && store.getState().conflict === null) {
+        store.setState((s) => (s.save.is === "waiting" ? s : { save: { is: "saving" } }));
+        const outcome = await attempt(queue[0]);
+        if (outcome === undefined) continue;
+        if (outcome !== null || queue.length === 0) refused = outcome;
       }
+    } finally {
+      working = false;
     }
-    working = false;
     store.setState({ save: refused === null ? { is: "saved" } : { is: "waiting", why: refused } });
   };
   const enqueue = (task: Task) => {

@@ -2,8 +2,10 @@
 export function remembered(name: string): unknown {
   try {
     return JSON.parse(window.localStorage.getItem(`aurelon.${name}`) ?? "null");
-  } catch {
-    return null;
+  } catch (error) {
+    // What another version kept, or a browser that keeps nothing.
+    if (error instanceof SyntaxError || error instanceof DOMException) return null;
+    throw error;
   }
 }
 
