@@ -13,7 +13,7 @@ import tempfile
 import time
 import unittest
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -46,15 +46,16 @@ def free_port() -> int:
 class Service:
     """`aurelon serve --demo` on a data folder of its own, with more of an environment where it is given."""
 
-    def __init__(self, data: Path, **environment: str) -> None:
+    def __init__(self, data: Path, more: Sequence[str] = (), **environment: str) -> None:
         self.data, self.port = data, free_port()
         self.environment = {**os.environ, **environment}
+        self.more = more  # words of the command line
         self.log: int | None = None  # where what it says of faults goes
         self.url = f"http://127.0.0.1:{self.port}"
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
-        command = [*AURELON, "serve", "--demo", "--port", str(self.port), "--data", str(self.data)]
+        command = [*AURELON, "serve", "--demo", "--port", str(self.port), "--data", str(self.data), *self.more]
         self.process = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.DEVNULL, stderr=self.log, env=self.environment)
         for _ in range(600):
             try:
