@@ -43,6 +43,9 @@ attack: setup-test
 	$(BIN)/python -m tests.attack.windows $(or $(CONFLICTS),2000)
 	$(BIN)/python -m tests.attack.by_schema $(or $(REQUESTS),20000)
 	$(BIN)/python -m tests.attack.kills $(or $(KILLS),1000)
+	$(BIN)/python -m tests.attack.peers $(or $(DRAFTS),60)
+	$(BIN)/python -m tests.attack.watched $(or $(THINGS),300)
+	$(BIN)/python -m tests.attack.busy $(or $(LOOKED),400)
 	$(BIN)/python -m tests.attack.soak $(or $(MINUTES),120)
 
 # The byte code is made here, so that a start takes no time for it where Python is told to write none.

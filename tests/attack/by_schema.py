@@ -99,8 +99,8 @@ class Known:
                 body["light"] = rng.choice(body["rig"]["lights"]).get("id", "")
             if "plates" in body and rng.random() < 0.7:
                 body["plates"] = [rng.choice(self.ids["plate_id"])]
-            if "cluster" in body:  # an address at which no one is asked anything
-                body["cluster"] = ""
+            if body.get("cluster"):  # the service was started with none
+                body["cluster"] = rng.choice(("", body["cluster"]))
 
     def learn(self, answer: Any) -> None:
         """Keeps the ids of jobs that were begun."""

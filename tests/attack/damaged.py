@@ -6,28 +6,37 @@ another file. What comes of a seed is always the same.
 
 from __future__ import annotations
 
+import io
 import multiprocessing
 import os
 import random
 import resource
 import struct
 import sys
+import tempfile
 import time
 import warnings
+import zipfile
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import closing
 from functools import cache
+from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
 
-from aurelon.core import AurelonError, read_plate
-from aurelon.core.codecs import codecs
+from aurelon.core import AurelonError, read_plate, read_reel
+from aurelon.core.codecs import codecs, layers_in
 from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.imaging.rgb_space import DISPLAY_P3
+from aurelon.core.reel import is_reel
 from tests.dng import dng_of
+from tests.reels import write_video
 
 SLOW = 5.0  # s
 MEMORY = 4 << 30  # bytes that a process may take
@@ -70,7 +79,45 @@ def wholes() -> tuple[Whole, ...]:
             raster = Raster(samples, None, DISPLAY_P3.icc)
             found.append(Whole(f"{name}-{depth}{codec.FORMAT.suffixes[0]}", codec.write(raster, depth, 90)))
     light = rng.random((40, 56, 3)).astype(np.float32)
-    return (*found, Whole("camera.dng", dng_of(light)))
+    return (*found, Whole("camera.dng", dng_of(light)), *moving(rng))
+
+
+def moving(rng: np.random.Generator) -> Iterator[Whole]:
+    """Animated pictures, numbered stills in archives of every kind, layers, and films."""
+    samples = [(rng.random((20, 28, 3)) * 255).astype(np.uint8) for _ in range(4)]
+    pictures = [Image.fromarray(one) for one in samples]
+    for form, suffix in (("GIF", ".gif"), ("WEBP", ".webp"), ("PNG", ".png")):
+        out = io.BytesIO()
+        pictures[0].save(out, form, save_all=True, append_images=pictures[1:], duration=40)
+        yield Whole(f"animated{suffix}", out.getvalue())
+    still = io.BytesIO()
+    pictures[0].save(still, "PNG")
+    for way in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED, zipfile.ZIP_LZMA, zipfile.ZIP_BZIP2):
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w", way) as archive:
+            for number in range(3):
+                archive.writestr(f"shot_{number}.png", still.getvalue())
+        yield Whole(f"stills-{way}.zip", out.getvalue())
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr(zipfile.ZipInfo("mimetype"), b"image/openraster")
+        archive.writestr("stack.xml", '<image w="28" h="20"><stack><layer name="a" src="data/a.png"/></stack></image>')
+        archive.writestr("data/a.png", still.getvalue())
+        archive.writestr("mergedimage.png", still.getvalue())
+    yield Whole("layers.ora", out.getvalue())
+    films = {"film.mkv": ("ffv1", "bgr0"), "film.webm": ("libvpx-vp9", "yuv420p"), "film.mp4": ("mpeg4", "yuv420p")}
+    with tempfile.TemporaryDirectory() as folder:
+        for name, (codec, pixels) in films.items():
+            yield Whole(name, write_video(Path(folder) / name, samples, codec=codec, pixels=pixels).read_bytes())
+
+
+def read(data: bytes, name: str) -> NDArray[np.float32]:
+    """The pixels of a picture, or of the first and the last frame of what moves; and the names of its layers, which it may have."""
+    if not is_reel(io.BytesIO(data)):
+        layers_in(data, name)
+        return read_plate(data, name).pixels
+    with closing(read_reel(lambda: io.BytesIO(data), name)) as reel:
+        return np.concatenate([reel[0].pixels, reel[len(reel) - 1].pixels])
 
 
 def damaged(seed: int) -> Whole:
@@ -120,7 +167,7 @@ def attack(seeds: Sequence[int], slow: float = SLOW) -> Told:
         name, data = damaged(seed)
         began = time.monotonic()
         try:
-            pixels = read_plate(data, name).pixels
+            pixels = read(data, name)
             counted["read"] += 1
             if not np.isfinite(pixels).all() or pixels.min() < 0:
                 faults.append(Fault(seed, name, "gave pixels that are negative or no numbers"))

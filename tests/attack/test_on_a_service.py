@@ -8,7 +8,7 @@ import unittest
 from pathlib import Path
 
 from aurelon.store import Store
-from tests.attack import by_coverage, by_schema, kills, soak, trouble, windows
+from tests.attack import busy, by_coverage, by_schema, kills, peers, soak, trouble, watched, windows
 from tests.attack.kills import Ledger, missing
 from tests.attack.windows import off_the_path
 
@@ -45,6 +45,19 @@ class OnAService(unittest.TestCase):
         told = soak.soak(0, things=40, every=0.5, rest=0.1)
         self.assertEqual(told.faults, [])
         self.assertGreaterEqual(sum(told.done.values()), 40)
+
+    def test_hostile_peers_keep_nobody_waiting(self) -> None:
+        told = peers.campaign(12)
+        self.assertEqual(told.faults, [])
+        self.assertEqual(set(told.beside), set(peers.PEERS))  # how much slower a draft is beside each is for `make attack`
+
+    def test_a_folder_in_which_everything_happens_is_watched_on(self) -> None:
+        told = watched.campaign(14, seed=2)
+        self.assertEqual(told.faults, [])
+        self.assertGreater(told.made, 1)
+
+    def test_files_get_the_same_verdict_on_a_busy_machine(self) -> None:
+        self.assertEqual(busy.campaign(25), [])
 
     def test_files_bred_by_coverage_are_read_or_refused(self) -> None:
         told = by_coverage.campaign(1000)

@@ -95,7 +95,7 @@ class Reading(unittest.TestCase):
         for tag, text in words.items():
             block = block.replace(exif[tag].encode(), text.encode())
         plate = read_plate(encoded(self.samples, "JPEG", exif=block), "a.jpg")
-        with tifffile.TiffFile(io.BytesIO(exported(plate, rig_of(), "tiff", "8"))) as file:
+        with tifffile.TiffFile(io.BytesIO(exported(plate, rig_of(), "tiff", "8", metadata="all"))) as file:
             tags = file.pages.first.tags
             self.assertEqual({tag: tags[tag].value for tag in words}, words)
 

@@ -1,4 +1,4 @@
-"""What goes along into a written file: how the picture was taken, and nothing of who took it, or where, unless that is asked for."""
+"""What goes along into a written file: how the picture was taken; of who took it, or where, nothing unless that is asked for."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from tests.pictures import scene
 from tests.web.service import png
 
 # Numbers of tags and what they are, as CIPA DC-008 (EXIF 2.32) lists them.
-USUAL: dict[int, Any] = {0x010F: "Merrow", 0x0110: "Box 2", 0x0132: "2026:05:04 05:06:07", 0x8298: "Merrow Point"}
+USUAL: dict[int, Any] = {0x010F: "Merrow", 0x0110: "Box 2", 0x0132: "2026:05:04 05:06:07", 0x8298: "\u00c2\u00a9 Merrow Point"}
 USUAL_INNER: dict[int, Any] = {
     0x829A: 0.004,
     0x829D: 5.6,
@@ -37,18 +37,18 @@ PRIVATE_INNER: dict[int, Any] = {
 }
 SECRETS = (b"Ada", b"10017", b"20034", b"ada's", b"f" * 32, b"A\0d\0a")
 XMP = (
-    '<rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#" xmlns:p="urn:merrow#">'
-    '<rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/" p:City="Merrow" p:Serial="10017">'
-    "<dc:creator><rdf:Seq><rdf:li>Ada Wray</rdf:li></rdf:Seq></dc:creator>"
-    '<dc:rights><rdf:Alt><rdf:li xml:lang="x-default">Merrow Point</rdf:li></rdf:Alt></dc:rights>'
-    "</rdf:Description></rdf:RDF>"
-).encode()
+    b'<rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#" xmlns:p="urn:merrow#">'
+    b'<rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/" p:City="Merrow" p:Serial="10017">'
+    b"<dc:creator><rdf:Seq><rdf:li>Ada Wray</rdf:li></rdf:Seq></dc:creator>"
+    b'<dc:rights><rdf:Alt><rdf:li xml:lang="x-default">Merrow Point</rdf:li></rdf:Alt></dc:rights>'
+    b"</rdf:Description></rdf:RDF>"
+)
 
 
 def block() -> bytes:
     exif = Image.Exif()
     for tag, value in (USUAL | PRIVATE).items():
-        exif[tag] = value
+        exif[tag] = value.encode("latin-1") if isinstance(value, str) else value
     exif.get_ifd(EXIF_IFD).update(USUAL_INNER | PRIVATE_INNER)
     exif.get_ifd(GPS_IFD).update({1: "N", 2: (54.0, 31.0, 7.0), 3: "W", 4: (3.0, 36.0, 2.0)})
     return exif.tobytes()

@@ -6,7 +6,7 @@ names of people, a maker's own notes, tells of somebody who was not asked.
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 from xml.etree import ElementTree as Writer
 
 from defusedxml import ElementTree
@@ -49,7 +49,7 @@ def kept_exif(block: bytes | None, notes: Notes) -> bytes | None:
         found, kept = Image.Exif(), Image.Exif()
         found.load(block)
         for tag in OF_PICTURE & found.keys():
-            kept[tag] = found[tag]
+            kept[tag] = _as_it_came(found[tag])
         inner = {tag: value for tag, value in found.get_ifd(EXIF_IFD).items() if tag in OF_EXPOSURE}
         if inner:
             kept.get_ifd(EXIF_IFD).update(inner)
@@ -57,6 +57,11 @@ def kept_exif(block: bytes | None, notes: Notes) -> bytes | None:
         return kept.tobytes() if len(kept) else None
     except (DamagedExif, ValueError, TypeError, KeyError, OSError, SyntaxError, AttributeError):
         return None  # what cannot be told apart stays at home
+
+
+def _as_it_came(value: Any) -> Any:
+    """Text as its bytes, which its reader gives as characters of one byte each: many a copyright is not ASCII."""
+    return value.encode("latin-1", "replace") if isinstance(value, str) else value
 
 
 def kept_xmp(packet: bytes | None, notes: Notes) -> bytes | None:
