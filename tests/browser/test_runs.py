@@ -10,7 +10,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Locator, expect
 
-from tests.browser.window import BrowserTest
+from tests.browser.window import BrowserTest, free_port
 from tests.pictures import scene
 
 FOLDER = """
@@ -25,7 +25,12 @@ WRITTEN = """async () => {
 }"""
 
 
+NOWHERE = f"tcp://127.0.0.1:{free_port()}"
+
+
 class Runs(BrowserTest):
+    words = ("--cluster", f"studio={NOWHERE}")
+
     def bring_many(self, *names: str) -> None:
         paths = []
         for number, name in enumerate(names):
@@ -134,8 +139,8 @@ class Runs(BrowserTest):
         dialog = self.page.get_by_role("dialog", name="Start a run")
         expect(dialog.get_by_role("button", name="mole Rig")).to_be_visible()
         self.choose("Lights", "Found anew in each picture")
-        dialog.get_by_role("textbox", name="Cluster").fill("tcp://127.0.0.1:9")
+        self.choose("Made by", "Cluster studio")
         dialog.get_by_role("button", name="Start", exact=True).click()
         card = self.card("“mole” on 1 plate")
-        expect(card.get_by_role("alert")).to_have_text(re.compile("no cluster answers at tcp://127.0.0.1:9"), timeout=60000)
+        expect(card.get_by_role("alert")).to_have_text(re.compile(f"no cluster answers at {NOWHERE}"), timeout=60000)
         expect(card.get_by_text("0 of 1 done · paused")).to_be_visible()

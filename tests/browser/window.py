@@ -107,6 +107,7 @@ def add_light(page: Page, kind: str, settle: int) -> None:
 
 class BrowserTest(unittest.TestCase):
     flags: tuple[str, ...] = FLAGS
+    words: tuple[str, ...] = ()  # of the service's command line
     service: Service
     page: Page
     browser: Browser
@@ -117,7 +118,7 @@ class BrowserTest(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         cls.addClassCleanup(folder.cleanup)
         cls.folder = Path(folder.name)
-        cls.service = Service(cls.folder / "data")
+        cls.service = Service(cls.folder / "data", more=cls.words)
         cls.service.start()
         cls.addClassCleanup(cls.service.stop)
         playwright = cls.enterClassContext(sync_playwright())
