@@ -50,7 +50,7 @@ attack: setup-test
 
 # The byte code is made here, so that a start takes no time for it where Python is told to write none.
 setup: $(STAMPS)/venv
-	$(MAKE) --no-print-directory -j2 $(STAMPS)/precompiled $(STAMPS)/built
+	$(MAKE) --no-print-directory -j2 $(STAMPS)/first-kernels $(STAMPS)/built
 	$(BIN)/python -m compileall -q aurelon
 
 # Kernels are compiled while the front end is built and the browser comes.
@@ -64,7 +64,14 @@ $(STAMPS)/venv: requirements.lock pyproject.toml
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
 	mkdir -p $(STAMPS) && touch $@
 
-$(STAMPS)/precompiled: $(STAMPS)/venv $(wildcard aurelon/core/*.py aurelon/core/*/*.py aurelon/core/*/*/*.py)
+KERNELS := $(wildcard aurelon/core/*.py aurelon/core/*/*.py aurelon/core/*/*/*.py)
+
+# What the first minute needs; the service has the rest compiled while it runs.
+$(STAMPS)/first-kernels: $(STAMPS)/venv $(KERNELS)
+	$(BIN)/python -m aurelon.core.precompile --first
+	touch $@
+
+$(STAMPS)/precompiled: $(STAMPS)/venv $(KERNELS)
 	$(BIN)/python -m aurelon.core.precompile
 	touch $@
 
@@ -78,5 +85,5 @@ $(STAMPS)/built: $(STAMPS)/node $(filter-out %/schema.ts,$(shell find frontend/s
 
 $(STAMPS)/tested-with: $(STAMPS)/venv requirements-test.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-test.lock
-	test -x /usr/bin/chromium || (apt-get update -qq && apt-get install -y -qq chromium)
+	test -x /usr/bin/chromium || (apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium)
 	touch $@

@@ -1,13 +1,20 @@
 """Compiles every kernel once, into the cache beside the code, so that the first picture is instant.
 
-`python -m aurelon.core.precompile`, run by `make setup`.
+`python -m aurelon.core.precompile`; with `--first` only what the first minute on the bench needs, as `make setup` has it. The
+service has the rest compiled in the background, at low priority, the likeliest first.
 """
 
 from __future__ import annotations
 
+import os
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from tempfile import gettempdir
 from typing import Any
 
 import numpy as np
+from filelock import FileLock
 
 from aurelon.core.analysis.colour_match import match_colour
 from aurelon.core.analysis.finder import propose
@@ -17,6 +24,7 @@ from aurelon.core.export.picture import PictureExport, export
 from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.renderer import Renderer
 from aurelon.core.graph.show import STAGES
+from aurelon.core.graph.small_pictures import thumbnail
 from aurelon.core.imaging.blend import MODES
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.rgb_space import SRGB, Curve
@@ -27,24 +35,52 @@ from aurelon.core.plate import Plate, read_plate
 from aurelon.core.rig import Rig
 from aurelon.core.settings import settings_of
 from aurelon.core.settings.types.number import Number
-from aurelon.core.stale_kernels import remove_stale_kernels
+from aurelon.core.stale_kernels import is_precompiled, note_precompiled, remove_stale_kernels
+
+LOW = 19  # priority of what nobody waits for
+
+WIDTH, HEIGHT = 650, 550  # of the plate that is lit: wider than the grid of any soft light, so that it is enlarged
 
 
 def plate_with_lamps() -> Plate:
     """A small plate of which every kind makes some light: grain with a few places that are cut off at white."""
-    pixels = np.random.default_rng(1).uniform(0.3, 0.5, (1100, 1300, 3)).astype(np.float32)
-    for y, x in ((200, 300), (220, 900), (800, 500)):
-        pixels[y : y + 12, x : x + 12] = 1.0
+    pixels = np.random.default_rng(1).uniform(0.3, 0.5, (HEIGHT, WIDTH, 3)).astype(np.float32)
+    for y, x in ((100, 150), (110, 450), (400, 250)):
+        pixels[y : y + 8, x : x + 8] = 1.0
     return Plate(pixels, SRGB)
 
 
-def precompile() -> None:
-    """Reads, lights and writes a small plate in every way there is."""
+def precompile(*, first: bool = False) -> None:
+    """Reads, lights and writes a small plate in every way there is; `first`: only as somebody does in the first minute."""
+    compile_first()
+    if first:
+        return
     compile_files()
-    for kind in kinds():
+    for kind in sorted(kinds(), key=lambda kind: (kind not in LIKELY, LIKELY.index(kind) if kind in LIKELY else 0)):
         compile_kind(kind)
     compile_masks()
     compile_analysis()
+
+
+LIKELY = ("lamp", "beam", "fan", "flare", "starburst")  # kinds that are wanted soonest, after those of the first minute
+
+
+def compile_first() -> None:
+    """A photograph is opened, lit by shafts and bloom, looked at, and exported."""
+    plate = plate_with_lamps()
+    for form, depth in (("jpeg", "8"), ("png", "8")):
+        data = export(plate, Rig(), PictureExport(format=form, depth=depth, long_edge=97))
+        read_plate(data, f"plate.{form}")
+    lights = [{"id": kind, "kind": kind} for kind in ("shafts", "bloom")]
+    rig = Rig.model_validate({"lights": [*lights, {"id": "screen", "kind": "bloom", "merge": {"mode": "screen"}}]})
+    renderer, (width, height) = Renderer(plate, Cache(1 << 29)), plate.size
+    for frame in (Frame.whole((320, 271)), Frame(width, height, 100, 80, 400, 300)):
+        for draft in (True, False):
+            for show in ("result", "before", *(f"stage:shafts:{stage}" for stage in STAGES)):
+                to_screen(renderer.part(rig, frame, show=show, draft=draft), plate.space, dithered=not draft)
+    thumbnail(renderer, rig)
+    measure(renderer, rig, "shafts")
+    export(plate, rig, PictureExport(format="jpeg", depth="8"))
 
 
 def compile_files() -> None:
@@ -121,6 +157,16 @@ def compile_masks() -> None:
         Renderer(plate, Cache(1 << 29)).part(rig, frame, show="over:mask:bloom")
 
 
+def main(words: Sequence[str]) -> None:
+    """Compiles what is not kept yet: all of it, or with `--first` what the first minute needs. One process at a time does."""
+    os.nice(0 if "--first" in words else LOW)
+    with FileLock(Path(gettempdir()) / f"aurelon-precompile-{os.getuid()}.lock"):
+        stale = remove_stale_kernels()
+        wanted = "first" if "--first" in words else "all"
+        if stale or not is_precompiled(wanted):
+            precompile(first=wanted == "first")
+            note_precompiled(wanted)
+
+
 if __name__ == "__main__":
-    if remove_stale_kernels():
-        precompile()
+    main(sys.argv[1:])

@@ -16,6 +16,7 @@ from numba.core.registry import cpu_target
 
 CORE = Path(__file__).resolve().parent
 KNOWN = CORE / "__pycache__" / "kernels.json"
+DONE = CORE / "__pycache__" / "precompiled.json"
 MARKS = ("njit", "register_jitable", "imaging.kernels")
 
 
@@ -28,9 +29,22 @@ def remove_stale_kernels() -> list[str]:
         path = CORE / name
         for compiled in (path.parent / "__pycache__").glob(f"{path.stem}.*.nb[ci]"):
             compiled.unlink()
+    if stale:
+        DONE.unlink(missing_ok=True)
     KNOWN.parent.mkdir(exist_ok=True)
     KNOWN.write_text(json.dumps(digests, indent=1))
     return stale
+
+
+def is_precompiled(what: str) -> bool:
+    """Whether that was compiled to its end since code has changed: "first" or "all", which has the first in it."""
+    done = json.loads(DONE.read_text()) if DONE.exists() else []
+    return what in done or "all" in done
+
+
+def note_precompiled(what: str) -> None:
+    """Notes that it was. What a kill cut short is done again; what of it is kept takes no time."""
+    DONE.write_text(json.dumps(["first", "all"] if what == "all" else [what]))
 
 
 def _kernel_files() -> dict[str, str]:

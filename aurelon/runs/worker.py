@@ -14,7 +14,6 @@ from threading import Lock, Thread
 from typing import BinaryIO
 
 import cv2
-import numba
 import psutil
 from pydantic import TypeAdapter
 from threadpoolctl import threadpool_limits
@@ -27,6 +26,7 @@ from aurelon.core.export.passes import PassesExport, passes_for_path
 from aurelon.core.export.picture import PictureExport, options_for_path, strip_of
 from aurelon.core.export.reels import ReelExport, segment_of
 from aurelon.core.graph.renderer import never
+from aurelon.core.imaging import kernels
 from aurelon.core.plate import Plate
 from aurelon.core.reels.writers import reel_format
 from aurelon.runs.tasks import Made, OtherBuild, Strip, Task, build
@@ -42,7 +42,7 @@ _lock = Lock()
 
 def use_threads(count: int) -> None:
     """Has this process work with so many threads, so that processes beside each other do not get in each other's way."""
-    numba.set_num_threads(min(count, vars(numba.config)["NUMBA_NUM_THREADS"]))
+    kernels.use_threads(count)
     cv2.setNumThreads(count)
     threadpool_limits(count, "blas")
 

@@ -10,7 +10,10 @@ import secrets
 import signal
 import socket
 import ssl
-from contextlib import suppress
+import subprocess
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from threading import Thread, Timer
@@ -22,6 +25,7 @@ import uvicorn
 from aurelon.confined.decoder import DecoderPool
 from aurelon.confined.process import ProcessLost, TookTooLong
 from aurelon.core import AurelonError
+from aurelon.core.stale_kernels import is_precompiled
 from aurelon.runs.engines.clusters import Clusters
 from aurelon.store import Store
 from aurelon.web.app import make_app
@@ -89,9 +93,24 @@ def serve(host: str, port: int, data: Path, *, demo: bool, options: ServiceOptio
         **sealed,
     )
     raise_file_limit()
-    with suppress(KeyboardInterrupt):  # that is how it is stopped
+    with suppress(KeyboardInterrupt), _compiling_the_rest():  # that is how it is stopped
         _Server(config).run(sockets=[listening])
     decoders.close()
+
+
+@contextmanager
+def _compiling_the_rest() -> Iterator[None]:
+    """Has kernels that are not kept yet compiled meanwhile, by a process of low priority."""
+    if is_precompiled("all"):
+        yield
+        return
+    command = [sys.executable, "-m", "aurelon.core.precompile"]
+    quiet = subprocess.DEVNULL
+    with subprocess.Popen(command, stdin=quiet, stdout=quiet, stderr=quiet) as compiling:
+        try:
+            yield
+        finally:
+            compiling.kill()  # what it has compiled is kept
 
 
 def _ready(decoders: DecoderPool) -> None:

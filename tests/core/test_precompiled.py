@@ -9,9 +9,8 @@ from collections.abc import Iterator
 from pathlib import Path
 from types import ModuleType
 
-from numba.core.dispatcher import Dispatcher
-
 import aurelon.core
+from aurelon.core.imaging.kernels import Kernel
 
 
 def modules() -> Iterator[ModuleType]:
@@ -23,8 +22,8 @@ def kept_kernels(module: ModuleType) -> list[str]:
     """Those of a module that Numba keeps on disk, as it names their files."""
     kept = []
     for one in vars(module).values():
-        if isinstance(one, Dispatcher) and one.__module__ == module.__name__ and one.targetoptions.get("parallel"):
-            code = one.py_func.__code__
+        if isinstance(one, Kernel) and one.__module__ == module.__name__:
+            code = one.compiled.py_func.__code__
             kept.append(f"{Path(code.co_filename).stem}.{one.py_func.__qualname__}-{code.co_firstlineno}")
     return kept
 

@@ -20,6 +20,7 @@ from aurelon.core.codecs.shared.raster import CUT_SHORT, Format, Raster, Unreada
 from aurelon.core.errors import OutputError
 from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.code_points import LINEAR_REC2020
+from aurelon.core.imaging.kernels import strict_kernel
 from aurelon.core.imaging.rgb_space import SRGB
 
 SUFFIXES = (".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw")
@@ -144,7 +145,7 @@ def _to_rec2020(from_xyz: Doubles, to_srgb: Doubles) -> Doubles:
     return np.asarray(np.linalg.inv(seen / seen.sum(axis=1, keepdims=True)))
 
 
-@njit(parallel=True, cache=True)
+@strict_kernel
 def to_light(made: NDArray[np.uint16], full: Floats, matrix: Floats, out: Floats) -> None:
     """Balanced channels of 16 bits (h, w, 3), full at `full`, as light in the primaries that `matrix` takes them to.
 

@@ -472,21 +472,34 @@ def _covering(mode: int, b: Floats, m: Floats, alpha: Floats, out: Floats) -> No
         _run_soft_light(b, m, alpha, out)
 
 
+# Three functions, so that a kernel has one of them in it and its modes are compiled when they are first wanted. Each blends
+# light `l` with the picture `b` into `out`, all interleaved (3n,) and linear; `alpha` (n,) is opacity and mask, and is used up.
+
+
 @inlined
-def blend_chunk(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: Floats, scratch: Scratch, out: Floats) -> None:
-    """Light `l` blended with the picture `b` into `out`, all interleaved (3n,) and linear; `alpha` (n,) is opacity and
-    mask, and is used up."""
+def blend_linear(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: Floats, scratch: Scratch, out: Floats) -> None:
+    """In linear light."""
+    if how.keep_darks > f32(0.0):
+        _hold_darks(b, luminance, how.keep_darks, alpha)
+    _in_linear_light(how, b, l, alpha, out)
+
+
+@inlined
+def blend_light(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: Floats, scratch: Scratch, out: Floats) -> None:
+    """In display modes for which black is neutral."""
+    if how.keep_darks > f32(0.0):
+        _hold_darks(b, luminance, how.keep_darks, alpha)
+    _for_each_channel(alpha, scratch.each)
+    _over(how.mode, b, l, how.intensity, scratch.each, out)
+
+
+@inlined
+def blend_cover(how: Blending, b: Floats, l: Floats, luminance: Floats, alpha: Floats, scratch: Scratch, out: Floats) -> None:
+    """In display modes in which light covers."""
     n = alpha.size
     if how.keep_darks > f32(0.0):
         _hold_darks(b, luminance, how.keep_darks, alpha)
-    if how.mode <= RELIGHT:
-        _in_linear_light(how, b, l, alpha, out)
-        return
     each = scratch.each
-    if how.black_is_neutral:
-        _for_each_channel(alpha, each)
-        _over(how.mode, b, l, how.intensity, each, out)
-        return
     e, s = scratch.e[: 3 * n], scratch.s[: 3 * n]
     _encode(l, how.intensity, s)
     if how.mode < HUE:

@@ -1,18 +1,39 @@
-"""How kernels are compiled: `kernel` is called from Python and goes over its rows on all threads; `inlined` becomes part of
+"""How kernels are compiled and run. `kernel` is called from Python and goes over its rows on all threads; `inlined` becomes part of
 the kernels that call it.
 
+A kernel ends with a loop over `prange(rows)`, whose turns do not depend on each other. It is compiled once, as a plain function
+that does some of the turns and lets other threads run meanwhile; threads of this process take blocks of turns until none is left.
+(Numba's own `parallel` compiles the same loop three times over, which is most of what compiling took.)
+
 Numbers may be reordered, and a division by zero is not looked for: to look would keep a compiler from taking numbers side by
-side. What could be divided by zero is held away from it where it stands.
+side. What could be divided by zero is held away from it where it stands. Arrays that a kernel is given do not overlap, unless one
+is the other.
 """
 
 from __future__ import annotations
 
+import ast
+import inspect
+import os
+import textwrap
+import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, wait
+from functools import partial, update_wrapper
+from itertools import count
+from pathlib import Path
+from types import FunctionType
 from typing import Any, Protocol, TypeVar, cast
 
+import numba
+from filelock import FileLock
 from numba import njit
+from numba.core.compiler import Compiler
 
 Function = TypeVar("Function", bound=Callable[..., Any])
+BLOCKS = 4  # of turns for each thread, so that one with harder rows holds up no other
+WORTH_IT = 2e-4  # seconds that a loop must take for other threads to be woken
+ALL = (1 << 62) - 1  # turns, more than any loop has
 
 
 class Decorator(Protocol):
@@ -22,4 +43,122 @@ class Decorator(Protocol):
 
 
 inlined = cast(Decorator, njit(fastmath=True, error_model="numpy"))
-kernel = cast(Decorator, njit(parallel=True, cache=True, fastmath=True, error_model="numpy"))
+
+
+class _Threads:
+    """The threads that take blocks beside the one that calls."""
+
+    def __init__(self) -> None:
+        self.count = vars(numba.config)["NUMBA_NUM_THREADS"]
+        self._pool: ThreadPoolExecutor | None = None
+
+    def pool(self) -> ThreadPoolExecutor:
+        if self._pool is None:
+            self._pool = ThreadPoolExecutor(max(1, vars(numba.config)["NUMBA_NUM_THREADS"] - 1), "kernels")
+        return self._pool
+
+    def forget(self) -> None:
+        """In a process that was copied from another, none of whose threads came along."""
+        self._pool = None
+
+
+_threads = _Threads()
+os.register_at_fork(after_in_child=_threads.forget)
+
+
+def use_threads(many: int) -> None:
+    """Has kernels of this process use so many threads, of those that Numba was started with."""
+    _threads.count = min(many, vars(numba.config)["NUMBA_NUM_THREADS"])
+    numba.set_num_threads(_threads.count)
+
+
+class _ApartCompiler(Compiler):
+    """Compiles for arrays that do not overlap: without that, half of the loops are not taken side by side."""
+
+    def __init__(self, typing: Any, target: Any, library: Any, args: Any, return_type: Any, flags: Any, names: Any) -> None:
+        flags.noalias = True
+        super().__init__(typing, target, library, args, return_type, flags, names)
+
+
+class Kernel:
+    """A compiled loop. `compiled(first, last, ...)` does some of its turns and answers how many there are in all."""
+
+    def __init__(self, function: Callable[..., Any], *, strict: bool) -> None:
+        options: dict[str, Any] = {} if strict else {"fastmath": True, "error_model": "numpy"}
+        self.compiled: Any = njit(nogil=True, cache=True, pipeline_class=_ApartCompiler, **options)(_over_some(function))
+        self.compiled.compile = partial(self._compile_once, self.compiled.compile)
+        self.py_func = function
+        self._a_turn = 0.0  # seconds, as far as is known
+        update_wrapper(self, function)
+
+    def _compile_once(self, compile_or_load: Callable[[Any], Any], signature: Any) -> Any:
+        """Compiles for new types of arguments, or takes what is kept. Another process that wants the same meanwhile waits, and
+        takes that then."""
+        place = Path(self.compiled.stats.cache_path or "")
+        if not os.access(place, os.W_OK):
+            return compile_or_load(signature)
+        with FileLock(place / f"{self.py_func.__module__}.{self.py_func.__name__}.lock"):
+            return compile_or_load(signature)
+
+    def __call__(self, *arguments: Any) -> None:
+        compiled, many = self.compiled, _threads.count
+        turns = compiled(0, 0, *arguments)
+        if many < 2 or turns < 2 or turns * self._a_turn < WORTH_IT:
+            began = time.perf_counter()
+            compiled(0, ALL, *arguments)
+            self._a_turn = (time.perf_counter() - began) / max(turns, 1)
+            return
+        size = max(1, -(-turns // (BLOCKS * many)))
+        blocks = count(0, size)
+
+        def take_blocks() -> None:
+            while (first := next(blocks)) < turns:
+                compiled(first, first + size, *arguments)
+
+        began = time.perf_counter()
+        beside = [_threads.pool().submit(take_blocks) for _ in range(min(many, -(-turns // size)) - 1)]
+        take_blocks()
+        wait(beside)
+        for one in beside:
+            one.result()
+        self._a_turn = many * (time.perf_counter() - began) / turns
+
+
+def kernel(function: Function) -> Function:
+    """See above."""
+    return cast(Function, Kernel(function, strict=False))
+
+
+def strict_kernel(function: Function) -> Function:
+    """The same for kernels whose numbers may not be reordered, or that look for what is no number."""
+    return cast(Function, Kernel(function, strict=True))
+
+
+def _parsed(function: Callable[..., Any]) -> ast.FunctionDef:
+    (definition,) = ast.parse(textwrap.dedent(inspect.getsource(function))).body
+    assert isinstance(definition, ast.FunctionDef)
+    return definition
+
+
+def _over_some(function: Callable[..., Any]) -> Callable[..., Any]:
+    """The function with `first` and `last` before its parameters, which does the turns between them and gives the number of all."""
+    definition = _parsed(function)
+    loop = definition.body[-1]
+    if not (isinstance(loop, ast.For) and isinstance(loop.iter, ast.Call) and ast.unparse(loop.iter.func) == "prange"):
+        raise TypeError(f"the kernel {function.__name__} does not end with a loop over prange(...)")
+    (turns,) = loop.iter.args
+    definition.decorator_list = []
+    definition.args.args[:0] = [ast.arg("first_turn"), ast.arg("last_turn")]
+    for argument in definition.args.args:
+        argument.annotation = None
+    definition.returns = None
+    loop.iter = ast.parse("range(first_turn, min(last_turn, all_turns))", mode="eval").body
+    counted = ast.Assign([ast.Name("all_turns", ast.Store())], turns)
+    definition.body[-1:] = [counted, loop, ast.Return(ast.Name("all_turns", ast.Load()))]
+    module = ast.fix_missing_locations(ast.Module([definition], []))
+    ast.increment_lineno(module, function.__code__.co_firstlineno - 1)
+    code = compile(module, function.__code__.co_filename, "exec")
+    (inner,) = (one for one in code.co_consts if inspect.iscode(one))
+    made = FunctionType(inner, function.__globals__, function.__name__)
+    made.__module__, made.__qualname__ = function.__module__, function.__qualname__
+    return made

@@ -13,12 +13,12 @@ from numba import prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats, f32
-from aurelon.core.imaging.blend import Blending, blend_chunk, blending, scratch_for
+from aurelon.core.imaging.blend import RELIGHT, Blending, blend_cover, blend_light, blend_linear, blending, scratch_for
 from aurelon.core.imaging.colour_matrix import white_in
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.resample import enlarge_to, reduce_to, spline_rows, widened
-from aurelon.core.imaging.runs import add_to, fill, multiply
+from aurelon.core.imaging.runs import add_to, copy_to, fill, multiply
 
 
 class Box(NamedTuple):
@@ -74,10 +74,10 @@ class Levels(NamedTuple):
 NO_LEVELS = Levels(f32(0.0), f32(1.0), f32(1.0))
 
 
-NOTHING = np.zeros((1, 1, 3), np.float32)
 NO_MASK = np.ones((1, 1), np.float32)
 NO_ROWS = np.zeros((1, 4), np.int64)
 NO_WEIGHTS = np.zeros((1, 4), np.float32)
+NO_WEIGHTS.flags.writeable = False  # as weights are: another type would have the kernel compiled twice
 NO_GRID = np.zeros((1, 1), np.float32)
 
 
@@ -120,11 +120,13 @@ def lay(
 ) -> None:
     """`light` laid on `below` (h, w, 3) into `out`, all linear and of the frame's shape; `mask` (h, w) in 0..1, or None
     for all of it. `luminance` (3,) weighs the plate's primaries."""
+    if not out.flags.c_contiguous:
+        raise ValueError("what light is laid into must lie row after row")
     soft, rest = _soft(light, frame)
-    _lay(
-        np.ascontiguousarray(below),
+    ready = Ready(
+        _lines(below),
         soft,
-        NOTHING if rest.drawn is None else np.ascontiguousarray(rest.drawn),
+        NO_GRID if rest.drawn is None else _lines(rest.drawn),
         rest.drawn is not None,
         NO_MASK if rest.through is None else np.ascontiguousarray(rest.through),
         rest.through is not None,
@@ -134,9 +136,15 @@ def lay(
         luminance,
         levels,
         not levels.idle,
-        how,
-        out,
     )
+    (_lay_linear if how.mode <= RELIGHT else _lay_light if how.black_is_neutral else _lay_cover)(
+        ready, how, out.reshape(out.shape[0], -1)
+    )
+
+
+def _lines(pixels: Floats) -> Floats:
+    """Rows of pixels (h, w, 3) as rows of numbers (h, 3w): of what is contiguous the same memory."""
+    return np.ascontiguousarray(pixels).reshape(pixels.shape[0], -1)
 
 
 def merge(
@@ -169,7 +177,7 @@ def picture_of(light: Travelled, frame: Frame, luminance: Floats, levels: Levels
         whole = white_in(light.tint, grown[:, :, 0]) if light.soft.shape[2] == 1 else grown.copy()
     whole = light.on(whole, frame)
     out = np.empty((*frame.shape, 3), np.float32)
-    _level_all(np.ascontiguousarray(whole), luminance, levels, not levels.idle, out)
+    _level_all(_lines(whole), luminance, levels, not levels.idle, _lines(out))
     return out
 
 
@@ -191,7 +199,7 @@ def _level(light: Floats, luminance: Floats, levels: Levels) -> None:
 @kernel
 def _level_all(light: Floats, luminance: Floats, levels: Levels, levelling: bool, out: Floats) -> None:
     for row in prange(light.shape[0]):
-        line, made = light[row].reshape(-1), out[row].reshape(-1)
+        line, made = light[row], out[row]
         for i in range(line.size):
             made[i] = max(line[i], f32(0.0))
         if levelling:
@@ -229,59 +237,101 @@ CHUNK = 2048  # pixels laid together; all that is made of them stays in the near
 ROWS = 4  # rows that a thread takes at once, with one set of scratch
 
 
+class Ready(NamedTuple):
+    """What a kernel lays: light that is made ready on the picture `below` (h, 3w), through a mask (h, w)."""
+
+    below: Floats
+    soft: Soft
+    drawn: Floats
+    has_drawn: bool
+    through: Floats
+    hidden: bool
+    near: Box
+    mask: Floats
+    masked: bool
+    luminance: Floats
+    levels: Levels
+    levelling: bool
+
+
+@inlined
+def _light_of(ready: Ready, row: int, first: int, light: Floats) -> Floats:
+    """The light of a run of pixels of a row, from `first` on: in `light`, or where it lies ready."""
+    soft, near, n = ready.soft, ready.near, light.size // 3
+    if soft.channels > 0:
+        _look_up(soft.wide, soft.rows[row], soft.down[row], soft.channels, soft.tint, first, light)
+    begin, end = max(first, near.x0), min(first + n, near.x1)
+    if not (begin < end and near.y0 <= row < near.y1):
+        begin = end = first
+    part = light[3 * (begin - first) : 3 * (end - first)]
+    at = row - near.y0
+    if soft.channels == 0 and ready.has_drawn and not ready.levelling and end - begin == n:
+        # All there is lies there ready: it is read as it is blended, with no pass of its own.
+        light = ready.drawn[at, 3 * (begin - near.x0) : 3 * (end - near.x0)]
+    elif soft.channels == 0:
+        fill(light[: 3 * (begin - first)], f32(0.0))
+        fill(light[3 * (end - first) :], f32(0.0))
+        if ready.has_drawn and begin < end:
+            copy_to(part, ready.drawn[at, 3 * (begin - near.x0) : 3 * (end - near.x0)])
+    elif begin < end:
+        if ready.hidden:
+            _hide(part, ready.through[at, begin - near.x0 : end - near.x0])
+        if ready.has_drawn:
+            add_to(part, ready.drawn[at, 3 * (begin - near.x0) : 3 * (end - near.x0)])
+    if ready.levelling:
+        _level(light, ready.luminance, ready.levels)
+    return light
+
+
+@inlined
+def _alpha_of(ready: Ready, how: Blending, row: int, first: int, alpha: Floats) -> None:
+    """Opacity and mask of a run of pixels of a row."""
+    fill(alpha, how.opacity if how.intensity > f32(0.0) else f32(0.0))
+    if ready.masked:
+        multiply(alpha, ready.mask[row, first : first + alpha.size])
+
+
+# Three kernels alike but for what blends: one that is given as an argument could not be kept compiled.
 @kernel
-def _lay(
-    below: Floats,
-    soft: Soft,
-    drawn: Floats,
-    has_drawn: bool,
-    through: Floats,
-    hidden: bool,
-    near: Box,
-    mask: Floats,
-    masked: bool,
-    luminance: Floats,
-    levels: Levels,
-    levelling: bool,
-    how: Blending,
-    out: Floats,
-) -> None:
-    rows, columns, _ = out.shape
-    chunks = (columns + CHUNK - 1) // CHUNK
+def _lay_linear(ready: Ready, how: Blending, out: Floats) -> None:
+    rows, columns = out.shape[0], out.shape[1] // 3
     for block in prange((rows + ROWS - 1) // ROWS):
-        scratch = scratch_for(CHUNK)
-        made = np.empty(3 * CHUNK, np.float32)
-        cover = np.empty(CHUNK, np.float32)
+        scratch, made, cover = scratch_for(CHUNK), np.empty(3 * CHUNK, np.float32), np.empty(CHUNK, np.float32)
         for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
-            for chunk in range(chunks):
-                first = chunk * CHUNK
-                n = min(CHUNK, columns - first)
-                light, alpha = made[: 3 * n], cover[:n]
-                under = below[row].reshape(-1)[3 * first : 3 * (first + n)]
-                over = out[row].reshape(-1)[3 * first : 3 * (first + n)]
-                if soft.channels > 0:
-                    _look_up(soft.wide, soft.rows[row], soft.down[row], soft.channels, soft.tint, first, light)
-                begin, end = max(first, near.x0), min(first + n, near.x1)
-                if not (begin < end and near.y0 <= row < near.y1):
-                    begin = end = first
-                part = light[3 * (begin - first) : 3 * (end - first)]
-                at = row - near.y0
-                if soft.channels == 0 and has_drawn and not levelling and end - begin == n:
-                    # All there is lies there ready: it is read as it is blended, with no pass of its own.
-                    light = drawn[at].reshape(-1)[3 * (begin - near.x0) : 3 * (end - near.x0)]
-                elif soft.channels == 0:
-                    fill(light[: 3 * (begin - first)], f32(0.0))
-                    fill(light[3 * (end - first) :], f32(0.0))
-                    if has_drawn and begin < end:
-                        part[:] = drawn[at].reshape(-1)[3 * (begin - near.x0) : 3 * (end - near.x0)]
-                elif begin < end:
-                    if hidden:
-                        _hide(part, through[at, begin - near.x0 : end - near.x0])
-                    if has_drawn:
-                        add_to(part, drawn[at].reshape(-1)[3 * (begin - near.x0) : 3 * (end - near.x0)])
-                if levelling:
-                    _level(light, luminance, levels)
-                fill(alpha, how.opacity if how.intensity > f32(0.0) else f32(0.0))
-                if masked:
-                    multiply(alpha, mask[row, first : first + n])
-                blend_chunk(how, under, light, luminance, alpha, scratch, over)
+            under, over = ready.below[row], out[row]
+            for first in range(0, columns, CHUNK):
+                end = min(first + CHUNK, columns)
+                light = _light_of(ready, row, first, made[: 3 * (end - first)])
+                alpha = cover[: end - first]
+                _alpha_of(ready, how, row, first, alpha)
+                blend_linear(how, under[3 * first : 3 * end], light, ready.luminance, alpha, scratch, over[3 * first : 3 * end])
+
+
+@kernel
+def _lay_light(ready: Ready, how: Blending, out: Floats) -> None:
+    rows, columns = out.shape[0], out.shape[1] // 3
+    for block in prange((rows + ROWS - 1) // ROWS):
+        scratch, made, cover = scratch_for(CHUNK), np.empty(3 * CHUNK, np.float32), np.empty(CHUNK, np.float32)
+        for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
+            under, over = ready.below[row], out[row]
+            for first in range(0, columns, CHUNK):
+                end = min(first + CHUNK, columns)
+                light = _light_of(ready, row, first, made[: 3 * (end - first)])
+                alpha = cover[: end - first]
+                _alpha_of(ready, how, row, first, alpha)
+                blend_light(how, under[3 * first : 3 * end], light, ready.luminance, alpha, scratch, over[3 * first : 3 * end])
+
+
+@kernel
+def _lay_cover(ready: Ready, how: Blending, out: Floats) -> None:
+    rows, columns = out.shape[0], out.shape[1] // 3
+    for block in prange((rows + ROWS - 1) // ROWS):
+        scratch, made, cover = scratch_for(CHUNK), np.empty(3 * CHUNK, np.float32), np.empty(CHUNK, np.float32)
+        for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
+            under, over = ready.below[row], out[row]
+            for first in range(0, columns, CHUNK):
+                end = min(first + CHUNK, columns)
+                light = _light_of(ready, row, first, made[: 3 * (end - first)])
+                alpha = cover[: end - first]
+                _alpha_of(ready, how, row, first, alpha)
+                blend_cover(how, under[3 * first : 3 * end], light, ready.luminance, alpha, scratch, over[3 * first : 3 * end])

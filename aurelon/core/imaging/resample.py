@@ -113,11 +113,14 @@ def _gather_row(line: Floats, channels: int, first: Places, weights: Floats, sca
 @njit()
 def _runs(first: Places) -> Places:
     """Where the columns' first pixels stop following one another: the first column of every run, and the end."""
-    breaks = np.flatnonzero(first[1:] != first[:-1] + np.uint32(1)) + 1
-    ends = np.empty(breaks.size + 2, np.uint32)
-    ends[0], ends[-1] = 0, first.size
-    ends[1:-1] = breaks
-    return ends
+    ends = np.empty(first.size + 2, np.uint32)
+    ends[0], count = 0, 1
+    for column in range(1, first.size):
+        if first[column] != first[column - 1] + np.uint32(1):
+            ends[count] = column
+            count += 1
+    ends[count] = first.size
+    return ends[: count + 1]
 
 
 LONG_RUN = 16  # columns; from here on a run is quicker than reading column by column

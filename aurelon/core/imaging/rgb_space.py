@@ -12,11 +12,11 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats
-from aurelon.core.imaging.kernels import inlined, kernel
+from aurelon.core.imaging.kernels import inlined, kernel, strict_kernel
 
 # ICC PCS white, D50, and the sRGB primaries adapted to it (Bradford), as the ICC publishes them.
 PCS_WHITE = np.array([0.9642, 1.0, 0.8249])
@@ -95,7 +95,9 @@ class Curve:
         if flat.size < ROOTS or self.table:  # a table's own steps are finer near black
             return self._encode_exactly(flat).reshape(linear.shape)
         out = np.empty_like(flat)
-        if _encode_by_roots(flat, self._coded, out) and not held:
+        low, high = np.empty((2, -(-flat.size // BLOCK)), np.float32)
+        _encode_by_roots(flat, self._coded, out, low, high)
+        if not held and (low.min() < 0.0 or high.max() > 1.0):
             beyond = (flat < 0) | (flat > 1)
             out[beyond] = self._encode_exactly(flat[beyond])
         return out.reshape(linear.shape)
@@ -113,11 +115,10 @@ def _fourth_roots(linear: Floats, out: Floats) -> None:
 
 
 @kernel
-def _encode_by_roots(linear: Floats, coded: Floats, out: Floats) -> bool:
-    """Between the two nearest of `coded`; whether any value lies outside 0..1, where this does not hold."""
-    blocks = (linear.size + BLOCK - 1) // BLOCK
-    low, high = np.zeros(blocks, np.float32), np.zeros(blocks, np.float32)
-    for block in prange(blocks):
+def _encode_by_roots(linear: Floats, coded: Floats, out: Floats, low: Floats, high: Floats) -> None:
+    """Between the two nearest of `coded`. `low` and `high` get the least and the greatest value of each block: outside of 0..1 this
+    does not hold."""
+    for block in prange(low.size):
         first, last = block * BLOCK, min((block + 1) * BLOCK, linear.size)
         _fourth_roots(linear[first:last], out[first:last])
         least, most = np.float32(0.0), np.float32(0.0)
@@ -128,10 +129,9 @@ def _encode_by_roots(linear: Floats, coded: Floats, out: Floats) -> bool:
             below = coded[cell]
             out[i] = below + (coded[cell + np.uint32(1)] - below) * (place - np.float32(cell))
         low[block], high[block] = least, most
-    return bool(low.min() < 0.0 or high.max() > 1.0)
 
 
-@njit(parallel=True, cache=True)
+@strict_kernel
 def _encode_by_params(linear: Floats, params: NDArray[np.float64], out: Floats) -> None:
     g, a, b, c, d, e, f = params
     knee = (a * d + b) ** g + e if a * d + b > 0 else e
@@ -143,7 +143,7 @@ def _encode_by_params(linear: Floats, params: NDArray[np.float64], out: Floats) 
             out[i] = (y - f) / c if c != 0.0 else 0.0
 
 
-@njit(parallel=True, cache=True)
+@strict_kernel
 def _encode_by_table(linear: Floats, table: NDArray[np.float64], out: Floats) -> None:
     last = table.size - 1
     for i in prange(linear.size):

@@ -26,3 +26,9 @@ def add_to(run: Floats, other: Floats) -> None:
 def multiply(run: Floats, by: Floats) -> None:
     for x in range(run.size):
         run[x] *= by[x]
+
+
+@inlined
+def copy_to(out: Floats, values: Floats) -> None:
+    for i in range(out.size):
+        out[i] = values[i]

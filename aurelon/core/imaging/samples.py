@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.kernels import strict_kernel
+
+Flags = NDArray[np.bool_]
 
 
-@njit(parallel=True, cache=True)
+@strict_kernel
 def look_up(samples: NDArray[Any], tables: Floats, out: Floats) -> None:
     """Each sample (h, w, 1 or 3) by the table of its channel (3, n), into (h, w, 3)."""
     height, width, channels = samples.shape
@@ -30,7 +34,7 @@ def widened(samples: NDArray[Any], bits: int) -> NDArray[Any]:
     return whole
 
 
-@njit(parallel=True, cache=True)
+@strict_kernel
 def _translate(samples: NDArray[Any], table: NDArray[Any]) -> None:
     for i in prange(samples.size):
         samples[i] = table[samples[i]]
@@ -42,40 +46,44 @@ HALVES = np.arange(1 << 16, dtype=np.uint16).view(np.float16).astype(np.float32)
 
 def from_halves(planes: list[NDArray[np.float16]]) -> tuple[Floats, bool]:
     """Planes (h, w) of half-precision numbers side by side, (h, w, n) float32, and whether all of them are finite."""
-    out = np.empty((*planes[0].shape, len(planes)), np.float32)
-    finite = [_put_halves(np.ascontiguousarray(plane).view(np.uint16), HALVES, out, c) for c, plane in enumerate(planes)]
-    return out, all(finite)
+    out, finite = _room_for(planes)
+    for c, plane in enumerate(planes):
+        _put_halves(np.ascontiguousarray(plane).view(np.uint16), HALVES, c, out, finite[c])
+    return out, bool(finite.all())
 
 
 def from_planes(planes: list[Floats]) -> tuple[Floats, bool]:
     """The same of planes of float32."""
-    out = np.empty((*planes[0].shape, len(planes)), np.float32)
-    finite = [_put(np.ascontiguousarray(plane), out, c) for c, plane in enumerate(planes)]
-    return out, all(finite)
+    out, finite = _room_for(planes)
+    for c, plane in enumerate(planes):
+        _put(np.ascontiguousarray(plane), c, out, finite[c])
+    return out, bool(finite.all())
 
 
-@njit(parallel=True, cache=True)
-def _put(plane: Floats, out: Floats, channel: int) -> bool:
-    finite = np.ones(plane.shape[0], np.bool_)
+def _room_for(planes: Sequence[NDArray[Any]]) -> tuple[Floats, Flags]:
+    """Where planes (h, w) come to lie side by side, (h, w, n), and for each whether its rows are finite, (n, h)."""
+    height, width = planes[0].shape
+    return np.empty((height, width, len(planes)), np.float32), np.ones((len(planes), height), np.bool_)
+
+
+@strict_kernel
+def _put(plane: Floats, channel: int, out: Floats, finite: Flags) -> None:
     for y in prange(plane.shape[0]):
         total = np.float32(0)
         for x in range(plane.shape[1]):
             out[y, x, channel] = plane[y, x]
             total += plane[y, x] * np.float32(0)  # as in all_finite
         finite[y] = total == 0
-    return bool(finite.all())
 
 
-@njit(parallel=True, cache=True)
-def _put_halves(codes: NDArray[np.uint16], numbers: Floats, out: Floats, channel: int) -> bool:
-    finite = np.ones(codes.shape[0], np.bool_)
+@strict_kernel
+def _put_halves(codes: NDArray[np.uint16], numbers: Floats, channel: int, out: Floats, finite: Flags) -> None:
     for y in prange(codes.shape[0]):
         most = np.uint16(0)
         for x in range(codes.shape[1]):
             out[y, x, channel] = numbers[codes[y, x]]
             most = max(most, codes[y, x] & HALF_EXPONENT)
         finite[y] = most < HALF_EXPONENT
-    return bool(finite.all())
 
 
 BLOCK = 1 << 16
@@ -83,16 +91,16 @@ BLOCK = 1 << 16
 
 def all_finite(numbers: Floats) -> bool:
     """Whether none is infinite or no number."""
-    return _are_finite(np.ascontiguousarray(numbers).reshape(-1))
+    flat = np.ascontiguousarray(numbers).reshape(-1)
+    good = np.ones((flat.size + BLOCK - 1) // BLOCK, np.bool_)
+    _are_finite(flat, good)
+    return bool(good.all())
 
 
-@njit(parallel=True, cache=True)
-def _are_finite(numbers: Floats) -> bool:
-    blocks = (numbers.size + BLOCK - 1) // BLOCK
-    good = np.ones(blocks, np.bool_)
-    for block in prange(blocks):
+@strict_kernel
+def _are_finite(numbers: Floats, good: Flags) -> None:
+    for block in prange(good.size):
         total = np.float32(0)
         for i in range(block * BLOCK, min((block + 1) * BLOCK, numbers.size)):
             total += numbers[i] * np.float32(0)  # which is 0 but for what is no number, without a question at each
         good[block] = total == 0
-    return bool(good.all())

@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.kernels import strict_kernel
 from aurelon.core.masks.shared.part import Ground, Part
 from aurelon.core.settings import Place, polygon_setting
 
@@ -36,7 +37,7 @@ class Polygon(Part):
         return out
 
 
-@njit(parallel=True, cache=True)
+@strict_kernel
 def _fill(corners: NDArray[np.float64], out: Floats) -> None:
     rows, columns = out.shape
     n = corners.shape[0]
@@ -50,17 +51,21 @@ def _fill(corners: NDArray[np.float64], out: Floats) -> None:
                 ax, ay = corners[i, 0], corners[i, 1]
                 bx, by = corners[(i + 1) % n, 0], corners[(i + 1) % n, 1]
                 if (ay <= y) != (by <= y):
-                    crossings[found] = ax + (y - ay) / (by - ay) * (bx - ax)
-                    turns[found] = 1 if by > ay else -1
+                    crossing = ax + (y - ay) / (by - ay) * (bx - ax)
+                    place = found  # in their order from left to right; there are few
+                    while place > 0 and crossings[place - 1] > crossing:
+                        crossings[place], turns[place] = crossings[place - 1], turns[place - 1]
+                        place -= 1
+                    crossings[place] = crossing
+                    turns[place] = 1 if by > ay else -1
                     found += 1
-            order = np.argsort(crossings[:found])
             winding = 0
             for k in range(found - 1):
-                winding += turns[order[k]]
+                winding += turns[k]
                 if winding == 0:
                     continue
-                left = min(max(crossings[order[k]], 0.0), float(columns))
-                right = min(max(crossings[order[k + 1]], 0.0), float(columns))
+                left = min(max(crossings[k], 0.0), float(columns))
+                right = min(max(crossings[k + 1], 0.0), float(columns))
                 first, last = int(left), int(right)
                 if first == last:
                     if first < columns:

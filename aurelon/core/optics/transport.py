@@ -18,7 +18,7 @@ from aurelon.core.imaging.four import FourType as Four
 from aurelon.core.imaging.four import four, load, part, plus, scaled, store, times
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.kernels import inlined, kernel
-from aurelon.core.imaging.runs import add_to
+from aurelon.core.imaging.runs import add_to, copy_to, fill
 
 Places = NDArray[np.uint32]
 Steps = NDArray[np.int64]
@@ -252,15 +252,19 @@ def _ends(origins: Floats, directions: Floats, width: int, height: int, ends: St
         ends[i] = MARGIN + 1 if beside else np.int64(leave / f32(ALONG)) + MARGIN + 1
 
 
-@kernel
 def _most_near(values: Steps, reach: int, whole: bool) -> Steps:
     """The largest of the values within `reach` places."""
     out = np.zeros_like(values)
+    _put_most_near(np.ascontiguousarray(values), reach, whole, out)
+    return out
+
+
+@kernel
+def _put_most_near(values: Steps, reach: int, whole: bool, out: Steps) -> None:
     for i in prange(values.size):
         for k in range(-reach, reach + 1):
             at = (i + k) % values.size if whole else min(max(i + k, 0), values.size - 1)
             out[i] = max(out[i], values[at])
-    return out
 
 
 @inlined
@@ -352,7 +356,7 @@ def _soften(field: Floats, half: np.float32, whole: bool, needed: Steps) -> None
         total = np.empty(BLOCK, np.float32)
         for i in range(count):
             if 4 * needed[2, i] > k0:
-                line[i, :n] = field[i, k0:k1]
+                copy_to(line[i, :n], field[i, k0:k1])
         for turn in range(2):
             here, there = (line, mean) if turn == 0 else (mean, line)
             going_on = False
@@ -361,7 +365,7 @@ def _soften(field: Floats, half: np.float32, whole: bool, needed: Steps) -> None
                     going_on = False
                     continue
                 if not going_on:
-                    total[:] = f32(0.0)
+                    fill(total, f32(0.0))
                     for k in range(i - reach, i + reach + 1):
                         add_to(total, here[k % count if whole else min(max(k, 0), count - 1)])
                     going_on = True
@@ -378,7 +382,7 @@ def _soften(field: Floats, half: np.float32, whole: bool, needed: Steps) -> None
                     total[j] += last[j] - old[j]
         for i in range(count):
             if 4 * needed[0, i] > k0:
-                field[i, k0:k1] = line[i, :n]
+                copy_to(field[i, k0:k1], line[i, :n])
 
 
 class Geometry(NamedTuple):

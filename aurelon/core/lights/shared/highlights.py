@@ -14,6 +14,7 @@ from aurelon.core.imaging.four import four, load, plus, scaled, store, with_last
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.resample import source_columns, source_span, sum_of_four
+from aurelon.core.imaging.runs import fill
 from aurelon.core.lights.shared.kind import Reading
 from aurelon.core.settings import Settings, choice, colour_setting, number
 
@@ -98,14 +99,14 @@ def light_where_open(reading: Reading[Any], settings: HighlightSource, frame: Fr
     """The picture's light where it shines, without the openness: (h, w, 3)."""
     both = highlights(reading, settings, frame)
     out = np.empty((*frame.shape, 3), np.float32)
-    _light_of(both, out)
+    _light_of(both.reshape(both.shape[0], -1), out.reshape(out.shape[0], -1))
     return out
 
 
 @kernel
 def _light_of(both: Floats, out: Floats) -> None:
     for y in prange(out.shape[0]):
-        line, made = both[y].reshape(-1), out[y].reshape(-1)
+        line, made = both[y], out[y]
         end = line.size // 4 - 1
         for x in range(end):
             store(made, u64(3) * u64(x), load(line, u64(4) * u64(x)))  # the next pixel writes over the fourth
@@ -205,7 +206,7 @@ def _highlights(pixels: Floats, by: Openness, to: Reduction, out: Floats) -> Non
                     lit = True
             target = result[4 * row * columns : 4 * (row + 1) * columns]
             if not lit:
-                target[:] = f32(0.0)
+                fill(target, f32(0.0))
                 continue
             scale = f32(1.0 / total)
             for column in range(columns):
