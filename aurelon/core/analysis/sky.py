@@ -17,12 +17,12 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.kernels import whole_kernel
 
 EDGE = 384  # long edge of the version in which the sky is looked for
 NARROWEST, LONGEST = 128, 1536  # short edge that it should have, and long edge that it may have for that
@@ -231,7 +231,7 @@ def _settled(look: _Look, expected: Floats, belief: float) -> Bools | None:
     return above
 
 
-@njit(cache=True)
+@whole_kernel
 def _border(odds: Floats, edges: Floats) -> Rows:
     """For each column the first row that is ground, so that the log-odds above less those below are greatest in all;
     `edges` (h, w) is what the border gains by lying there."""

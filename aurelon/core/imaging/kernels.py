@@ -14,6 +14,7 @@ from __future__ import annotations
 
 import ast
 import inspect
+import logging
 import os
 import textwrap
 import time
@@ -31,8 +32,11 @@ from numba import njit
 from numba.core.compiler import Compiler
 
 Function = TypeVar("Function", bound=Callable[..., Any])
-BLOCKS = 4  # of turns for each thread, so that one with harder rows holds up no other
+A_BLOCK = 4e-3  # seconds that a block of turns takes, so that a thread with harder rows holds up no other
+FEWEST = 4  # blocks for each thread
 WORTH_IT = 2e-4  # seconds that a loop must take for other threads to be woken
+log = logging.getLogger(__name__)
+_told: list[bool] = []
 ALL = (1 << 62) - 1  # turns, more than any loop has
 
 
@@ -43,6 +47,25 @@ class Decorator(Protocol):
 
 
 inlined = cast(Decorator, njit(fastmath=True, error_model="numpy"))
+
+
+def kept(function: Callable[..., Any], **options: Any) -> Any:
+    """The function compiled by Numba and kept beside its code or in the home folder; where neither can be written to it is compiled
+    anew at every start, which is said."""
+    try:
+        return njit(cache=True, **options)(function)
+    except RuntimeError as error:
+        if not _told:
+            log.warning(
+                "kernels cannot be kept (%s); allow writing to %s, or every start takes a minute", error, Path(__file__).parent
+            )
+            _told.append(True)
+        return njit(**options)(function)
+
+
+def whole_kernel(function: Function) -> Function:
+    """A kernel that runs on the thread that calls it, whatever it does."""
+    return cast(Function, kept(function, nogil=True))
 
 
 class _Threads:
@@ -85,7 +108,7 @@ class Kernel:
 
     def __init__(self, function: Callable[..., Any], *, strict: bool) -> None:
         options: dict[str, Any] = {} if strict else {"fastmath": True, "error_model": "numpy"}
-        self.compiled: Any = njit(nogil=True, cache=True, pipeline_class=_ApartCompiler, **options)(_over_some(function))
+        self.compiled: Any = kept(_over_some(function), nogil=True, pipeline_class=_ApartCompiler, **options)
         self.compiled.compile = partial(self._compile_once, self.compiled.compile)
         self.py_func = function
         self._a_turn = 0.0  # seconds, as far as is known
@@ -108,7 +131,7 @@ class Kernel:
             compiled(0, ALL, *arguments)
             self._a_turn = (time.perf_counter() - began) / max(turns, 1)
             return
-        size = max(1, -(-turns // (BLOCKS * many)))
+        size = max(1, min(round(A_BLOCK / max(self._a_turn, 1e-9)), -(-turns // (FEWEST * many))))
         blocks = count(0, size)
 
         def take_blocks() -> None:

@@ -12,10 +12,10 @@ from functools import lru_cache
 from typing import Any, Literal
 
 import numpy as np
-from numba import njit
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.frame import Frame, in_diagonals
+from aurelon.core.imaging.kernels import whole_kernel
 from aurelon.core.imaging.noise import moment
 from aurelon.core.imaging.perspective import to_square
 from aurelon.core.imaging.texture import Pyramid, Repeats, lay, pyramid
@@ -97,7 +97,7 @@ def sheet(settings: Source, seconds: float = 0.0) -> Floats:
     return np.asarray(out / (RAYS * RAYS), np.float32)
 
 
-@njit(cache=True)
+@whole_kernel
 def _cast(right: Doubles, down: Doubles, fine: int, out: Doubles) -> None:
     """Counts where rays land, each shared between the four cells that it lies between; the sheet repeats."""
     cells = out.shape[0]

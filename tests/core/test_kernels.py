@@ -1,0 +1,124 @@
+"""Kernels: whoever does the turns of their loop, and in whatever blocks, the same comes out; and none is compiled twice."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from typing import cast
+from unittest import mock
+
+import numpy as np
+from numba import prange
+
+from aurelon.core import stale_kernels
+from aurelon.core.imaging import kernels
+from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.kernels import Kernel, kernel, strict_kernel
+
+# Compiles one small kernel, and says whether it was kept already.
+COMPILES = """
+import json, numpy as np
+from aurelon.core.imaging.samples import _translate
+_translate(np.arange(9, dtype=np.uint16), np.arange(1 << 16, dtype=np.uint16))
+stats = _translate.compiled.stats
+print(json.dumps([sum(stats.cache_misses.values()), sum(stats.cache_hits.values())]))
+"""
+
+
+@kernel
+def _sums(lines: Floats, out: Floats) -> None:
+    rows, columns = lines.shape
+    for row in prange(rows):
+        total = np.float32(0.0)
+        for x in range(columns):
+            total += lines[row, x]
+        out[row] += total
+
+
+@strict_kernel
+def _are_numbers(values: Floats, out: Floats) -> None:
+    for i in prange(values.size):
+        out[i] = np.float32(1.0) if values[i] == values[i] else np.float32(0.0)
+
+
+class Turns(unittest.TestCase):
+    def setUp(self) -> None:
+        self.addCleanup(kernels.use_threads, kernels._threads.count)
+
+    def test_every_turn_is_done_once_by_any_number_of_threads_and_in_any_blocks(self) -> None:
+        lines = np.random.default_rng(1).random((1003, 64)).astype(np.float32)
+        whole = np.zeros(1003, np.float32)
+        _sums(lines, whole)
+        np.testing.assert_allclose(whole, lines.sum(axis=1), rtol=1e-5)
+        for threads in (1, 2):
+            for block in (0.0, 1e-7, 1.0):
+                kernels.use_threads(threads)
+                again = np.zeros(1003, np.float32)
+                with mock.patch.object(kernels, "A_BLOCK", block), mock.patch.object(kernels, "WORTH_IT", 0.0):
+                    _sums(lines, again)
+                with self.subTest(threads=threads, block=block):
+                    np.testing.assert_array_equal(again, whole)
+        _sums(lines[:0], whole[:0])
+
+    def test_a_strict_kernel_sees_what_is_no_number(self) -> None:
+        out = np.empty(4, np.float32)
+        _are_numbers(np.array([1.0, np.nan, np.inf, 0.0], np.float32), out)
+        self.assertEqual(out.tolist(), [1.0, 0.0, 1.0, 1.0])
+
+    def test_what_does_not_end_with_its_loop_is_refused(self) -> None:
+        def summed(lines: Floats) -> np.float32:
+            total = np.float32(0.0)
+            for row in prange(lines.shape[0]):
+                total += lines[row, 0]
+            return total
+
+        with self.assertRaisesRegex(TypeError, "summed does not end with a loop over prange"):
+            kernel(summed)
+
+    def test_a_fault_in_a_block_comes_out(self) -> None:
+        broken = cast(Kernel, _sums)
+        with (
+            mock.patch.object(broken, "compiled", side_effect=[1000, MemoryError, MemoryError, MemoryError]),
+            mock.patch.object(kernels, "WORTH_IT", 0.0),
+        ):
+            kernels.use_threads(2)
+            with self.assertRaises(MemoryError):
+                _sums(np.ones((1000, 3), np.float32), np.zeros(1000, np.float32))
+
+
+class Kept(unittest.TestCase):
+    def test_two_processes_at_once_do_not_compile_the_same_twice(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            command = [sys.executable, "-c", f"import os; os.environ['NUMBA_CACHE_DIR'] = {folder!r}\n{COMPILES}"]
+            both = [subprocess.Popen(command, stdout=subprocess.PIPE, text=True) for _ in range(2)]
+            told = [json.loads(one.communicate(timeout=300)[0]) for one in both]
+        self.assertEqual(sorted(told), [[0, 1], [1, 0]])
+
+    def test_where_nothing_can_be_kept_it_is_said_and_light_is_made_all_the_same(self) -> None:
+        plain = mock.Mock(side_effect=[RuntimeError("no locator available"), lambda function: function])
+        with mock.patch.object(kernels, "njit", plain), mock.patch.object(kernels, "_told", []), self.assertLogs() as told:
+            self.assertIs(kernels.kept(len), len)
+        self.assertIn("kernels cannot be kept", told.output[0])
+
+    def test_what_was_compiled_to_its_end_is_noted_and_forgotten_when_code_changes(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            known, done = Path(folder) / "kernels.json", Path(folder) / "precompiled.json"
+            with mock.patch.multiple(stale_kernels, KNOWN=known, DONE=done, CORE=Path(folder)):
+                (Path(folder) / "light.py").write_text("from numba import njit\n")
+                self.assertEqual(stale_kernels.remove_stale_kernels(), ["light.py"])
+                stale_kernels.note_precompiled("first")
+                self.assertEqual([stale_kernels.is_precompiled(what) for what in ("first", "all")], [True, False])
+                stale_kernels.note_precompiled("all")
+                self.assertEqual(stale_kernels.remove_stale_kernels(), [])
+                self.assertTrue(stale_kernels.is_precompiled("first"))
+                (Path(folder) / "light.py").write_text("from numba import njit  # changed\n")
+                stale_kernels.remove_stale_kernels()
+                self.assertFalse(stale_kernels.is_precompiled("first"))
+
+
+if __name__ == "__main__":
+    unittest.main()
