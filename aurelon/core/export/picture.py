@@ -64,7 +64,12 @@ class PictureExport(Settings):
         label="Above white",
         words={"cut": "Cut off at white", "shoulder": "Rolled off, as on film"},
     )
-    metadata: Notes = choice("usual", "What of the camera's notes goes along into the file", label="Camera's notes", words=NOTES)
+    metadata: Notes = choice(
+        "usual",
+        "How it was taken: camera, lens, exposure, date and copyright; place, serial numbers and names only with all of it",
+        label="Camera's notes",
+        words=NOTES,
+    )
     with_rig: bool = flag(False, "The rig travels in the file, and is found when the file is brought in", label="Rig in the file")
     long_edge: int | None = Field(None, ge=1, description="Pixels on the long edge; all there are where left out")
     size: tuple[int, int] | None = None

@@ -16,11 +16,7 @@ from aurelon.core.codecs.shared.exif import DamagedExif, tags_of
 from aurelon.core.codecs.shared.raster import EXIF_IFD
 
 Notes = Literal["usual", "all", "none"]
-NOTES = {
-    "usual": "Camera, lens, exposure, date and copyright",
-    "all": "All of it, with place, serial numbers and names",
-    "none": "Nothing",
-}
+NOTES = {"usual": "How it was taken", "all": "All of it", "none": "Nothing"}
 # Make, Model, Orientation, resolution, Software, DateTime, Copyright.
 OF_PICTURE = frozenset({0x010F, 0x0110, 0x0112, 0x011A, 0x011B, 0x0128, 0x0131, 0x0132, 0x8298})
 # Exposure, sensitivity, dates with their zones and fractions, focal length, flash, metering, colour space, how it was taken, and

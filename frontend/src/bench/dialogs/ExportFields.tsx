@@ -28,6 +28,7 @@ export function ExportFields({ info, plate, choice, onChoice, children }: Props)
   const { formats, group } = waysOf(info, choice.passes);
   const format = formatOf(info, choice);
   const noNotes = format?.without_exif.includes(choice.depth) ?? false;
+  const notes = group.settings.find((s) => s.name === "metadata");
   const shown = (s: SettingInfo) =>
     (s.name !== "quality" || format?.has_quality) && (s.name !== "with_rig" || format?.carries_rig) && !(s.name === "metadata" && noNotes);
   return (
@@ -55,6 +56,7 @@ export function ExportFields({ info, plate, choice, onChoice, children }: Props)
         onReset={(s) => onChoice({ ...choice, [s.name]: s.default })}
       />
       {noNotes && <Note role="note">This kind of file does not carry the camera's notes (EXIF).</Note>}
+      {!noNotes && notes && <Note role="note">{notes.help}.</Note>}
     </>
   );
 }
