@@ -20,6 +20,7 @@ from aurelon.confined import forkserver
 from aurelon.confined.confinement import allow_processor_time, confine
 from aurelon.confined.wire import WireError, receive, send, shut
 from aurelon.core.errors import AurelonError
+from aurelon.core.files import ReadInPlace
 from aurelon.core.memory import give_back
 
 STARTING = 300.0  # seconds in which a process must be ready: at a first start it compiles what it needs
@@ -184,36 +185,17 @@ def _part(file: BinaryIO | None, offset: int, size: int) -> bytes:
     return file.read(max(0, min(size, READ_MOST)))
 
 
-class FileElsewhere(io.RawIOBase):
+class FileElsewhere(ReadInPlace):
     """A file of the asking process, read over the connection."""
 
     def __init__(self, connection: socket.socket, size: int) -> None:
+        super().__init__(size)
         self._connection = connection
-        self._size = size
-        self._at = 0
 
-    def readable(self) -> bool:
-        return True
-
-    def seekable(self) -> bool:
-        return True
-
-    def tell(self) -> int:
-        return self._at
-
-    def seek(self, offset: int, whence: int = io.SEEK_SET, /) -> int:
-        self._at = max(0, offset + {io.SEEK_SET: 0, io.SEEK_CUR: self._at, io.SEEK_END: self._size}[whence])
-        return self._at
-
-    def readinto(self, buffer: Any, /) -> int:
-        wanted = min(len(buffer), READ_MOST, max(0, self._size - self._at))
-        if wanted == 0:
-            return 0
-        send(self._connection, {"read": [self._at, wanted]})
+    def piece(self, offset: int, size: int) -> bytes:
+        send(self._connection, {"read": [offset, min(size, READ_MOST)]})
         data: bytes = receive(self._connection)["data"]
-        buffer[: len(data)] = data
-        self._at += len(data)
-        return len(data)
+        return data
 
 
 _serving: list[socket.socket] = []

@@ -116,7 +116,7 @@ def _packed(value: Any, handles: list[int]) -> Any:
 
 
 def _unpacked(value: Any, handles: list[int]) -> Any:
-    """Lists come as tuples: what is made of them is compared and hashed."""
+    """Lists arrive as tuples, since the dataclasses that hold them are compared and hashed."""
     if isinstance(value, list):
         return tuple(_unpacked(one, handles) for one in value)
     if not isinstance(value, dict):

@@ -118,7 +118,7 @@ def run_watching(source: Path, options: RunOptions) -> int:
     # Every file of the folder has the same output folder: no name that may come changes it.
     into = output_for(options.pattern, source / "any", 1).parent
     if identity(into) == identity(source) or fixed.resolve() == source.resolve():
-        raise OutputError(f"{into} cannot be watched and written to at once; choose another folder for what is made")
+        raise OutputError(f"{into} cannot be watched and written to at once; choose another folder for the output")
     with closing(Contents()) as contents, closing(Folder(fixed, resume=True)) as folder:
         rig = contents.put(options.rig.model_dump_json().encode())
         engine = _engine(options, WATCHED_PIXELS, 1 << 20)

@@ -4,43 +4,27 @@ from __future__ import annotations
 
 import hashlib
 import io
-from typing import Any, BinaryIO
+from typing import BinaryIO
 
 from aurelon.core import Rig
+from aurelon.core.files import ReadInPlace
 from aurelon.store.tables import Tables
 
 CHUNK = 1 << 20
 
 
-class _Lying(io.RawIOBase):
-    """A file read where it lies, chunk by chunk."""
+class _StoredFile(ReadInPlace):
+    """A kept file, read chunk by chunk from the data file."""
 
     def __init__(self, tables: Tables, name: str) -> None:
+        super().__init__(int(tables.Blob.select(tables.Blob.size).where(tables.Blob.hash == name).scalar() or 0))
         self._t = tables
         self._name = name
-        self._size = int(tables.Blob.select(tables.Blob.size).where(tables.Blob.hash == name).scalar() or 0)
-        self._at = 0
 
-    def readable(self) -> bool:
-        return True
-
-    def seekable(self) -> bool:
-        return True
-
-    def tell(self) -> int:
-        return self._at
-
-    def seek(self, offset: int, whence: int = io.SEEK_SET, /) -> int:
-        self._at = max(0, offset + {io.SEEK_SET: 0, io.SEEK_CUR: self._at, io.SEEK_END: self._size}[whence])
-        return self._at
-
-    def readinto(self, buffer: Any, /) -> int:
+    def piece(self, offset: int, size: int) -> bytes:
         chunk = self._t.Chunk
-        held = chunk.select(chunk.data).where(chunk.blob == self._name, chunk.place == self._at // CHUNK).scalar()
-        piece = bytes(held or b"")[self._at % CHUNK :][: len(buffer)]
-        buffer[: len(piece)] = piece
-        self._at += len(piece)
-        return len(piece)
+        held = chunk.select(chunk.data).where(chunk.blob == self._name, chunk.place == offset // CHUNK).scalar()
+        return bytes(held or b"")[offset % CHUNK :][:size]
 
 
 class Files:
@@ -86,7 +70,7 @@ class Files:
 
     def opened(self, name: str) -> BinaryIO:
         """A file that is there, to be read where it lies."""
-        return io.BufferedReader(_Lying(self._t, name), CHUNK)
+        return io.BufferedReader(_StoredFile(self._t, name), CHUNK)
 
     def add(self, data: bytes, file_name: str, *, plate_id: int) -> str:
         """Keeps a file that rigs on a plate refer to; its name."""

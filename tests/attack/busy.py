@@ -23,7 +23,7 @@ LARGE = (3000, 4000)  # rows and columns of the largest picture
 
 
 class Verdict(NamedTuple):
-    """What was said of a file: its size, or the sentence by which it was refused."""
+    """The answer for a file: its size, or the sentence by which it was refused."""
 
     name: str
     said: str
@@ -60,7 +60,7 @@ def files(count: int) -> list[tuple[str, bytes]]:
 
 
 def verdicts(found: list[tuple[str, bytes]]) -> list[Verdict]:
-    """What is said of files that come several at once, as the service looks at them."""
+    """The answers for files that come several at once, as the service looks at them."""
     pool = DecoderPool()
 
     def said(file: tuple[str, bytes]) -> Verdict:

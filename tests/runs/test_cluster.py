@@ -100,7 +100,7 @@ class Cluster(ClusterTest):
         self.scheduler.kill()
         _, said = run.communicate(timeout=4 * PATIENCE)
         self.assertEqual(run.returncode, 2, said)
-        self.assertIn(f"the cluster at {self.address} is gone; what is made stays", said)
+        self.assertIn(f"the cluster at {self.address} is gone; finished pictures stay", said)
         self.assertNotIn("Traceback", said)
         kept = self.made()
         done = self.run_it(self.plates, "--resume")

@@ -153,7 +153,7 @@ def kernel(function: Function) -> Function:
 
 
 def strict_kernel(function: Function) -> Function:
-    """The same for kernels whose numbers may not be reordered, or that look for what is no number."""
+    """The same for kernels whose sums must keep their order, or that look for NaN and infinity."""
     return cast(Function, Kernel(function, strict=True))
 
 

@@ -130,7 +130,7 @@ class Cluster:
                     f"no cluster answers at {self._address} (waited {time.monotonic() - began:.0f} s); is its scheduler running, "
                     "and is that its address?"
                 ) from error
-            raise EngineLost(f"the cluster at {self._address} is gone; what is made stays") from error
+            raise EngineLost(f"the cluster at {self._address} is gone; finished pictures stay") from error
 
 
 def _outcome(answer: Answer) -> Made | AurelonError | MemoryError:

@@ -28,7 +28,7 @@ LOST = ("KilledWorker", "FutureCancelledError", "CommClosedError", "FutureCancel
 
 @dataclass(frozen=True)
 class Answer:
-    """What came of a task: what was made, or the kind of error by name and its sentence."""
+    """The result of a task, or the kind of its error by name and the sentence."""
 
     number: int
     made: Made | None = None
@@ -183,11 +183,11 @@ class ClusterClient:
             if type(error).__name__ in LOST:
                 lost = self._lost(error)
                 return Answer(number, kind=type(lost).__name__, why=str(lost))
-            fault = f"it stopped on a fault of Aurelon's own ({type(error).__name__}: {error}); please report it"
+            fault = f"a fault in Aurelon stopped it ({type(error).__name__}: {error}); please report it"
             return Answer(number, kind=AurelonError.__name__, why=fault)
 
     def _gone(self) -> EngineLost:
-        return EngineLost(f"the cluster at {self._address} is gone; what is made stays")
+        return EngineLost(f"the cluster at {self._address} is gone; finished pictures stay")
 
     def _lost(self, error: BaseException) -> AurelonError:
         if self._client.status != "running":

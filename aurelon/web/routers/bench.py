@@ -23,7 +23,7 @@ def refuse_unused_keys(rig: Rig, known: Sequence[str] = ()) -> None:
     """Raises RigError where keys name a light that is missing, unless they are `known`: rigs of earlier versions have some."""
     unused = [owner for owner in rig.unused_keys() if owner not in known]
     if unused:
-        raise RigError([(f"keys.{owner}", "there is no light of this id; leave its keys out") for owner in unused])
+        raise RigError([(f"keys.{owner}", "the rig has no light with this id; leave its keys out") for owner in unused])
 
 
 class Save(BaseModel):

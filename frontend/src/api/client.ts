@@ -148,16 +148,22 @@ export async function sendStills(files: File[], name: string, onShare: (share: n
   }
 }
 
-function sendForm<T>(path: string, form: FormData, name: string, onShare: (share: number) => void, signal: AbortSignal): Promise<T> {
+function sendForm<Answer>(
+  address: string,
+  form: FormData,
+  name: string,
+  onShare: (share: number) => void,
+  signal: AbortSignal,
+): Promise<Answer> {
   // fetch tells nothing of how far a body has been sent.
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open("POST", path);
+    request.open("POST", address);
     request.responseType = "json";
     request.upload.onprogress = (event) => {
       if (event.lengthComputable) onShare(event.loaded / event.total);
     };
-    request.onload = () => (request.status < 300 ? resolve(request.response as T) : reject(new Error(said(request.response))));
+    request.onload = () => (request.status < 300 ? resolve(request.response as Answer) : reject(new Error(said(request.response))));
     request.onerror = () => reject(new Error(`${name} could not be sent: the service does not answer.`));
     request.onabort = () => reject(new DOMException("stopped", "AbortError"));
     signal.addEventListener("abort", () => request.abort());
