@@ -34,6 +34,7 @@ from aurelon.web.guard import LOOPBACK
 from aurelon.web.preview import MOST_BYTES
 from aurelon.web.seed import seed_demo
 
+SWITCH = 5e-4  # seconds after which a thread gives way: those that take blocks of a kernel wait for no more than that
 ENDING = 4.0  # seconds from being told to end until it does, whatever is going on
 
 
@@ -93,6 +94,7 @@ def serve(host: str, port: int, data: Path, *, demo: bool, options: ServiceOptio
         **sealed,
     )
     raise_file_limit()
+    sys.setswitchinterval(SWITCH)
     with suppress(KeyboardInterrupt), _compiling_the_rest():  # that is how it is stopped
         _Server(config).run(sockets=[listening])
     decoders.close()
