@@ -122,7 +122,7 @@ def previews(service: Service, plate: int, over: threading.Event) -> None:
 
 
 def talkers(service: Service, plate: int, over: threading.Event) -> None:
-    """Messages to a preview that are no requests, as fast as they can be sent."""
+    """Broken messages to a preview, as fast as they can be sent."""
     while not over.is_set():
         with suppress(WebSocketException, OSError), own_preview(service, plate) as preview:
             while not over.is_set():
