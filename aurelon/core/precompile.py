@@ -1,7 +1,8 @@
 """Compiles every kernel once, into the cache beside the code, so that the first picture is instant.
 
 `python -m aurelon.core.precompile`; with `--first` only what the first minute on the bench needs, as `make setup` has it. The
-service has the rest compiled in the background, at low priority, the likeliest first.
+service has the rest compiled in the background, at low priority, the likeliest first; `--while-stdin-is-open` ends that process
+with the service.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 from tempfile import gettempdir
+from threading import Thread
 from typing import Any
 
 import numpy as np
@@ -157,8 +159,16 @@ def compile_masks() -> None:
         Renderer(plate, Cache(1 << 29)).part(rig, frame, show="over:mask:bloom")
 
 
+def end_with_stdin() -> None:
+    """Ends this process as soon as whoever started it closes the pipe, or ends."""
+    sys.stdin.buffer.read()
+    os._exit(0)
+
+
 def main(words: Sequence[str]) -> None:
     """Compiles what is not kept yet: all of it, or with `--first` what the first minute needs. One process at a time does."""
+    if "--while-stdin-is-open" in words:
+        Thread(target=end_with_stdin, daemon=True).start()
     os.nice(0 if "--first" in words else LOW)
     with FileLock(Path(gettempdir()) / f"aurelon-precompile-{os.getuid()}.lock"):
         stale = remove_stale_kernels()

@@ -95,6 +95,8 @@ def serve(host: str, port: int, data: Path, *, demo: bool, options: ServiceOptio
     )
     raise_file_limit()
     sys.setswitchinterval(SWITCH)
+    # uvicorn raises the signal again when it has ended; by default that would end the process before what follows.
+    signal.signal(signal.SIGTERM, lambda number, _: sys.exit(128 + number))
     with suppress(KeyboardInterrupt), _compiling_the_rest():  # that is how it is stopped
         _Server(config).run(sockets=[listening])
     decoders.close()
@@ -102,13 +104,13 @@ def serve(host: str, port: int, data: Path, *, demo: bool, options: ServiceOptio
 
 @contextmanager
 def _compiling_the_rest() -> Iterator[None]:
-    """Has kernels that are not kept yet compiled meanwhile, by a process of low priority."""
+    """Compiles the kernels that are not kept yet, in a process of low priority that never outlives this one."""
     if is_precompiled("all"):
         yield
         return
-    command = [sys.executable, "-m", "aurelon.core.precompile"]
-    quiet = subprocess.DEVNULL
-    with subprocess.Popen(command, stdin=quiet, stdout=quiet, stderr=quiet) as compiling:
+    command = [sys.executable, "-m", "aurelon.core.precompile", "--while-stdin-is-open"]
+    # The pipe closes with this process, however that ends.
+    with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as compiling:
         try:
             yield
         finally:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
 import tempfile
@@ -12,6 +13,7 @@ from typing import cast
 from unittest import mock
 
 import numpy as np
+from filelock import FileLock
 from numba import prange
 
 from aurelon.core import stale_kernels
@@ -97,6 +99,16 @@ class Kept(unittest.TestCase):
             both = [subprocess.Popen(command, stdout=subprocess.PIPE, text=True) for _ in range(2)]
             told = [json.loads(one.communicate(timeout=300)[0]) for one in both]
         self.assertEqual(sorted(told), [[0, 1], [1, 0]])
+
+    def test_a_process_that_compiles_for_a_service_ends_with_it(self) -> None:
+        with tempfile.TemporaryDirectory() as folder, FileLock(Path(folder) / f"aurelon-precompile-{os.getuid()}.lock"):
+            command = [sys.executable, "-m", "aurelon.core.precompile", "--while-stdin-is-open"]
+            compiling = subprocess.Popen(command, stdin=subprocess.PIPE, env={**os.environ, "TMPDIR": folder})
+            assert compiling.stdin is not None
+            with self.assertRaises(subprocess.TimeoutExpired):
+                compiling.wait(0.5)  # the lock holds it up
+            compiling.stdin.close()
+            self.assertEqual(compiling.wait(60), 0)
 
     def test_where_nothing_can_be_kept_it_is_said_and_light_is_made_all_the_same(self) -> None:
         plain = mock.Mock(side_effect=[RuntimeError("no locator available"), lambda function: function])

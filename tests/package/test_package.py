@@ -19,6 +19,7 @@ from pathlib import Path
 from typing import Any, ClassVar
 
 import numpy as np
+from filelock import FileLock
 from PIL import Image
 
 from tests.browser.window import free_port
@@ -60,6 +61,8 @@ class Wheel(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         cls.addClassCleanup(folder.cleanup)
         cls.folder = Path(folder.name)
+        # While this is held, no service compiles in the background what these tests do not need.
+        cls.enterClassContext(FileLock(Path(tempfile.gettempdir()) / f"aurelon-precompile-{os.getuid()}.lock"))
         source = cls.folder / "source"
         # Built from a copy, so that nothing of the checkout is changed or leant on.
         wanted = shutil.ignore_patterns("__pycache__", "*.nbi", "*.nbc")

@@ -9,9 +9,15 @@ import sys
 import tempfile
 import time
 import unittest
+from pathlib import Path
 from unittest import mock
 
 from aurelon.cli import main
+from tests.browser.window import Service
+
+
+def children_of(pid: int) -> list[int]:
+    return [int(child) for task in Path(f"/proc/{pid}/task").iterdir() for child in (task / "children").read_text().split()]
 
 
 class Stopping(unittest.TestCase):
@@ -33,6 +39,21 @@ class Stopping(unittest.TestCase):
             hanging.close()
         self.assertNotIn("Traceback", said)
         self.assertEqual(service.returncode, 0)
+
+    def test_told_to_end_it_ends_what_it_began(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            service = Service(Path(folder) / "data")
+            service.start()
+            assert service.process is not None
+            begun = children_of(service.process.pid)
+            self.assertTrue(begun)  # the processes that decode
+            service.stop()
+            self.assertEqual(service.process.returncode, 128 + signal.SIGTERM)
+        for _ in range(600):  # those end as their pipes close, a moment later
+            if not any(Path(f"/proc/{pid}").exists() for pid in begun):
+                return
+            time.sleep(0.1)
+        self.fail(f"still there: {begun}")
 
     def test_a_stop_while_it_starts_leaves_no_traceback(self) -> None:
         with mock.patch("aurelon.cli._serve", side_effect=KeyboardInterrupt):

@@ -19,7 +19,7 @@ import os
 import textwrap
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor, wait
+from concurrent.futures import ThreadPoolExecutor
 from functools import partial, update_wrapper
 from itertools import count
 from pathlib import Path
@@ -141,9 +141,9 @@ class Kernel:
         began = time.perf_counter()
         beside = [_threads.pool().submit(take_blocks) for _ in range(min(many, -(-turns // size)) - 1)]
         take_blocks()
-        wait(beside)
         for one in beside:
-            one.result()
+            if not one.cancel():  # a thread that is busy with another picture is not waited for
+                one.result()
         self._a_turn = many * (time.perf_counter() - began) / turns
 
 
