@@ -25,6 +25,7 @@ from aurelon.core.imaging.colour_matrix import NEUTRAL, mixed
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.merging import lay
 from aurelon.core.imaging.noise import Moment, lattice_of, moment, noise_in
+from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.imaging.resample import enlarge_to, reduce_to
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB, SRGB_CURVE
 from aurelon.core.imaging.screen import encode_jpeg, encode_png, to_screen
@@ -77,7 +78,9 @@ class Reducing(unittest.TestCase):
         w = t * t * (3 - 2 * t)
         full = np.dstack([pixels * w[:, :, None], w]).astype(np.float32)
         wanted = full.reshape(50, 4, 75, 4, 4).mean(axis=(1, 3))
-        got = highlights(Reading(pixels, SRGB, None), HighlightSource(threshold=0.4, knee=0.2), Frame.whole((75, 50)))
+        got = highlights(
+            Reading(PictureRows.of(pixels), SRGB, None), HighlightSource(threshold=0.4, knee=0.2), Frame.whole((75, 50))
+        )
         np.testing.assert_allclose(got, wanted, atol=3e-5)
 
 

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from aurelon.core import render
+from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.core.lights.flare import RIM_SHARE, disc_area
 from aurelon.core.lights.shared.kind import Reading
@@ -230,7 +231,9 @@ class Flare(unittest.TestCase):
 
 class Points(unittest.TestCase):
     def found(self, pixels: Any, **settings: Any) -> Any:
-        return detect_points(Reading(np.ascontiguousarray(pixels, np.float32), SRGB, None), PointSource.model_validate(settings))
+        return detect_points(
+            Reading(PictureRows.of(np.ascontiguousarray(pixels, np.float32)), SRGB, None), PointSource.model_validate(settings)
+        )
 
     def picture(self) -> Floats:
         pixels = np.full((400, 600, 3), 0.02, np.float32)

@@ -62,6 +62,11 @@ class Cache:
         """What is kept, in bytes."""
         return self._bytes
 
+    @property
+    def most_bytes(self) -> int:
+        """The most that is kept, in bytes."""
+        return self._most
+
     def peek(self, key: Hashable) -> Sized | None:
         """The value under `key` if it is there."""
         with self._lock:
@@ -97,3 +102,8 @@ class Share(Cache):
     def nbytes(self) -> int:
         """Of the whole."""
         return self._whole.nbytes
+
+    @property
+    def most_bytes(self) -> int:
+        """Of the whole."""
+        return self._whole.most_bytes

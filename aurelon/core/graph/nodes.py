@@ -14,6 +14,7 @@ from aurelon.core.errors import Cancelled
 from aurelon.core.graph.cache import Cache, Sized
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.picture_rows import PictureRows
 
 V = TypeVar("V", bound=Sized)
 
@@ -72,6 +73,18 @@ class Work:
             return node.make(self, frame)
         return self.keep(node.digest, frame, lambda: node.make(self, frame))
 
+    def rows(self, node: PictureNode, whole: Frame) -> PictureRows:
+        """The node's picture at all of the plate, to be read row by row: kept as a whole where that leaves room for more."""
+        in_hand = self._in_hand.get(node.digest)
+        there = not node.kept or self.peek(node.digest, whole) is not None or (in_hand is not None and in_hand[0] == whole)
+        if there or 3 * 4 * whole.width * whole.height <= self._cache.most_bytes * LARGEST_SHARE:
+            return PictureRows.of(self.at(node, whole))
+        return PictureRows(whole.size, lambda y0, y1: self.passing(band := whole.rows(y0, y1)).at(node, band))
+
+    def passing(self, frame: Frame) -> Work:
+        """The same work, where nothing at a frame is kept for longer than what this gives."""
+        return Work(self._cache, self.cancelled, frame)
+
     def once(self, node: ValueNode[V]) -> V:
         """The node's value."""
         self.go_on()
@@ -95,3 +108,4 @@ class Work:
 
 
 BAND_BYTES = 256 << 20
+LARGEST_SHARE = 0.25  # of the cache that one picture of the whole plate may take

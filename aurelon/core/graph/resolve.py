@@ -18,7 +18,7 @@ from aurelon.core.imaging.colour_matrix import NEUTRAL, Tint
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.headroom import depth_of, restored
 from aurelon.core.imaging.merging import NO_LEVELS, Levels, lay, picture_of
-from aurelon.core.imaging.resample import reduce_to
+from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.imaging.tone import levels_of, prepare, tint_of, under_house_light
 from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.kind import AnyKind, FileOf, LightField, LookAt, Reading, Scene
@@ -143,7 +143,7 @@ def _restored(backdrop: Backdrop, original: PictureNode, stops: float) -> Pictur
         depth = plate.found("headroom", lambda: depth_of(plate.pixels))
         if frame.width >= reading.width:
             return restored(work.at(original, frame), depth, stops, frame)
-        return reduce_to(work.at(node, reading), frame)
+        return work.rows(node, reading).reduced_to(frame)
 
     node = PictureNode(digest_of("restored", original.digest, reading.size, stops), make)
     return node
@@ -156,9 +156,7 @@ def _base(backdrop: Backdrop, rig: Rig, prepared: PictureNode, mask: PictureNode
     space = backdrop.plate.space
 
     def make(work: Work, frame: Frame) -> Floats:
-        picture = work.at(prepared, frame)
-        lit = under_house_light(picture, house, space)
-        return lit if mask is None else picture + (lit - picture) * work.at(mask, frame)[:, :, None]
+        return under_house_light(work.at(prepared, frame), house, space, None if mask is None else work.at(mask, frame))
 
     return PictureNode(digest_of("base", prepared.digest, house.digest, mask and mask.digest), make)
 
@@ -233,6 +231,7 @@ def ground_for(
         mattes={name: area(node) for name, node in mattes.items()},
         sky=lambda: sky_of(backdrop.plate).cover,
         grey=partial(_grey, backdrop, work),
+        passing=lambda frame: ground_for(backdrop, original, prepared, mattes, work.passing(frame)),
         keep=work.keep,
         peek=work.peek,
         cancelled=work.cancelled,
@@ -269,28 +268,31 @@ def _light(
     seconds = plate.seconds if drifts else 0.0
     of_source = (light.kind, seen, backdrop.reading.size, light.source.digest, named, seconds)
 
-    def reading(work: Work, detected: Any, frame: Frame) -> Reading[Any]:
-        picture = work.at(read, frame) if kind.reads else NO_PICTURE
+    def reading(work: Work, detected: Any, rows: PictureRows) -> Reading[Any]:
         ground = masks.ground(used, work)
 
         def area_of(name: str, at: Frame) -> Floats | None:
             return ground.mattes[name].at(at) if name in ground.mattes else None
 
-        return Reading(picture, plate.space, detected, backdrop.file_of, area_of, partial(SKY.cover, ground), seconds)
+        return Reading(rows, plate.space, detected, backdrop.file_of, area_of, partial(SKY.cover, ground), seconds)
+
+    def read_whole(work: Work) -> PictureRows:
+        return work.rows(read, backdrop.reading) if kind.reads else PictureRows.of(NO_PICTURE)
 
     detect = kind.detect
     detected: ValueNode[Any] | None = None
     if detect is not None:
         detected = ValueNode(
-            digest_of("detected", *of_source), lambda work: detect(reading(work, None, backdrop.reading), light.source)
+            digest_of("detected", *of_source), lambda work: detect(reading(work, None, read_whole(work)), light.source)
         )
 
     def found(work: Work) -> Any:
         return None if detected is None else work.once(detected)
 
     def make_source(work: Work, frame: Frame) -> Floats:
-        at = frame if kind.at_frame else backdrop.reading
-        return kind.source(reading(work, None if kind.at_frame else found(work), at), light.source, frame)
+        if kind.at_frame:
+            return kind.source(reading(work, None, PictureRows.of(work.at(read, frame))), light.source, frame)
+        return kind.source(reading(work, found(work), read_whole(work)), light.source, frame)
 
     # A source that is the very picture is kept already, as that picture.
     source = PictureNode(digest_of("source", *of_source), make_source, kept=not kind.at_frame)

@@ -12,5 +12,12 @@ Doubles = NDArray[np.float64]  # geometry and tables
 f32 = np.float32
 u64 = np.uint64
 
+
+def lines_of(pixels: Floats) -> Floats:
+    """Rows of pixels (h, w, 3) as rows of numbers (h, 3w): of what is contiguous the same memory."""
+    height, width, channels = pixels.shape
+    return np.ascontiguousarray(pixels).reshape(height, width * channels)
+
+
 # Here, as every file of kernels takes its numbers from this one before it declares any.
 use_wide_vectors()

@@ -61,7 +61,12 @@ def srgb_decode(e: np.float32) -> np.float32:
 @inlined
 def exp_minus(y: np.float32) -> np.float32:
     """exp(-y) for y >= 0, relative error below 1e-6: 2**n from the exponent bits, the rest a fit."""
-    z = min(y, f32(80.0)) * f32(-1.4426950408889634)
+    return exp2(min(y, f32(80.0)) * f32(-1.4426950408889634))
+
+
+@inlined
+def exp2(z: np.float32) -> np.float32:
+    """2**z for -126 <= z <= 126, relative error below 1e-6."""
     n = np.floor(z)
     q = z - n
     p = f32(0.001895108)
@@ -73,6 +78,32 @@ def exp_minus(y: np.float32) -> np.float32:
     power: np.float32 = np.int32((np.int32(n) + np.int32(127)) << np.int32(23)).view(np.float32)
     made: np.float32 = p * power
     return made
+
+
+@inlined
+def log2(x: np.float32) -> np.float32:
+    """The logarithm to base 2 of a normal x > 0, error below 2e-7 of it, or of 2 where it is less.
+
+    The exponent is read from the bits; the rest, within a factor of sqrt(2) of 1, is 2 artanh((m - 1) / (m + 1)) as a series.
+    """
+    bits = np.int32(np.float32(x).view(np.int32)) - np.int32(0x3F3504F3)  # from sqrt(1/2) on
+    n = np.int32(bits >> np.int32(23))
+    m = np.int32((bits & np.int32(0x007FFFFF)) + np.int32(0x3F3504F3)).view(np.float32)
+    s = (m - f32(1.0)) / (m + f32(1.0))
+    z = s * s
+    p = f32(0.4121988)
+    p = p * z + f32(0.57707802)
+    p = p * z + f32(0.96179669)
+    p = p * z + f32(2.88539008)
+    made: np.float32 = p * s + f32(n)
+    return made
+
+
+@inlined
+def power(x: np.float32, exponent: np.float32) -> np.float32:
+    """x**exponent of a normal x > 0, as far as that lies within 2**-126 and 2**126; relative error below 5e-6 for |exponent| <= 4
+    and x in 1e-6..1e6."""
+    return exp2(min(max(exponent * log2(x), f32(-126.0)), f32(126.0)))
 
 
 @inlined

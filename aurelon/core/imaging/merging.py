@@ -12,7 +12,7 @@ import numpy as np
 from numba import prange
 from numpy.typing import NDArray
 
-from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.arrays import Floats, f32, lines_of
 from aurelon.core.imaging.blend import RELIGHT, Blending, blend_cover, blend_light, blend_linear, blending, scratch_for
 from aurelon.core.imaging.colour_matrix import white_in
 from aurelon.core.imaging.frame import Frame
@@ -124,9 +124,9 @@ def lay(
         raise ValueError("what light is laid into must lie row after row")
     soft, rest = _soft(light, frame)
     ready = Ready(
-        _lines(below),
+        lines_of(below),
         soft,
-        NO_GRID if rest.drawn is None else _lines(rest.drawn),
+        NO_GRID if rest.drawn is None else lines_of(rest.drawn),
         rest.drawn is not None,
         NO_MASK if rest.through is None else np.ascontiguousarray(rest.through),
         rest.through is not None,
@@ -140,11 +140,6 @@ def lay(
     (_lay_linear if how.mode <= RELIGHT else _lay_light if how.black_is_neutral else _lay_cover)(
         ready, how, out.reshape(out.shape[0], -1)
     )
-
-
-def _lines(pixels: Floats) -> Floats:
-    """Rows of pixels (h, w, 3) as rows of numbers (h, 3w): of what is contiguous the same memory."""
-    return np.ascontiguousarray(pixels).reshape(pixels.shape[0], -1)
 
 
 def merge(
@@ -177,7 +172,7 @@ def picture_of(light: Travelled, frame: Frame, luminance: Floats, levels: Levels
         whole = white_in(light.tint, grown[:, :, 0]) if light.soft.shape[2] == 1 else grown.copy()
     whole = light.on(whole, frame)
     out = np.empty((*frame.shape, 3), np.float32)
-    _level_all(_lines(whole), luminance, levels, not levels.idle, _lines(out))
+    _level_all(lines_of(whole), luminance, levels, not levels.idle, lines_of(out))
     return out
 
 

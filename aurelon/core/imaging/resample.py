@@ -8,6 +8,7 @@ the plate's own repeats pixels.
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit, prange
@@ -22,14 +23,39 @@ Indices = NDArray[np.int64]
 Places = NDArray[np.uint32]
 
 
+class Reduction(NamedTuple):
+    """From a picture at its full size to a part of a smaller version: its first column and row, and pixels to a pixel.
+
+    `height` counts the rows of the whole picture, of which those from `top` on are given.
+    """
+
+    x0: int
+    y0: int
+    ratio_x: float
+    ratio_y: float
+    height: int
+    top: int
+
+
+def reduction_to(frame: Frame, size: tuple[int, int], top: int = 0) -> Reduction:
+    """From a picture of `size` (width, height), given from row `top` on, to a frame."""
+    width, height = size
+    return Reduction(frame.x0, frame.y0, width / frame.width, height / frame.height, height, top)
+
+
+def rows_under(frame: Frame, height: int) -> tuple[int, int]:
+    """The rows, first to before the last, of a picture of so many rows that a smaller frame is made of."""
+    ratio = height / frame.height
+    return source_span(frame.y0, ratio, height)[0], source_span(frame.y1 - 1, ratio, height)[1] + 1
+
+
 def reduce_to(pixels: Floats, frame: Frame) -> Floats:
     """The frame's part of `pixels` (H, W, C) reduced to the frame's size: (h, w, C) float32."""
     height, width, channels = pixels.shape
-    rows, columns = frame.shape
     if (width, height) == frame.size:
         return pixels[frame.y0 : frame.y1, frame.x0 : frame.x1]
-    out = np.empty((rows, columns, channels), np.float32)
-    _reduce(pixels, frame.x0, frame.y0, width / frame.width, height / frame.height, out)
+    out = np.empty((*frame.shape, channels), np.float32)
+    reduce_rows(pixels, reduction_to(frame, (width, height)), out)
     return out
 
 
@@ -148,10 +174,11 @@ def _gather_runs(line: Floats, channels: int, first: Places, weights: Floats, ru
 
 
 @kernel
-def _reduce(pixels: Floats, x0: int, y0: int, ratio_x: float, ratio_y: float, out: Floats) -> None:
-    height, width, channels = pixels.shape
+def reduce_rows(pixels: Floats, to: Reduction, out: Floats) -> None:
+    """Reduces the rows (n, W, C) that are given of a picture to a part of a smaller version, (h, w, C)."""
+    _, width, channels = pixels.shape
     rows, columns, _ = out.shape
-    first, weights, left, n = source_columns(x0, columns, ratio_x, width)
+    first, weights, left, n = source_columns(to.x0, columns, to.ratio_x, width)
     runs = _runs(first)
     in_runs = LONG_RUN * (runs.size - 1) < columns
     each = np.empty((weights.shape[0], columns * channels if in_runs else 0), np.float32)
@@ -160,7 +187,7 @@ def _reduce(pixels: Floats, x0: int, y0: int, ratio_x: float, ratio_y: float, ou
             each[k, i] = weights[k, i // channels]
     flat, result = pixels.reshape(-1), out.reshape(-1)
     for row in prange(rows):
-        top, bottom, top_part, bottom_part = source_span(row + y0, ratio_y, height)
+        top, bottom, top_part, bottom_part = source_span(row + to.y0, to.ratio_y, to.height)
         room = np.empty(n * channels + 1, np.float32)  # and one that is read beside the last pixel
         room[n * channels] = f32(0.0)
         line = room[: n * channels]
@@ -168,7 +195,7 @@ def _reduce(pixels: Floats, x0: int, y0: int, ratio_x: float, ratio_y: float, ou
         for y in range(top, bottom + 1):
             weight = top_part if y == top else (bottom_part if y == bottom else 1.0)
             total += weight
-            begin = (y * width + left) * channels
+            begin = ((y - to.top) * width + left) * channels
             if y == top:
                 scale_row(flat[begin : begin + n * channels], f32(weight), line)
             else:

@@ -20,6 +20,7 @@ from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.noise import moment
+from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import ColouredField
@@ -84,7 +85,7 @@ def detect(reading: Reading[None], settings: Source) -> Lots:
     frame = Frame.canonical((canonical.shape[1], canonical.shape[0]), LOTS_EDGE)
     weight = np.ones(frame.shape)
     if s.scatter == "highlights":
-        weight = highlights(Reading(canonical, reading.space, None), s, frame)[:, :, 3].astype(np.float64)
+        weight = highlights(Reading(PictureRows.of(canonical), reading.space, None), s, frame)[:, :, 3].astype(np.float64)
     rng = np.random.default_rng((s.seed, 41))
     total = float(weight.sum())
     if total <= 1e-6:

@@ -168,11 +168,10 @@ class Spread(Settings):
 
 def detect(reading: Reading[None], settings: Source) -> HeightField:
     """The surface on the canonical version of the plate; the brightness of the picture where a file is missing."""
-    height, width, _ = reading.picture.shape
-    canonical = Frame.canonical((width, height), SURFACE_EDGE)
+    canonical = Frame.canonical(reading.rows.size, SURFACE_EDGE)
     data = reading.file_of(settings.file) if settings.surface != "luminance" and settings.file else None
     if data is None:
-        small = reduce_to(np.ascontiguousarray(reading.picture), canonical)
+        small = reading.rows.reduced_to(canonical)
         tone = encode_array(np.ascontiguousarray(small @ reading.space.luminance))
         return from_height(tone, settings.relief, settings.scale)
     if settings.surface == "normals":

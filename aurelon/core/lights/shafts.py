@@ -37,7 +37,6 @@ from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.noise import moment, ray_variation
-from aurelon.core.imaging.resample import reduce_to
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.highlights import open_by
@@ -245,7 +244,7 @@ def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
         case "area":
             area = reading.area_of(s.area, frame)
             openness = np.zeros(frame.shape, np.float32) if area is None else area
-    light = reduce_to(reading.picture, frame)
+    light = reading.rows.reduced_to(frame)
     return np.dstack([light * openness[:, :, None], openness])
 
 

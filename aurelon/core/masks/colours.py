@@ -47,8 +47,7 @@ class Colours(Part):
         canonical = ground.canonical
         picked = self._picked(ground, canonical)
 
-        def measure(at: Frame) -> Floats:
-            pixels = ground.picture.at(at)
+        def measure(pixels: Floats) -> Floats:
             out = np.empty(pixels.shape[:2], np.float32)
             _alike(np.ascontiguousarray(pixels).reshape(-1), picked, f32(1 / self.tolerance), f32(self.lightness), out.reshape(-1))
             return out
@@ -56,9 +55,11 @@ class Colours(Part):
         everywhere = ground.measured(self.key(ground), frame, measure)
         if self.reach == "everywhere":
             return everywhere
-        hanging = ground.keep(
-            ("hanging", self.key(ground)), canonical, lambda: self._hanging_together(measure(canonical), ground, canonical)
-        )
+
+        def hanging_together() -> Floats:
+            return self._hanging_together(measure(ground.picture.at(canonical)), ground, canonical)
+
+        hanging = ground.keep(("hanging", self.key(ground)), canonical, hanging_together)
         return np.minimum(everywhere, resampled(hanging, frame))
 
     def _near(self, ground: Ground, frame: Frame) -> Floats:

@@ -37,8 +37,7 @@ class Tones(Part):
         # A range that reaches white takes all that is brighter.
         top = 1e6 if high >= 1 else high
 
-        def measure(at: Frame) -> Floats:
-            pixels = ground.picture.at(at)
+        def measure(pixels: Floats) -> Floats:
             out = np.empty(pixels.shape[:2], np.float32)
             _within(
                 np.ascontiguousarray(pixels).reshape(-1),

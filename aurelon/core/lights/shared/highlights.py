@@ -13,7 +13,7 @@ from aurelon.core.imaging.fastmath import smoothstep, srgb_encode, unit
 from aurelon.core.imaging.four import four, load, plus, scaled, store, with_last
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined, kernel
-from aurelon.core.imaging.resample import source_columns, source_span, sum_of_four
+from aurelon.core.imaging.resample import Reduction, source_columns, source_span, sum_of_four
 from aurelon.core.imaging.runs import fill
 from aurelon.core.lights.shared.kind import Reading
 from aurelon.core.settings import Settings, choice, colour_setting, number
@@ -56,15 +56,6 @@ class Openness(NamedTuple):
     tolerance: np.float32
 
 
-class Reduction(NamedTuple):
-    """From a picture at its full size to a part of a smaller version: its first column and row, and pixels to a pixel."""
-
-    x0: int
-    y0: int
-    ratio_x: float
-    ratio_y: float
-
-
 NO_COLOUR = np.zeros(3, np.float32)
 
 
@@ -79,8 +70,6 @@ def open_by(
 ) -> Floats:
     """The picture's light where it is brighter than a threshold and, where one is given, of a colour; and the openness w
     itself; measured at full size, then reduced: (h, w, 4)."""
-    pixels = reading.picture
-    height, width, _ = pixels.shape
     picked = None if colour is None else picked_rgb(colour, reading.space)
     openness = Openness(
         reading.space.luminance,
@@ -90,9 +79,7 @@ def open_by(
         NO_COLOUR if picked is None else picked / picked.sum(),
         f32(tolerance),
     )
-    out = np.empty((*frame.shape, 4), np.float32)
-    _highlights(pixels, openness, Reduction(frame.x0, frame.y0, width / frame.width, height / frame.height), out)
-    return out
+    return reading.rows.through(lambda pixels, to, out: _highlights(pixels, openness, to, out), frame, 4)
 
 
 def light_where_open(reading: Reading[Any], settings: HighlightSource, frame: Frame) -> Floats:
@@ -173,7 +160,7 @@ BLOCKS = 24  # parts of a picture that threads take; neighbouring rows of a part
 
 @kernel
 def _highlights(pixels: Floats, by: Openness, to: Reduction, out: Floats) -> None:
-    height, width, _ = pixels.shape
+    width = pixels.shape[1]
     rows, columns, _ = out.shape
     first, weights, left, n = source_columns(to.x0, columns, to.ratio_x, width)
     flat, result = pixels.reshape(-1), out.reshape(-1)
@@ -183,11 +170,11 @@ def _highlights(pixels: Floats, by: Openness, to: Reduction, out: Floats) -> Non
         measured = -1
         shines = False
         for row in range(block * rows // blocks, (block + 1) * rows // blocks):
-            top, bottom, top_part, bottom_part = source_span(row + to.y0, to.ratio_y, height)
+            top, bottom, top_part, bottom_part = source_span(row + to.y0, to.ratio_y, to.height)
             total = 0.0
             lit = False
             for y in range(top, bottom + 1):
-                begin = 3 * (y * width + left)
+                begin = 3 * ((y - to.top) * width + left)
                 line = flat[begin : begin + 3 * n]
                 if y != measured:  # the last line of a row is often the first of the next
                     _openness(line, by, openness)

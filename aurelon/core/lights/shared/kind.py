@@ -13,7 +13,7 @@ from aurelon.core.imaging.blend import ModeName
 from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.merging import Travelled
-from aurelon.core.imaging.resample import reduce_to
+from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.optics.spectra import LAMP_WORDS, LampName
 from aurelon.core.plate import Plate
@@ -140,14 +140,14 @@ def no_sky(frame: Frame) -> Floats:
 
 @dataclass(frozen=True)
 class Reading(Generic[D]):
-    """The picture (H, W, 3) that Source reads, at its full size, and what was detected in it.
+    """The picture that Source reads, at its full size, row by row; and what was detected in it.
 
     `file_of` gives the files that settings refer to by their SHA-256; None where one is not there. `area_of(matte, frame)`
     and `sky_at(frame)` are areas of the plate, (h, w) in 0..1; an area is None where there is no such matte. `seconds` are
     those of a reel, for what drifts.
     """
 
-    picture: Floats
+    rows: PictureRows
     space: RgbSpace
     detected: D
     file_of: FileOf = no_file
@@ -156,10 +156,14 @@ class Reading(Generic[D]):
     seconds: float = 0.0
 
     @property
+    def picture(self) -> Floats:
+        """All of the picture, (H, W, 3); of a large one a gigabyte, so that what can be read row by row should be."""
+        return self.rows.whole()
+
+    @property
     def canonical(self) -> Floats:
         """The version on which things are detected, the same whatever size is shown."""
-        height, width, _ = self.picture.shape
-        return reduce_to(self.picture, Frame.canonical((width, height), CANONICAL_EDGE))
+        return self.rows.reduced_to(Frame.canonical(self.rows.size, CANONICAL_EDGE))
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from aurelon.core.analysis.points import brightest_points, light_at
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.lights.shared.highlights import HighlightSource, highlights
 from aurelon.core.lights.shared.initial_settings import open_share
 from aurelon.core.lights.shared.kind import Reading
@@ -65,7 +66,7 @@ def detect_points(reading: Reading[None], settings: PointSource) -> Points:
     canonical = reading.canonical
     height, width, _ = canonical.shape
     whole_frame = Frame.whole((width, height))
-    open_light = highlights(Reading(canonical, reading.space, None), settings, whole_frame)
+    open_light = highlights(Reading(PictureRows.of(canonical), reading.space, None), settings, whole_frame)
     spacing = settings.min_spacing * whole_frame.diagonal
     if settings.followed:
         found, light = light_at(open_light, np.array(settings.followed, float), spacing)

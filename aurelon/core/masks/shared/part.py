@@ -12,6 +12,7 @@ from pydantic import Field, model_validator
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.fastmath import smoothstep
 from aurelon.core.imaging.frame import Frame, in_diagonals
+from aurelon.core.imaging.picture_rows import BAND_PIXELS
 from aurelon.core.imaging.resample import enlarge_to, reduce_to
 from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.settings import Settings, choice, flag, number, settings_of
@@ -43,7 +44,8 @@ class Ground:
 
     `reading` is the size at which the picture is measured, `sky()` the share of sky on a small version of it (h, w).
     `grey(name)` is a file as (h, w) in 0..1, or None where
-    no file of that name is there. `keep` keeps, and `peek` finds what was kept or gives None.
+    no file of that name is there. `keep` keeps, and `peek` finds what was kept or gives None;
+    `passing(frame)` is the same where pictures at a frame are not kept.
     """
 
     size: tuple[int, int]
@@ -56,6 +58,7 @@ class Ground:
     grey: Callable[[str], Floats | None]
     keep: Keep
     peek: Callable[[Hashable, Frame], Floats | None]
+    passing: Callable[[Frame], Ground]
     cancelled: Callable[[], bool]
 
     @property
@@ -68,12 +71,18 @@ class Ground:
         """All of the plate at the size at which things are found."""
         return Frame.canonical(self.size, CANONICAL_EDGE)
 
-    def measured(self, key: Hashable, frame: Frame, make: Callable[[Frame], Floats]) -> Floats:
-        """A pointwise function of the picture, (h, w): measured at full size, then reduced to the frame."""
+    def measured(self, key: Hashable, frame: Frame, make: Callable[[Floats], Floats]) -> Floats:
+        """A pointwise function of the picture, from (h, w, 3) to (h, w): measured at full size, then reduced to the frame."""
         if frame.size == self.reading.size:
-            return make(frame)
-        whole = self.keep(("measured", key), self.reading, lambda: make(self.reading))
-        return resampled(whole, frame)
+            return make(self.picture.at(frame))
+
+        def everywhere() -> Floats:
+            out = np.empty(self.reading.shape, np.float32)
+            for band in self.reading.bands(BAND_PIXELS):
+                out[band.y0 : band.y1] = make(self.passing(band).picture.at(band))
+            return out
+
+        return resampled(self.keep(("measured", key), self.reading, everywhere), frame)
 
 
 def resampled(grid: Floats, frame: Frame) -> Floats:
