@@ -1,19 +1,21 @@
 """Compiles every kernel once, into the cache beside the code, so that the first picture is instant.
 
 `python -m aurelon.core.precompile`; with `--first` only what the first minute on the bench needs, as `make setup` has it. The
-service has the rest compiled in the background, at low priority, the likeliest first; `--while-stdin-is-open` ends that process
-with the service.
+service has the rest compiled in the background, at low priority, the likeliest first; with `--while-stdin-is-open` that process
+ends with the service, and takes from it a line with the name of a kind that is wanted next.
 """
 
 from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
+from queue import Queue
 from tempfile import gettempdir
 from threading import Thread
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from filelock import FileLock
@@ -37,7 +39,7 @@ from aurelon.core.plate import Plate, read_plate
 from aurelon.core.rig import Rig
 from aurelon.core.settings import settings_of
 from aurelon.core.settings.types.number import Number
-from aurelon.core.stale_kernels import is_precompiled, note_precompiled, remove_stale_kernels
+from aurelon.core.stale_kernels import ALL, is_precompiled, note_precompiled, remove_stale_kernels
 
 LOW = 19  # priority of what nobody waits for
 
@@ -52,19 +54,46 @@ def plate_with_lamps() -> Plate:
     return Plate(pixels, SRGB)
 
 
-def precompile(*, first: bool = False) -> None:
-    """Reads, lights and writes a small plate in every way there is; `first`: only as somebody does in the first minute."""
-    compile_first()
-    if first:
-        return
-    compile_files()
-    for kind in sorted(kinds(), key=lambda kind: (kind not in LIKELY, LIKELY.index(kind) if kind in LIKELY else 0)):
-        compile_kind(kind)
-    compile_masks()
-    compile_analysis()
+FIRST = "first"  # the step of the first minute
 
 
+class Step(NamedTuple):
+    """Kernels that are compiled together. `seconds` is about what that takes on one processor."""
+
+    name: str
+    seconds: float
+    work: Callable[[], None]
+
+
+FIRST_KINDS = ("shafts", "bloom")  # whose kernels the first step compiles
 LIKELY = ("lamp", "beam", "fan", "flare", "starburst")  # kinds that are wanted soonest, after those of the first minute
+SECONDS = {"lamp": 9.0, "beam": 11.0, "fan": 8.0, "flare": 5.0, "starburst": 4.0, "edge": 6.0, "halation": 4.0, "water": 7.0}
+A_KIND = 3.0  # seconds of any other
+
+
+def steps() -> list[Step]:
+    """All there is to compile, the likeliest to be wanted first. The step of a kind has its name."""
+    likely = [*LIKELY, *sorted(kinds().keys() - set(LIKELY))]
+    return [
+        Step(FIRST, 30.0, compile_first),
+        *(Step(kind, SECONDS.get(kind, A_KIND), partial(compile_kind, kind)) for kind in likely),
+        Step("masks", 8.0, compile_masks),
+        Step("files", 6.0, compile_files),
+        Step("analysis", 4.0, compile_analysis),
+    ]
+
+
+def precompile(wanted: Queue[str]) -> None:
+    """Reads, lights and writes a small plate in every way there is. A step whose name comes meanwhile as `wanted` is taken next."""
+    waiting = [step for step in steps() if not is_precompiled(step.name)]
+    while waiting:
+        while not wanted.empty():
+            name = wanted.get()
+            waiting.sort(key=lambda step: step.name != name)
+        step = waiting.pop(0)
+        step.work()
+        note_precompiled(step.name)
+    note_precompiled(ALL)
 
 
 def compile_first() -> None:
@@ -73,7 +102,7 @@ def compile_first() -> None:
     for form, depth in (("jpeg", "8"), ("png", "8")):
         data = export(plate, Rig(), PictureExport(format=form, depth=depth, long_edge=97))
         read_plate(data, f"plate.{form}")
-    lights = [{"id": kind, "kind": kind} for kind in ("shafts", "bloom")]
+    lights = [{"id": kind, "kind": kind} for kind in FIRST_KINDS]
     rig = Rig.model_validate({"lights": [*lights, {"id": "screen", "kind": "bloom", "merge": {"mode": "screen"}}]})
     renderer, (width, height) = Renderer(plate, Cache(1 << 29)), plate.size
     for frame in (Frame.whole((320, 271)), Frame(width, height, 100, 80, 400, 300)):
@@ -159,23 +188,26 @@ def compile_masks() -> None:
         Renderer(plate, Cache(1 << 29)).part(rig, frame, show="over:mask:bloom")
 
 
-def end_with_stdin() -> None:
-    """Ends this process as soon as whoever started it closes the pipe, or ends."""
-    sys.stdin.buffer.read()
+def hear(wanted: Queue[str]) -> None:
+    """Takes names of steps from whoever started this process; ends it as soon as they close the pipe, or end."""
+    for line in sys.stdin:
+        wanted.put(line.strip())
     os._exit(0)
 
 
 def main(words: Sequence[str]) -> None:
     """Compiles what is not kept yet: all of it, or with `--first` what the first minute needs. One process at a time does."""
+    wanted = Queue[str]()
     if "--while-stdin-is-open" in words:
-        Thread(target=end_with_stdin, daemon=True).start()
+        Thread(target=hear, args=(wanted,), daemon=True).start()
     os.nice(0 if "--first" in words else LOW)
     with FileLock(Path(gettempdir()) / f"aurelon-precompile-{os.getuid()}.lock"):
-        stale = remove_stale_kernels()
-        wanted = "first" if "--first" in words else "all"
-        if stale or not is_precompiled(wanted):
-            precompile(first=wanted == "first")
-            note_precompiled(wanted)
+        remove_stale_kernels()
+        if "--first" not in words:
+            precompile(wanted)
+        elif not is_precompiled(FIRST):
+            compile_first()
+            note_precompiled(FIRST)
 
 
 if __name__ == "__main__":

@@ -36,15 +36,25 @@ def remove_stale_kernels() -> list[str]:
     return stale
 
 
-def is_precompiled(what: str) -> bool:
-    """Whether that was compiled to its end since code has changed: "first" or "all", which has the first in it."""
-    done = json.loads(DONE.read_text()) if DONE.exists() else []
-    return what in done or "all" in done
+ALL = "all"  # every step
 
 
-def note_precompiled(what: str) -> None:
+def precompiled() -> list[str]:
+    """The names of the steps that were compiled to their end since code has changed; `ALL` stands for every one."""
+    return list(json.loads(DONE.read_text())) if DONE.exists() else []
+
+
+def is_precompiled(step: str) -> bool:
+    """Whether a step was compiled to its end."""
+    done = precompiled()
+    return step in done or ALL in done
+
+
+def note_precompiled(step: str) -> None:
     """Notes that it was. What a kill cut short is done again; what of it is kept takes no time."""
-    DONE.write_text(json.dumps(["first", "all"] if what == "all" else [what]))
+    new = DONE.with_name(f"{DONE.name}.new")
+    new.write_text(json.dumps([*precompiled(), step]))
+    new.replace(DONE)
 
 
 def _kernel_files() -> dict[str, str]:

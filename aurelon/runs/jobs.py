@@ -90,10 +90,14 @@ class Control:
             self._job.share = share
             self._job.news.notify_all()
 
-    def give(self, item: Any) -> None:
-        """Gives one of the things that the job makes, as soon as it is made. Raises Cancelled when nobody wants more."""
+    def go_on(self) -> None:
+        """Raises Cancelled when the job is no longer wanted."""
         if self.cancelled():
             raise Cancelled
+
+    def give(self, item: Any) -> None:
+        """Gives one of the things that the job makes, as soon as it is made. Raises Cancelled when nobody wants more."""
+        self.go_on()
         with self._job.news:
             self._job.items.append(item)
             self._job.news.notify_all()

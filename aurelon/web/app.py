@@ -24,6 +24,7 @@ from aurelon.web.clients import Clients
 from aurelon.web.context import Context
 from aurelon.web.guard import COOKIE, Guard
 from aurelon.web.limits import Limits
+from aurelon.web.preparing import Preparing
 from aurelon.web.preview import Workers
 from aurelon.web.problems import Problem, answer_problems
 from aurelon.web.renderers import Renderers
@@ -42,10 +43,12 @@ def make_app(
     decoders: DecoderPool | None = None,
     clusters: Clusters | None = None,
     proxies: Sequence[str] = (),
+    preparing: Preparing | None = None,
 ) -> FastAPI:
     """The service on a store. With a `token`, every request must carry it. Pictures that are kept at hand have `memory`
     bytes. What comes from outside is decoded by `decoders`, in this process where they are left out. Runs may be given to
-    `clusters`. Whom a request comes from is taken from its headers where it comes through one of the `proxies`."""
+    `clusters`. Whom a request comes from is taken from its headers where it comes through one of the `proxies`. Kernels that
+    are not compiled yet are `preparing`."""
     known = clusters or Clusters()
     jobs, batches = Jobs(), Batches(store, known)
 
@@ -65,7 +68,15 @@ def make_app(
     # The pages that FastAPI would show of it take their scripts from elsewhere.
     app = FastAPI(title="Aurelon", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.context = Context(
-        store, Renderers(store, memory), jobs, batches, look if decoders is None else decoders.look, Workers(), known, Uploads()
+        store,
+        Renderers(store, memory),
+        jobs,
+        batches,
+        look if decoders is None else decoders.look,
+        Workers(),
+        known,
+        Uploads(),
+        preparing or Preparing(),
     )
     app.add_middleware(Limits)
     app.add_middleware(Clients)

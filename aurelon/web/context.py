@@ -14,6 +14,7 @@ from aurelon.runs.batches import Batches
 from aurelon.runs.engines.clusters import Clusters
 from aurelon.runs.jobs import Jobs
 from aurelon.store import Store
+from aurelon.web.preparing import Preparing
 from aurelon.web.preview import Workers
 from aurelon.web.renderers import Renderers
 from aurelon.web.uploads import Uploads
@@ -29,6 +30,7 @@ class Context:
     workers: Workers
     clusters: Clusters
     uploads: Uploads
+    preparing: Preparing
 
 
 def _context(connection: HTTPConnection) -> Context:

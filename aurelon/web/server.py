@@ -10,10 +10,8 @@ import secrets
 import signal
 import socket
 import ssl
-import subprocess
 import sys
-from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import closing, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from threading import Thread, Timer
@@ -25,12 +23,12 @@ import uvicorn
 from aurelon.confined.decoder import DecoderPool
 from aurelon.confined.process import ProcessLost, TookTooLong
 from aurelon.core import AurelonError
-from aurelon.core.stale_kernels import is_precompiled
 from aurelon.runs.engines.clusters import Clusters
 from aurelon.store import Store
 from aurelon.web.app import make_app
 from aurelon.web.connections import PatientProtocol, raise_file_limit
 from aurelon.web.guard import LOOPBACK
+from aurelon.web.preparing import Preparing
 from aurelon.web.preview import MOST_BYTES
 from aurelon.web.seed import seed_demo
 
@@ -81,7 +79,16 @@ def serve(host: str, port: int, data: Path, *, demo: bool, options: ServiceOptio
     logging.getLogger("uvicorn.error").addFilter(_without_what_stopping_ends)
     decoders = DecoderPool()
     Thread(target=_ready, args=(decoders,), daemon=True).start()  # so that a process is there when the first file comes
-    app = make_app(store, token=token, memory=options.memory, decoders=decoders, clusters=options.clusters, proxies=options.proxies)
+    preparing = Preparing()
+    app = make_app(
+        store,
+        token=token,
+        memory=options.memory,
+        decoders=decoders,
+        clusters=options.clusters,
+        proxies=options.proxies,
+        preparing=preparing,
+    )
     print(f"Aurelon is at {'https' if sealed else 'http'}://{host}:{port}{suffix}", flush=True)
     config = uvicorn.Config(
         app,
@@ -97,24 +104,10 @@ def serve(host: str, port: int, data: Path, *, demo: bool, options: ServiceOptio
     sys.setswitchinterval(SWITCH)
     # uvicorn raises the signal again when it has ended; by default that would end the process before what follows.
     signal.signal(signal.SIGTERM, lambda number, _: sys.exit(128 + number))
-    with suppress(KeyboardInterrupt), _compiling_the_rest():  # that is how it is stopped
+    preparing.start()
+    with suppress(KeyboardInterrupt), closing(preparing):  # that is how it is stopped
         _Server(config).run(sockets=[listening])
     decoders.close()
-
-
-@contextmanager
-def _compiling_the_rest() -> Iterator[None]:
-    """Compiles the kernels that are not kept yet, in a process of low priority that never outlives this one."""
-    if is_precompiled("all"):
-        yield
-        return
-    command = [sys.executable, "-m", "aurelon.core.precompile", "--while-stdin-is-open"]
-    # The pipe closes with this process, however that ends.
-    with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as compiling:
-        try:
-            yield
-        finally:
-            compiling.kill()  # what it has compiled is kept
 
 
 def _ready(decoders: DecoderPool) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+
 from pydantic import BaseModel
 
 from aurelon.core import Renderer, Rig
@@ -12,6 +14,7 @@ from aurelon.core.rig.new_light import new_light
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.runs.jobs import Control
 from aurelon.store import SavedRig
+from aurelon.web.preparing import LOOK_EVERY, Preparing
 
 
 class KindCell(BaseModel):
@@ -30,9 +33,14 @@ class RigCell(BaseModel):
     picture: str
 
 
-def light_every_kind(renderer: Renderer, rig: Rig, control: Control) -> None:
-    """Gives a light of every kind, placed on the plate over the rig as it stands."""
-    for done, (name, kind) in enumerate(kinds().items()):
+def light_every_kind(renderer: Renderer, rig: Rig, preparing: Preparing, control: Control) -> None:
+    """Gives a light of every kind, placed on the plate over the rig as it stands; one whose kernels are still to come once they are
+    there, so that nobody who shows the plate waits for them."""
+    waits = preparing.seconds_left()
+    for done, (name, kind) in enumerate(sorted(kinds().items(), key=lambda one: waits.get(one[0], 0.0))):
+        while not preparing.is_ready(name):
+            time.sleep(LOOK_EVERY)
+            control.go_on()
         light = new_light(name, renderer.plate, rig, example=True)
         lit = rig.model_copy(update={"lights": [*rig.stack, light]})
         control.give(KindCell(title=kind.called, summary=kind.summary, light=light, picture=small_picture(renderer, lit)))

@@ -104,8 +104,8 @@ class InBands(unittest.TestCase):
             bands = PictureRows(whole.size, lambda y0, y1: pixels[y0:y1].copy(), band_pixels=301 * 9)
             with self.subTest(frame=frame):
                 np.testing.assert_array_equal(bands.reduced_to(frame), whole.reduced_to(frame))
-                shining = [highlights(Reading(rows, SRGB, None), settings, frame) for rows in (whole, bands)]
-                np.testing.assert_array_equal(*shining)
+                of_whole, of_bands = (highlights(Reading(rows, SRGB, None), settings, frame) for rows in (whole, bands))
+                np.testing.assert_array_equal(of_bands, of_whole)
 
     def test_no_more_than_a_band_is_asked_for_at_once(self) -> None:
         asked: list[int] = []

@@ -203,7 +203,7 @@ def start_measuring_flicker(context: Shared, plate_id: int, body: FlickerRequest
 def start_kind_sheet(context: Shared, plate_id: int, body: SheetRequest, frame: FrameNumber = 0) -> JobState:
     """A light of every kind, placed on this plate over the rig as it stands; none is added yet."""
     renderer = context.renderers.get(plate_id, frame)
-    return _state(context.jobs.start("bench", lambda control: light_every_kind(renderer, body.rig, control)))
+    return _state(context.jobs.start("bench", lambda control: light_every_kind(renderer, body.rig, context.preparing, control)))
 
 
 @router.post("/plates/{plate_id}/sheets/rigs", status_code=202)

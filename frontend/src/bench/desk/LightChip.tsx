@@ -11,6 +11,7 @@ import { TextField } from "../../ui/TextField";
 import { focusRing, tone } from "../../ui/theme";
 import { useBench, useNow, useSome } from "../store/bench";
 import { lightOf, lightOwner } from "../store/rig";
+import { secondsLeft } from "../store/preparing";
 import { lightIdNow } from "../store/selectors";
 import { chipLook } from "./Chip";
 
@@ -54,6 +55,10 @@ const Box = styled.div<{ $selected: boolean; $dim: boolean; $carried: boolean }>
     font-size: 12px;
     color: ${tone.faint};
     text-align: right;
+  }
+  .waits {
+    font-size: 12px;
+    color: ${tone.warning};
   }
   /* On a full desk the faders have all of their chips. */
   @container (max-width: 110px) {
@@ -119,6 +124,7 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
   const solo = useNow((s) => s.solo === id);
   // What the light has to say of itself: that nothing shines, and what to change.
   const says = useNow((s) => s.facts?.says[id]);
+  const seconds = useNow((s) => secondsLeft(s, lightOf(s.rig, id)?.kind));
   const title = light.name || (light.title ?? id);
   const onSelect = () => select(lightOwner(id));
   const box = useRef<HTMLDivElement>(null);
@@ -227,7 +233,12 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
           </Button>
         </Menu>
       </div>
-      {fader && (
+      {seconds !== undefined && (
+        <span className="waits" role="status">
+          Being prepared, {seconds} s
+        </span>
+      )}
+      {fader && seconds === undefined && (
         <div
           className="fader"
           onDoubleClick={() => {

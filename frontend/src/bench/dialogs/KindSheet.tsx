@@ -5,8 +5,9 @@ import { Dialog } from "../../ui/Dialog";
 import { PictureChoice } from "../../ui/PictureChoice";
 import { TextField } from "../../ui/TextField";
 import { tone } from "../../ui/theme";
-import { useBench } from "../store/bench";
+import { useBench, useNow } from "../store/bench";
 import { HANDLES } from "../store/hand";
+import { secondsLeft } from "../store/preparing";
 import { remember, rememberedNames } from "../store/remembered";
 
 const Grid = styled.div`
@@ -30,6 +31,7 @@ const REMEMBERED = 4;
 /** Every kind of light, rendered small on this very plate; those used lately stand first. */
 export function KindSheet({ onClose }: { onClose: () => void }) {
   const { catalogue, frames, lights, show, take, now } = useBench();
+  const preparing = useNow((s) => s.preparing);
   const [cells, setCells] = useState<Record<string, KindCell>>({});
   const [wrong, setWrong] = useState<string | null>(null);
   const [typed, setTyped] = useState("");
@@ -90,11 +92,12 @@ export function KindSheet({ onClose }: { onClose: () => void }) {
       <Grid>
         {kinds.map((kind) => {
           const cell = cells[kind.name];
+          const seconds = secondsLeft({ preparing }, kind.name);
           return (
             <PictureChoice
               key={kind.name}
               title={kind.title}
-              note={kind.summary}
+              note={seconds === undefined ? kind.summary : `Being prepared, ${String(seconds)} s`}
               picture={cell?.picture ?? null}
               waits={false}
               onPick={() => pick(kind)}

@@ -11,6 +11,7 @@ import { makeFiles, type Files } from "./files";
 import { makeFinder, type Finder } from "./finder";
 import { makeFrames, type Frames } from "./frames";
 import { openPlayer } from "./player";
+import { followPreparing } from "./preparing";
 import { openFlow } from "./flow";
 import { handled, HANDLES, type Tool } from "./hand";
 import { makeKeeping, type Keeping } from "./keeping";
@@ -169,6 +170,7 @@ function start(bench: Bench): () => void {
   const stopPlayer = store.getState().plate.frames > 1 ? openPlayer(plateId, store, bench.sheet) : () => undefined;
   const onScreen = () => store.setState({ hdr: brightScreen.matches });
   brightScreen.addEventListener("change", onScreen);
+  const stopPreparing = followPreparing(store);
   const stopFacts = followFacts(store);
   const stopGuard = bench.keeping.guard();
   void bench.frames.load();
@@ -177,6 +179,7 @@ function start(bench: Bench): () => void {
   return () => {
     stopWatching();
     stopPlayer();
+    stopPreparing();
     stopFacts();
     brightScreen.removeEventListener("change", onScreen);
     stopGuard();

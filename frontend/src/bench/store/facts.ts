@@ -1,9 +1,16 @@
 import type { StoreApi } from "zustand";
-import { api } from "../../api/client";
+import { api, type Rig } from "../../api/client";
+import { secondsLeft, showable, unprepared } from "./preparing";
 import { atFrame, lightNow } from "./selectors";
 import type { State } from "./state";
 
 const REST = 260; // ms without a change after which the numbers are asked for
+
+/** The rig and the light of which facts can be had now. */
+function asked(s: State): [Rig, string | null] {
+  const light = lightNow(s);
+  return [showable(s.rig, unprepared(s)), light && secondsLeft(s, light.kind) === undefined ? light.id : null];
+}
 
 /** Facts of the rig as it rests: histograms, clipping, what lights say, points of light. They wait for the exact picture
  * and are let go where the hand moves on. */
@@ -12,9 +19,10 @@ export function followFacts(store: StoreApi<State>): () => void {
   let asking: AbortController | null = null;
   let told: unknown[] = [];
   const ask = () => {
-    const { rig, hand, exact, frame, playing } = store.getState();
+    const s = store.getState();
+    const { hand, exact, frame, playing } = s;
     if (hand.moving || !exact || playing) return;
-    const light = lightNow(store.getState())?.id ?? null;
+    const [rig, light] = asked(s);
     told = [rig, light, frame];
     asking = new AbortController();
     api.POST("/api/plates/{plate_id}/facts", { params: atFrame(store.getState()), body: { rig, light }, signal: asking.signal }).then(
@@ -24,7 +32,7 @@ export function followFacts(store: StoreApi<State>): () => void {
     );
   };
   const look = (s: State) => {
-    const wanted = [s.rig, lightNow(s)?.id ?? null, s.frame];
+    const wanted = [...asked(s), s.frame];
     const same = wanted.every((one, k) => one === told[k]);
     if (s.hand.moving || !s.exact) {
       window.clearTimeout(timer);

@@ -115,6 +115,8 @@ export interface State {
 
   /** Areas that were found in the picture. */
   proposed: Area[];
+  /** Kinds of light that are not ready yet, with the seconds that they take. */
+  preparing: Record<string, number>;
   facts: Facts | null;
   takes: Take[];
   files: Record<string, string>;
@@ -171,6 +173,7 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     rate: null,
     ready: [],
     proposed: [],
+    preparing: {},
     facts: null,
     takes: [],
     files: {},

@@ -4,7 +4,8 @@ import { trackOf } from "./keys";
 import { withPicked } from "./lights";
 import { kept } from "./memo";
 import { lightOwner, soloed, withLight } from "./rig";
-import { boxNow, lightIdNow, ownerNow, paneNow, partIndexNow, placementNow } from "./selectors";
+import { secondsLeft, showable, unprepared } from "./preparing";
+import { boxNow, lightIdNow, lightNow, ownerNow, paneNow, partIndexNow, placementNow } from "./selectors";
 import type { Seeing, State, Strip } from "./state";
 
 /** A picture that is wanted on the screen. */
@@ -46,9 +47,9 @@ const litRig = kept((rig: Rig, without: boolean, light: string | null, solo: str
 });
 
 /** The rig and what of it is shown for one side of a comparison. */
-function sideOf(side: string, present: Rig, takes: Take[]): { rig: Rig; show: Show } {
+function sideOf(side: string, present: Rig, takes: Take[], kinds: string): { rig: Rig; show: Show } {
   if (side === "shot") return { rig: present, show: BEFORE };
-  return { rig: takes.find((t) => String(t.id) === side)?.rig ?? present, show: RESULT };
+  return { rig: showable(takes.find((t) => String(t.id) === side)?.rig ?? present, kinds), show: RESULT };
 }
 
 function viewNow(s: State): View | null {
@@ -84,10 +85,11 @@ export function wishAhead(s: State): Wish | null {
 function wishOf(s: State): Wish | null {
   const view = viewNow(s);
   if (!view) return null;
-  const light = lightIdNow(s);
+  const kinds = unprepared(s);
+  const light = secondsLeft(s, lightNow(s)?.kind) === undefined ? lightIdNow(s) : null;
   if (s.comparison) {
     return {
-      ...sideOf(s.comparison.left, s.rig, s.takes),
+      ...sideOf(s.comparison.left, s.rig, s.takes, kinds),
       lead: null,
       view,
       frame: s.frame,
@@ -101,7 +103,7 @@ function wishOf(s: State): Wish | null {
   return {
     // Where nothing is tried the frame makes no difference to the rig.
     rig: litRig(
-      s.rig,
+      showable(s.rig, kinds),
       s.hand.held === "without",
       light,
       s.hand.held === "without" ? null : s.solo,
@@ -125,7 +127,7 @@ export function wishBeside(s: State): Wish | null {
   const view = s.comparison && viewNow(s);
   if (!s.comparison || !view) return null;
   return {
-    ...sideOf(s.comparison.right, s.rig, s.takes),
+    ...sideOf(s.comparison.right, s.rig, s.takes, unprepared(s)),
     lead: null,
     view,
     frame: s.frame,
