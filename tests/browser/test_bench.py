@@ -138,6 +138,25 @@ class Desk(BrowserTest):
         self.rested()
         self.assertEqual(len(self.rig(plate)["lights"]), 2)
 
+    def test_a_light_that_is_being_prepared_says_so_and_holds_up_nothing(self) -> None:
+        left = {"shafts": 12.4}
+        self.page.route("**/api/preparing", lambda route: route.fulfill(json={"seconds": left}))
+        self.bring_in("preparing")
+        plain = self.picture()
+        self.page.get_by_role("button", name="Add a light").click()
+        choice = self.page.get_by_role("dialog").get_by_role("button", name="Shafts", exact=False)
+        expect(choice).to_contain_text("Being prepared, 13 s")
+        choice.click()
+        chip = self.page.get_by_role("group", name="Shafts", exact=True)
+        expect(chip).to_contain_text("Being prepared, 13 s")
+        self.rested()
+        self.assertLess(np.abs(self.picture() - plain).mean(), 0.5)  # a handle is there
+        left.clear()
+        expect(chip.get_by_role("slider", name="Intensity of Shafts")).to_be_visible()
+        self.rested()
+        self.page.wait_for_timeout(150)
+        self.assertGreater(np.abs(self.picture() - plain).mean(), 2)
+
     def test_a_stage_is_shown_large_and_left_again(self) -> None:
         self.bring_in("stages")
         self.add_shafts()
