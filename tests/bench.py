@@ -30,8 +30,10 @@ from aurelon.core.imaging.blend import MODES
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import merge
 from aurelon.core.imaging.rgb_space import SRGB
+from aurelon.core.imaging.tone import prepare
 from aurelon.core.lights import kinds
 from aurelon.core.masks.subject import Subject
+from aurelon.core.rig.model import Prepare
 from aurelon.core.rig.test_strip import SettingPath, stepped
 from aurelon.core.settings import settings_of
 from aurelon.core.settings.types.number import Number
@@ -351,12 +353,14 @@ def bench_strip(table: Table, plate: Plate) -> None:
 
 
 EXPORT_ALONE = """
-import sys
+import sys, time
 from pathlib import Path
 from aurelon.core import parse_rig, read_plate
 from aurelon.core.export.picture import PictureExport, export
 rig = parse_rig(Path(sys.argv[2]).read_bytes())
+begun = time.perf_counter()
 export(read_plate(Path(sys.argv[1]).read_bytes(), "large.jpg"), rig, PictureExport(format="jpeg", depth="8"))
+print(time.perf_counter() - begun)
 print(next(line.split()[1] for line in Path("/proc/self/status").read_text().splitlines() if line.startswith("VmHWM")))
 """
 
@@ -375,12 +379,33 @@ def bench_export(table: Table) -> None:
 
         of = "one light" if lights == 1 else f"{lights} lights"
         table.against_copy(f"export of a 24 MP JPEG with {of}, decode to encode", work, pixels, 40, rounds=2)
-        with tempfile.TemporaryDirectory() as folder:
-            (Path(folder) / "large.jpg").write_bytes(data)
-            (Path(folder) / "rig.json").write_text(rig.model_dump_json())
-            command = [sys.executable, "-c", EXPORT_ALONE, f"{folder}/large.jpg", f"{folder}/rig.json"]
-            peak = int(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
-        table.add(Row(f"  peak memory with {of}, GB", peak / 1e6, gigabytes))
+        table.add(Row(f"  peak memory with {of}, GB", exported_alone(data, rig)[1], gigabytes))
+
+
+def exported_alone(data: bytes, rig: Rig) -> tuple[float, float]:
+    """Seconds of an export in a process of its own, and the most memory that it took, in GB."""
+    with tempfile.TemporaryDirectory() as folder:
+        (Path(folder) / "large.jpg").write_bytes(data)
+        (Path(folder) / "rig.json").write_text(rig.model_dump_json())
+        command = [sys.executable, "-c", EXPORT_ALONE, f"{folder}/large.jpg", f"{folder}/rig.json"]
+        seconds, peak = subprocess.run(command, capture_output=True, text=True, check=True).stdout.split()
+    return float(seconds), int(peak) / 1e6
+
+
+def bench_large(table: Table) -> None:
+    """Preparation, and the headland with its preparation, matte and three lights on plates of three sizes."""
+    pixels = scene(*LARGE)
+    settings = Prepare(exposure=-0.35, contrast=0.08, saturation=0.05, temperature=0.2)
+    table.against_copy("preparation of 24 MP", lambda: prepare(pixels, settings, SRGB), pixels, 3)
+    rig = parse_rig((ROOT / "demo/rigs/headland.json").read_bytes())
+    small = cv2.imread(str(ROOT / "demo/plates/headland.jpg"))
+    taken = {}
+    for megapixels, width, height in ((18, 5196, 3464), (24, *LARGE), (96, 12000, 8000)):
+        grown = cv2.resize(small, (width, height), interpolation=cv2.INTER_CUBIC)
+        taken[megapixels] = exported_alone(cv2.imencode(".jpg", grown)[1].tobytes(), rig)
+    table.add(Row("the headland at 96 MP to that at 18 MP", taken[96][0] / taken[18][0], 8))
+    table.add(Row("  peak memory at 96 MP, GB", taken[96][1], 4))
+    table.add(Row("  peak memory at 24 MP, GB", taken[24][1], 1.2))
 
 
 def bench_many(table: Table, plate: Plate) -> None:
@@ -435,6 +460,7 @@ def main() -> int:
     bench_many(table, plate)
     bench_areas(table)
     bench_export(table)
+    bench_large(table)
     missed = sum(not row.kept for row in table.rows)
     print(f"{len(table.rows)} rows, {missed} missed")
     return 1 if missed else 0

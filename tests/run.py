@@ -18,7 +18,7 @@ from aurelon.confined import forkserver
 
 LONG = ("tests.workflows.", "tests.package.", "tests.browser.", "tests.runs.")
 CHECKS = "tests.test_checks.Checks"
-PATIENCE = 20.0  # seconds that a class of tests may take before a commit
+PATIENCE = 6.0  # seconds that a class of tests may take before a commit
 TIMES = Path(__file__).resolve().parents[1] / ".stamps" / "test-times.json"
 
 
