@@ -399,6 +399,7 @@ def bench_large(table: Table) -> None:
     table.against_copy("preparation of 24 MP", lambda: prepare(pixels, settings, SRGB), pixels, 3)
     rig = parse_rig((ROOT / "demo/rigs/headland.json").read_bytes())
     small = cv2.imread(str(ROOT / "demo/plates/headland.jpg"))
+    assert small is not None
     taken = {}
     for megapixels, width, height in ((18, 5196, 3464), (24, *LARGE), (96, 12000, 8000)):
         grown = cv2.resize(small, (width, height), interpolation=cv2.INTER_CUBIC)
