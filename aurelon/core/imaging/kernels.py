@@ -20,7 +20,7 @@ import textwrap
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from functools import partial, update_wrapper
+from functools import cached_property, partial, update_wrapper
 from itertools import count
 from pathlib import Path
 from types import FunctionType
@@ -107,17 +107,23 @@ class Kernel:
     """A compiled loop. `compiled(first, last, ...)` does some of its turns and answers how many there are in all."""
 
     def __init__(self, function: Callable[..., Any], *, strict: bool) -> None:
-        options: dict[str, Any] = {} if strict else {"fastmath": True, "error_model": "numpy"}
-        self.compiled: Any = kept(_over_some(function), nogil=True, pipeline_class=_ApartCompiler, **options)
-        self.compiled.compile = partial(self._compile_once, self.compiled.compile)
         self.py_func = function
+        self._strict = strict
         self._a_turn = 0.0  # seconds, as far as is known
         update_wrapper(self, function)
 
-    def _compile_once(self, compile_or_load: Callable[[Any], Any], signature: Any) -> Any:
+    @cached_property
+    def compiled(self) -> Any:
+        """Numba's dispatcher of it, made when it is first called: to read the source of every kernel takes half a second."""
+        options: dict[str, Any] = {} if self._strict else {"fastmath": True, "error_model": "numpy"}
+        made = kept(_over_some(self.py_func), nogil=True, pipeline_class=_ApartCompiler, **options)
+        made.compile = partial(self._compile_once, made, made.compile)
+        return made
+
+    def _compile_once(self, dispatcher: Any, compile_or_load: Callable[[Any], Any], signature: Any) -> Any:
         """Compiles for new types of arguments, or takes what is kept. Another process that wants the same meanwhile waits, and
         takes that then."""
-        place = Path(self.compiled.stats.cache_path or "")
+        place = Path(dispatcher.stats.cache_path or "")
         if not os.access(place, os.W_OK):
             return compile_or_load(signature)
         with FileLock(place / f"{self.py_func.__module__}.{self.py_func.__name__}.lock"):
