@@ -1,4 +1,7 @@
-"""Runs every test, a class at a time on each processor, and ends with the plain line that counts them."""
+"""Runs every test, a class at a time on each processor, and ends with the plain line that counts them.
+
+`python -m tests.run tests.browser tests.core.test_masks` runs only those.
+"""
 
 from __future__ import annotations
 
@@ -18,6 +21,7 @@ from aurelon.confined import forkserver
 
 LONG = ("tests.workflows.", "tests.package.", "tests.browser.", "tests.runs.")
 CHECKS = "tests.test_checks.Checks"
+SERVICE = ("aurelon.cli", "aurelon.web.server")  # what a service imports
 PATIENCE = 6.0  # seconds that a class of tests may take before a commit
 TIMES = Path(__file__).resolve().parents[1] / ".stamps" / "test-times.json"
 
@@ -56,6 +60,8 @@ def main() -> int:
         print(f"0 passed, {len(loader.errors)} failed", flush=True)
         return 1
     last = json.loads(TIMES.read_text()) if TIMES.exists() else {}
+    if names := [word for word in sys.argv[1:] if not word.startswith("-")]:
+        found = [name for name in found if name.startswith(tuple(names))]
     if "--without-browser" in sys.argv:
         # Before a commit: without what takes as long as a browser, and what took long when it was last run.
         found = [name for name in found if not name.startswith((*LONG, "tests.attack."))]
@@ -66,7 +72,12 @@ def main() -> int:
     # Several processes share the processors here, so none may hold one while its threads wait for work.
     os.environ.setdefault("OMP_WAIT_POLICY", "passive")
     # Not a Pool, whose processes may have no processes of their own.
-    with ProcessPoolExecutor(os.cpu_count(), multiprocessing.get_context("spawn"), initializer=forkserver.begin) as workers:
+    with ProcessPoolExecutor(
+        os.cpu_count(),
+        multiprocessing.get_context("spawn"),
+        initializer=forkserver.begin,
+        initargs=("aurelon.cli", "aurelon.web.server"),
+    ) as workers:
         for done in as_completed([workers.submit(run_class, name) for name in classes]):
             outcomes.append(outcome := done.result())
             print(f"{'ok    ' if outcome.good else 'FAILED'} {outcome.seconds:6.1f} s {outcome.ran:4} in {outcome.of}", flush=True)

@@ -10,10 +10,11 @@ FORKED = "forkserver"
 _begun: list[bool] = []
 
 
-def begin() -> None:
-    """To be called before the long imports of this process, by a program that is going to make many pictures and then ends."""
+def begin(*more: str) -> None:
+    """To be called before the long imports of this process, by a program that is going to make many pictures and then ends. The
+    process imports what they work with, and `more` modules."""
     if FORKED in multiprocessing.get_all_start_methods():
-        multiprocessing.set_forkserver_preload(["aurelon.runs.worker", "aurelon.confined.decoder"])
+        multiprocessing.set_forkserver_preload(["aurelon.runs.worker", "aurelon.confined.decoder", *more])
         forkserver.ensure_running()
         _begun.append(True)
 

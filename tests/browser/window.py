@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import re
+import shutil
 import signal
 import socket
 import subprocess
@@ -22,6 +23,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
 
+from tests.copied import Copied, can_copy, demo_data
 from tests.pictures import scene
 
 FLAGS = (
@@ -50,15 +52,22 @@ class Service:
 
     def __init__(self, data: Path, more: Sequence[str] = (), **environment: str) -> None:
         self.data, self.port = data, free_port()
-        self.environment = {**os.environ, **environment}
+        self.environment = environment
         self.more = more  # words of the command line
         self.log: int | None = None  # where what it says of faults goes
         self.url = f"http://127.0.0.1:{self.port}"
-        self.process: subprocess.Popen[bytes] | None = None
+        self.process: subprocess.Popen[bytes] | Copied | None = None
 
     def start(self) -> None:
-        command = [*AURELON, "serve", "--demo", "--port", str(self.port), "--data", str(self.data), *self.more]
-        self.process = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.DEVNULL, stderr=self.log, env=self.environment)
+        words = ["serve", "--demo", "--port", str(self.port), "--data", str(self.data), *self.more]
+        if not (self.data / "aurelon.sqlite").exists():
+            shutil.copytree(demo_data(), self.data, dirs_exist_ok=True)
+        if can_copy() and self.log is None and not self.environment:
+            self.process = Copied(words)
+        else:
+            environment = {**os.environ, **self.environment}
+            quiet = subprocess.DEVNULL
+            self.process = subprocess.Popen([*AURELON, *words], cwd=ROOT, stdout=quiet, stderr=self.log, env=environment)
         for _ in range(600):
             try:
                 urllib.request.urlopen(f"{self.url}/api/catalogue").close()
