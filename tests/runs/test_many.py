@@ -32,7 +32,7 @@ from aurelon.runs.room import PIXEL_BYTES, WORKER_BYTES, Room, room_for
 from aurelon.runs.tasks import Task, path_export
 from tests.runs.made import RIG, RunTest
 
-KILLS = 20
+KILLS = 6
 
 
 class Many(RunTest):
