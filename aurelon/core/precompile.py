@@ -211,4 +211,7 @@ def main(words: Sequence[str]) -> None:
 
 
 if __name__ == "__main__":
-    main(sys.argv[1:])
+    try:
+        main(sys.argv[1:])
+    except OSError as error:  # of a read-only or full disk: each start compiles what it needs, which is reported there
+        sys.exit(f"kernels cannot be kept: {error}")

@@ -10,13 +10,30 @@ from __future__ import annotations
 import ast
 import hashlib
 import json
+import os
+from contextlib import suppress
 from pathlib import Path
 
 from numba.core.registry import cpu_target
+from numba.misc.appdirs import AppDirs
 
 CORE = Path(__file__).resolve().parent
-KNOWN = CORE / "__pycache__" / "kernels.json"
-DONE = CORE / "__pycache__" / "precompiled.json"
+
+
+def _folder() -> Path:
+    """Where it is noted what is compiled: beside the code, or in the user's cache where that cannot be written to. Kernels are kept
+    in the same order."""
+    beside = CORE / "__pycache__"
+    for folder in (beside, Path(AppDirs("aurelon").user_cache_dir)):
+        with suppress(OSError):
+            folder.mkdir(parents=True, exist_ok=True)
+            if os.access(folder, os.W_OK):
+                return folder
+    return beside
+
+
+KNOWN = _folder() / "kernels.json"
+DONE = KNOWN.with_name("precompiled.json")
 MARKS = ("njit", "register_jitable", "imaging.kernels")
 
 

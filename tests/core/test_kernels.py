@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import subprocess
@@ -9,7 +10,7 @@ import sys
 import tempfile
 import unittest
 from pathlib import Path
-from typing import cast
+from typing import Any, cast
 from unittest import mock
 
 import numpy as np
@@ -17,7 +18,7 @@ from filelock import FileLock
 from numba import prange
 
 from aurelon.core import stale_kernels
-from aurelon.core.imaging import kernels
+from aurelon.core.imaging import kernel_cache, kernels
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.kernels import Kernel, kernel, strict_kernel
 
@@ -45,6 +46,10 @@ def _sums(lines: Floats, out: Floats) -> None:
 def _are_numbers(values: Floats, out: Floats) -> None:
     for i in prange(values.size):
         out[i] = np.float32(1.0) if values[i] == values[i] else np.float32(0.0)
+
+
+def doubled(x: float) -> float:
+    return x + x
 
 
 class Turns(unittest.TestCase):
@@ -111,9 +116,11 @@ class Kept(unittest.TestCase):
             self.assertEqual(compiling.wait(60), 0)
 
     def test_where_nothing_can_be_kept_it_is_said_and_light_is_made_all_the_same(self) -> None:
-        plain = mock.Mock(side_effect=[RuntimeError("no locator available"), lambda function: function])
-        with mock.patch.object(kernels, "njit", plain), mock.patch.object(kernels, "_told", []), self.assertLogs() as told:
-            self.assertIs(kernels.kept(len), len)
+        nowhere = mock.patch.object(kernels, "KernelCache", side_effect=RuntimeError("no locator available"))
+        with nowhere, mock.patch.object(kernel_cache, "_reported", set()), self.assertLogs() as told:
+            made = [kernels.kept(doubled) for _ in range(2)]
+        self.assertEqual([one(2.0) for one in made], [4.0, 4.0])
+        self.assertEqual(len(told.output), 1)
         self.assertIn("kernels cannot be kept", told.output[0])
 
     def test_what_was_compiled_to_its_end_is_noted_and_forgotten_when_code_changes(self) -> None:
@@ -130,6 +137,75 @@ class Kept(unittest.TestCase):
                 (Path(folder) / "light.py").write_text("from numba import njit  # changed\n")
                 stale_kernels.remove_stale_kernels()
                 self.assertFalse(stale_kernels.is_precompiled("first"))
+
+
+class Damaged(unittest.TestCase):
+    """What a kill, a full disk, another version and damage make of the files in which a kernel is kept."""
+
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        (self.folder / "lights.py").write_text("def gain(x):\n    return x * 2.0\n")
+        self.enterContext(mock.patch.object(kernel_cache, "_reported", set()))
+        self.enterContext(mock.patch.dict(os.environ, {"NUMBA_CACHE_DIR": ""}))
+
+    def gain(self) -> Any:
+        """The kernel as a process that has just started has it."""
+        made: dict[str, Any] = {}
+        path = self.folder / "lights.py"
+        exec(compile(path.read_text(), str(path), "exec"), made)
+        return kernels.kept(made["gain"])
+
+    def change(self) -> None:
+        (self.folder / "lights.py").write_text("def gain(x):\n    return x * 3.00\n")
+
+    def hits(self, made: Any) -> int:
+        return sum(made.stats.cache_hits.values())
+
+    def files(self, ending: str) -> list[Path]:
+        return sorted((self.folder / "__pycache__").glob(f"*.{ending}"))
+
+    def test_it_is_kept_and_found(self) -> None:
+        self.assertEqual(self.gain()(2.0), 4.0)
+        made = self.gain()
+        self.assertEqual((made(2.0), self.hits(made)), (4.0, 1))
+
+    def test_a_kill_while_it_is_kept_never_leaves_the_kernel_of_older_code(self) -> None:
+        self.gain()(2.0)
+        self.change()
+        for step in ("_save_data", "_save_index"):
+            with mock.patch.object(kernel_cache._Files, step, side_effect=KeyboardInterrupt), self.assertRaises(KeyboardInterrupt):
+                self.gain()(2.0)
+            made = self.gain()
+            self.assertEqual((step, made(2.0)), (step, 6.0))
+            for path in self.files("nbi"):
+                path.unlink()
+
+    def test_damaged_files_are_compiled_again(self) -> None:
+        for ending in ("nbc", "nbi"):
+            for damage in (lambda data: data[: len(data) // 2], lambda data: b"", lambda data: data[:-9] + b"x" * 9):
+                self.gain()(2.0)
+                (path,) = self.files(ending)
+                path.write_bytes(damage(path.read_bytes()))
+                made = self.gain()
+                with self.subTest(ending=ending):
+                    self.assertEqual((made(2.0), self.hits(made)), (4.0, 0))
+                made = self.gain()
+                self.assertEqual((made(2.0), self.hits(made)), (4.0, 1))
+
+    def test_a_full_disk_is_reported_once_and_light_is_made(self) -> None:
+        full = mock.patch.object(
+            kernel_cache._Files, "_open_for_write", side_effect=OSError(errno.ENOSPC, "No space left on device")
+        )
+        with full, self.assertLogs() as told:
+            self.assertEqual([self.gain()(2.0) for _ in range(2)], [4.0, 4.0])
+        self.assertEqual(len(told.output), 1)
+        self.assertIn("No space left on device", told.output[0])
+
+    def test_a_kernel_of_another_version_is_not_taken(self) -> None:
+        self.gain()(2.0)
+        with mock.patch.object(kernel_cache, "__version__", "0.0.9"):
+            made = self.gain()
+            self.assertEqual((made(2.0), self.hits(made)), (4.0, 0))
 
 
 if __name__ == "__main__":

@@ -14,7 +14,6 @@ from __future__ import annotations
 
 import ast
 import inspect
-import logging
 import os
 import textwrap
 import time
@@ -31,12 +30,12 @@ from filelock import FileLock
 from numba import njit
 from numba.core.compiler import Compiler
 
+from aurelon.core.imaging.kernel_cache import KernelCache, report_once
+
 Function = TypeVar("Function", bound=Callable[..., Any])
 A_BLOCK = 4e-3  # seconds that a block of turns takes, so that a thread with harder rows holds up no other
 FEWEST = 4  # blocks for each thread
 WORTH_IT = 2e-4  # seconds that a loop must take for other threads to be woken
-log = logging.getLogger(__name__)
-_told: list[bool] = []
 ALL = (1 << 62) - 1  # turns, more than any loop has
 
 
@@ -51,16 +50,14 @@ inlined = cast(Decorator, njit(fastmath=True, error_model="numpy"))
 
 def kept(function: Callable[..., Any], **options: Any) -> Any:
     """The function compiled by Numba and kept beside its code or in the home folder; where neither can be written to it is compiled
-    anew at every start, which is said."""
+    at every start, with a warning."""
+    made = njit(**options)(function)
     try:
-        return njit(cache=True, **options)(function)
-    except RuntimeError as error:
-        if not _told:
-            log.warning(
-                "kernels cannot be kept (%s); allow writing to %s, or every start takes a minute", error, Path(__file__).parent
-            )
-            _told.append(True)
-        return njit(**options)(function)
+        made._cache = KernelCache(function)
+    except RuntimeError:
+        folder = Path(__file__).parent
+        report_once(f"kernels cannot be kept; allow writing to {folder} or the home folder, or every start takes a minute")
+    return made
 
 
 def whole_kernel(function: Function) -> Function:
@@ -126,8 +123,15 @@ class Kernel:
         place = Path(dispatcher.stats.cache_path or "")
         if not os.access(place, os.W_OK):
             return compile_or_load(signature)
-        with FileLock(place / f"{self.py_func.__module__}.{self.py_func.__name__}.lock"):
+        lock = FileLock(place / f"{self.py_func.__module__}.{self.py_func.__name__}.lock")
+        try:
+            lock.acquire()
+        except OSError:  # of a full disk, which is reported where the kernel cannot be kept
             return compile_or_load(signature)
+        try:
+            return compile_or_load(signature)
+        finally:
+            lock.release()
 
     def __call__(self, *arguments: Any) -> None:
         compiled, many = self.compiled, _threads.count
