@@ -13,10 +13,12 @@ import json
 import os
 from contextlib import suppress
 from pathlib import Path
+from typing import Any
 
 from numba.core.registry import cpu_target
-from numba.misc.appdirs import AppDirs
+from numba.misc import appdirs
 
+user_cache_dir: Any = appdirs.user_cache_dir  # Numba has no types
 CORE = Path(__file__).resolve().parent
 
 
@@ -24,7 +26,7 @@ def _folder() -> Path:
     """Where it is noted what is compiled: beside the code, or in the user's cache where that cannot be written to. Kernels are kept
     in the same order."""
     beside = CORE / "__pycache__"
-    for folder in (beside, Path(AppDirs("aurelon").user_cache_dir)):
+    for folder in (beside, Path(user_cache_dir("aurelon"))):
         with suppress(OSError):
             folder.mkdir(parents=True, exist_ok=True)
             if os.access(folder, os.W_OK):
