@@ -1,4 +1,4 @@
-"""Keeps freed memory for the next picture.
+"""How much memory work may take, and freed memory kept for the next picture.
 
 Every stage makes an array of tens of megabytes and drops another. By default the C library gives
 each back to the kernel and asks for fresh, zeroed pages again, which costs more than the stage.
@@ -15,6 +15,17 @@ from contextlib import suppress
 M_TRIM_THRESHOLD, M_MMAP_THRESHOLD, M_ARENA_MAX = -1, -3, -8
 LARGEST_REUSED = 32 << 20  # the most that the library allows
 KEPT_FREE = 384 << 20
+_working = [1 << 30]
+
+
+def working_bytes() -> int:
+    """The most that a rendering without a cache of its own keeps between its bands, in bytes."""
+    return _working[0]
+
+
+def bound_working(most: int) -> None:
+    """Has every rendering of this process keep no more than so many bytes."""
+    _working[0] = min(_working[0], most)
 
 
 def keep_freed() -> bool:

@@ -27,6 +27,7 @@ from aurelon.core.export.picture import PictureExport, options_for_path, strip_o
 from aurelon.core.export.reels import ReelExport, segment_of
 from aurelon.core.graph.renderer import never
 from aurelon.core.imaging import kernels
+from aurelon.core.memory import bound_working
 from aurelon.core.plate import Plate
 from aurelon.core.reels.writers import reel_format
 from aurelon.runs.tasks import Made, OtherBuild, Strip, Task, build
@@ -47,8 +48,10 @@ def use_threads(count: int) -> None:
     threadpool_limits(count, "blas")
 
 
-def begin(threads: int, owner: int) -> None:
-    """What a worker does first. It ends itself once the process that runs it is gone, be it by a kill."""
+def begin(threads: int, owner: int, memory: int) -> None:
+    """What a worker does first. Its renderings keep up to `memory` bytes. It ends itself once the process that runs it is gone, even
+    by a kill."""
+    bound_working(memory)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the run is told, and ends its workers itself
     use_threads(threads)
 

@@ -23,6 +23,7 @@ import uvicorn
 from aurelon.confined.decoder import DecoderPool
 from aurelon.confined.process import ProcessLost, TookTooLong
 from aurelon.core import AurelonError
+from aurelon.core.memory import bound_working
 from aurelon.runs.engines.clusters import Clusters
 from aurelon.store import Store
 from aurelon.web.app import make_app
@@ -33,6 +34,7 @@ from aurelon.web.preview import MOST_BYTES
 from aurelon.web.seed import seed_demo
 
 SWITCH = 5e-4  # seconds after which a thread gives way: those that take blocks of a kernel wait for no more than that
+FOR_EXPORTS = 0.25  # of the memory that is allowed; the rest is for what benches show
 ENDING = 4.0  # seconds from being told to end until it does, whatever is going on
 
 
@@ -79,11 +81,13 @@ def serve(host: str, port: int, data: Path, *, demo: bool, options: ServiceOptio
     logging.getLogger("uvicorn.error").addFilter(_without_what_stopping_ends)
     decoders = DecoderPool()
     Thread(target=_ready, args=(decoders,), daemon=True).start()  # so that a process is there when the first file comes
+    if options.memory is not None:
+        bound_working(int(options.memory * FOR_EXPORTS))
     preparing = Preparing()
     app = make_app(
         store,
         token=token,
-        memory=options.memory,
+        memory=None if options.memory is None else int(options.memory * (1 - FOR_EXPORTS)),
         decoders=decoders,
         clusters=options.clusters,
         proxies=options.proxies,

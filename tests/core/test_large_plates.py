@@ -7,8 +7,9 @@ from unittest import mock
 
 import numpy as np
 
-from aurelon.core import Renderer, Rig
+from aurelon.core import Renderer, Rig, memory
 from aurelon.core.graph import nodes, resolve
+from aurelon.core.graph.cache import Cache
 from aurelon.core.imaging import picture_rows
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.colour import NEUTRAL_KELVIN, white_balance
@@ -151,6 +152,27 @@ class NotFitting(unittest.TestCase):
         # Once for each of its readers and once for the bands themselves, of which there are 24.
         self.assertLess(sum(made) / pixels, 10)
         self.assertLess(max(made), pixels)
+
+    def test_no_more_is_kept_between_bands_than_is_allowed(self) -> None:
+        caches: list[Cache] = []
+
+        class Noted(Cache):
+            def __init__(self, most_bytes: int) -> None:
+                super().__init__(most_bytes)
+                caches.append(self)
+
+        unbounded = Renderer(self.plate).render(RIG)
+        with (
+            mock.patch.object(memory, "_working", [8 << 20]),
+            mock.patch("aurelon.core.graph.renderer.Cache", Noted),
+            mock.patch("aurelon.core.graph.nodes.Cache", Noted),
+            mock.patch("aurelon.core.graph.renderer.BAND_PIXELS", 1600 * 40),
+        ):
+            memory.bound_working(4 << 20)
+            memory.bound_working(64 << 20)  # what is bounded once is not let go again
+            bounded = Renderer(self.plate).render(RIG)
+        np.testing.assert_array_equal(bounded, unbounded)
+        self.assertLessEqual(max(cache.most_bytes for cache in caches), 4 << 20)
 
 
 if __name__ == "__main__":

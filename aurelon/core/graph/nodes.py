@@ -52,7 +52,7 @@ class Work:
         self.cancelled = cancelled
         self._cache = cache
         self._passing = passing
-        self._band = Cache(BAND_BYTES)
+        self._band = Cache(min(BAND_BYTES, cache.most_bytes))
         self._in_hand: dict[str, tuple[Frame, Floats]] = {}
 
     def _cache_for(self, frame: Frame) -> Cache:

@@ -19,12 +19,12 @@ from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.crop_and_straighten import cropped, needed, turned
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.masks.shared.part import Ground
+from aurelon.core.memory import working_bytes
 from aurelon.core.plate import Plate
 from aurelon.core.reel import Reel
 from aurelon.core.rig.model import Rig
 
 BAND_PIXELS = 2_000_000  # a rendering that is not kept goes in bands of about this many pixels
-SHARED_BYTES = 1 << 30  # kept between the bands of a rendering that has no cache of its own
 
 
 def never() -> bool:
@@ -67,7 +67,7 @@ class Renderer:
         cache: Cache | None = None,
     ) -> Iterator[Working]:
         """A rig resolved on the plate, for as long as nobody else works on this plate."""
-        kept = cache or self.cache or Cache(SHARED_BYTES)
+        kept = cache or self.cache or Cache(working_bytes())
         graph = resolve(self.plate, rig, draft=draft)
         with self._lock:
             yield Working(graph, Work(kept, cancelled, passing))
@@ -117,7 +117,7 @@ class Renderer:
     ) -> Iterator[tuple[Frame, list[Floats]]]:
         """The same of several things to show at once: what they share is made once for each band."""
         rig = rig.at(self.plate.frame)
-        between = Cache(SHARED_BYTES)
+        between = Cache(working_bytes())
         for band in frame.bands(BAND_PIXELS):
             passing = needed(band, rig.prepare.straighten)
             working = partial(self.working, rig, cancelled=cancelled)

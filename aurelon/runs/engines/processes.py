@@ -12,11 +12,13 @@ from pebble import ProcessExpired, ProcessFuture, ProcessPool
 
 from aurelon.confined import forkserver
 from aurelon.core import PlateError
+from aurelon.core.memory import working_bytes
 from aurelon.runs.contents import Contents
 from aurelon.runs.room import Room
 from aurelon.runs.tasks import Made, Task, WorkerLost
 from aurelon.runs.worker import begin, make
 
+LEAST_MEMORY = 128 << 20  # bytes that the renderings of a worker keep; with less, what lights share would be made again and again
 ENDING = 5  # seconds in which workers that have nothing to do must end
 
 
@@ -36,8 +38,9 @@ class Processes:
     def __init__(self, room: Room) -> None:
         self._room = room
         self._given: list[Future[Made]] = []
+        memory = max(LEAST_MEMORY, working_bytes() // room.workers)
         self._pool: Any = ProcessPool(
-            room.workers, initializer=begin, initargs=(room.threads, os.getpid()), context=forkserver.context()
+            room.workers, initializer=begin, initargs=(room.threads, os.getpid(), memory), context=forkserver.context()
         )
 
     def ready(self, timeout: float | None) -> bool:
