@@ -18,6 +18,7 @@ from aurelon.core.imaging.arrays import Floats, f32, u64
 from aurelon.core.imaging.four import FourType, load, plus, scaled, store
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined, kernel
+from aurelon.core.imaging.runs import copy_to
 
 Indices = NDArray[np.int64]
 Places = NDArray[np.uint32]
@@ -333,7 +334,7 @@ def _widen(
     pad, n = (lowest - left) * channels, (highest - lowest) * channels
     for y in prange(out.shape[0]):
         line = np.empty(cells * channels + 1, np.float32)  # and one that is read beside the last cell
-        line[pad : pad + n] = grid[y + top, lowest * channels : highest * channels]
+        copy_to(line[pad : pad + n], grid[y + top, lowest * channels : highest * channels])
         for x in range(pad - 1, -1, -1):
             line[x] = line[x + channels]
         for x in range(pad + n, line.size):
