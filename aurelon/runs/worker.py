@@ -49,7 +49,7 @@ def use_threads(count: int) -> None:
 
 
 def begin(threads: int, owner: int, memory: int) -> None:
-    """What a worker does first. Its renderings keep up to `memory` bytes. It ends itself once the process that runs it is gone, even
+    """What a worker does first. Its renderings keep up to `memory` bytes. It ends itself once the process that runs it ends, even
     by a kill."""
     bound_working(memory)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the run is told, and ends its workers itself
