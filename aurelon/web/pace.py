@@ -5,28 +5,32 @@ from __future__ import annotations
 from aurelon.web.view import View
 
 PIXELS = 900_000  # a draft of more pixels than this is made smaller and enlarged on the screen
-SLOW = 0.04  # s; where two drafts in a row take longer, those that follow have half the pixels
+SLOW = 0.025  # s; where two drafts in a row take longer, those that follow have half the pixels
+HALVINGS = 2  # at most: a quarter of the pixels is half as sharp, while the hand moves
 
 
 class Pace:
-    """Half as many pixels, once two drafts in a row were slow, until the hand rests: it changes once in a drag, as every
+    """Half as many pixels each time that two drafts in a row were slow, until the hand rests: twice in a drag at most, as every
     size has its own cache. Frames of a reel that follow one another are kept to be played, and stay as they are."""
 
     def __init__(self) -> None:
         self._slow = 0
+        self._halvings = 0
         self._frame = 0
 
     def told(self, draft: bool, frame: int, seconds: float) -> None:
         """A picture of a frame was made in so many seconds."""
         before, self._frame = self._frame, frame
         if not draft or frame != before:
-            self._slow = 0
-        elif self._slow < 2:
+            self._slow = self._halvings = 0
+        elif self._halvings < HALVINGS:
             self._slow = self._slow + 1 if seconds > SLOW else 0
+            if self._slow == 2:
+                self._slow, self._halvings = 0, self._halvings + 1
 
     def view(self, view: View) -> View:
         """The view that a draft of `view` is made for: the same part, with as many pixels or fewer."""
-        most = min(PIXELS, view.pixels // 2) if self._slow == 2 else PIXELS
+        most = min(PIXELS, view.pixels >> self._halvings) if self._halvings else PIXELS
         scale = min(1.0, (most / max(view.pixels, 1)) ** 0.5)
         if scale == 1.0:
             return view

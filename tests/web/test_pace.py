@@ -25,6 +25,10 @@ class Pacing(unittest.TestCase):
         self.assertEqual(self.took(SLOW / 2, 2 * SLOW), 1)
         self.assertAlmostEqual(self.took(2 * SLOW), 0.5, delta=0.01)
 
+    def test_where_half_is_slow_too_a_quarter_follows_and_no_less(self) -> None:
+        self.assertAlmostEqual(self.took(*[2 * SLOW] * 4), 0.25, delta=0.01)
+        self.assertAlmostEqual(self.took(*[2 * SLOW] * 9), 0.25, delta=0.01)
+
     def test_it_stays_small_until_the_hand_rests(self) -> None:
         self.assertAlmostEqual(self.took(2 * SLOW, 2 * SLOW, SLOW / 9, SLOW / 9), 0.5, delta=0.01)
         self.assertEqual(self.took(9 * SLOW, draft=False), 1)
