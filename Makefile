@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 STAMPS := .stamps
-.PHONY: demo test check bench bench-screen bench-runs bench-reels bench-formats attack setup setup-test
+.PHONY: demo test check bench bench-screen bench-kernels bench-runs bench-reels bench-formats attack setup setup-test
 
 demo: setup
 	$(BIN)/aurelon serve --demo --data work-data
@@ -20,6 +20,10 @@ bench: setup-test
 # How the page answers the hand, in a real browser.
 bench-screen: setup-test
 	$(BIN)/python -m tests.bench_screen
+
+# How long each kernel takes to compile; four minutes.
+bench-kernels: setup-test
+	$(BIN)/python -m tests.bench_kernels
 
 # How runs go on over workers; ten minutes.
 bench-runs: setup-test
