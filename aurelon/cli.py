@@ -240,7 +240,10 @@ def make_parser() -> argparse.ArgumentParser:
     serve.add_argument("--tls-cert", type=Path, help="certificate (PEM) for an encrypted service")
     serve.add_argument("--tls-key", type=Path, help="the certificate's key (PEM)")
     serve.add_argument(
-        "--memory", type=_pixels, metavar="MB", help="for pictures that are kept at hand; a quarter of the machine's, 1024 at most"
+        "--memory",
+        type=_pixels,
+        metavar="MB",
+        help="for pictures on benches, exports and runs; else a quarter of the machine's, 1024 at most",
     )
     serve.add_argument(
         "--cluster",
