@@ -39,14 +39,14 @@ def _size(text: str) -> tuple[int, int]:
 
 def _pixels(text: str) -> int:
     if not text.isdecimal() or int(text) == 0:
-        raise argparse.ArgumentTypeError(f"'{text}' is no number of pixels such as 1200")
+        raise argparse.ArgumentTypeError(f"'{text}' is not a number of pixels, such as 1200")
     return int(text)
 
 
 def _frames(text: str) -> tuple[int, int | None]:
     first, colon, last = text.partition(":")
     if not colon or not all(part == "" or part.isdecimal() for part in (first, last)):
-        raise argparse.ArgumentTypeError(f"'{text}' is no range of frames such as 0:48")
+        raise argparse.ArgumentTypeError(f"'{text}' is not a range of frames, such as 0:48")
     return int(first or 0), int(last) if last else None
 
 

@@ -58,7 +58,7 @@ class Viewing(Settings):
 
     def mark(self, picture: NDArray[Any], pixels: Floats, space: RgbSpace) -> None:
         """Stripes on a picture for the screen (h, w, 3) uint8: over what is clipped at white, others where the linear light
-        `pixels` is above the peak, and others where its colour is none that the proof's profile has."""
+        `pixels` is above the peak, and others where its colour is outside the proof's gamut."""
         mark_from(picture, pixels, 1.0, CLIP_MARK)
         if self.peak > 0:
             mark_from(picture, pixels, 2.0**self.peak, PEAK_MARK)

@@ -114,7 +114,7 @@ def run_watching(source: Path, options: RunOptions) -> int:
     """Makes the picture of every plate that arrives in a folder, each once, until it is stopped by Ctrl-C."""
     fixed = _checked(options)
     if not source.is_dir():
-        raise PlateError(f"{source} is no folder that can be watched")
+        raise PlateError(f"{source} is not a folder that can be watched")
     # Every file of the folder has the same output folder: no name that may come changes it.
     into = output_for(options.pattern, source / "any", 1).parent
     if identity(into) == identity(source) or fixed.resolve() == source.resolve():

@@ -35,7 +35,7 @@ def check_pattern(pattern: str) -> Path:
     try:
         used = {name for _, name, _, _ in string.Formatter().parse(pattern) if name is not None}
     except ValueError as error:
-        raise OutputError(f"'{pattern}' is no pattern for files ({error}); use one such as out/{{name}}.jpg") from error
+        raise OutputError(f"'{pattern}' is not a file pattern ({error}); use one such as out/{{name}}.jpg") from error
     if unknown := used - FIELDS.keys():
         known = ", ".join(f"{{{name}}}" for name in FIELDS)
         raise OutputError(f"'{pattern}' names {{{min(unknown)}}}, which is not known; there are {known}")
@@ -104,4 +104,4 @@ def output_for(pattern: str, plate: Path, number: int) -> Path:
     try:
         return Path(pattern.format(name=plate.stem, number=number, folder=plate.resolve().parent.name))
     except (ValueError, IndexError, KeyError) as error:
-        raise OutputError(f"'{pattern}' is no pattern for files ({error}); use one such as out/{{name}}.jpg") from error
+        raise OutputError(f"'{pattern}' is not a file pattern ({error}); use one such as out/{{name}}.jpg") from error

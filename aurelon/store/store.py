@@ -37,7 +37,7 @@ def _unusable(path: Path, error: DatabaseError) -> str:
         return f"{path} is a folder, where the data file should be; move it away, or choose another folder with --data"
     if "not a database" in said or "malformed" in said:
         other = "put a copy of it back, or choose another folder with --data"
-        return f"{path} is no data file of Aurelon's, or is damaged ({said}); {other}"
+        return f"{path} is not an Aurelon data file, or it is damaged ({said}); {other}"
     if "readonly" in said or "unable to open" in said:
         return f"{path} cannot be written to ({said}); allow it, or choose another folder with --data"
     if "locked" in said:

@@ -129,7 +129,7 @@ def _sealed(certificate: Path, key: Path) -> dict[str, Any]:
     try:
         ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER).load_cert_chain(certificate, key)
     except (ssl.SSLError, OSError) as error:
-        raise AurelonError(f"{certificate} and {key} are no certificate with its key ({error.strerror or error})") from error
+        raise AurelonError(f"{certificate} and {key} are not a certificate and its key ({error.strerror or error})") from error
     return {"ssl_certfile": str(certificate), "ssl_keyfile": str(key)}
 
 

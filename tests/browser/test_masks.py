@@ -413,5 +413,5 @@ class Choosing(OnThePicture):
                 self.page.get_by_role("button", name="Open a rig file…").click()
             chooser.value.set_files(path)
             self.page.wait_for_timeout(400)
-        expect(self.page.get_by_text("is no kind of light")).to_be_visible()
+        expect(self.page.get_by_text("is not a kind of light")).to_be_visible()
         expect(self.page.get_by_role("group", name="Harbour edge")).to_be_visible(timeout=60000)

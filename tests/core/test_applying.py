@@ -102,8 +102,8 @@ class Painted(unittest.TestCase):
 
     def test_where_there_is_nothing_to_paint_on_it_is_said(self) -> None:
         cases: tuple[tuple[Owner, int | None, str], ...] = (
-            (LightOwner(id="under-test"), 1, "is no brush"),
-            (LightOwner(id="under-test"), 9, "is no brush"),
+            (LightOwner(id="under-test"), 1, "is not a brush"),
+            (LightOwner(id="under-test"), 9, "is not a brush"),
             (LightOwner(id="gone"), 0, "no light"),
             (MatteOwner(id="gone"), 0, "no matte"),
             (LightOwner(id="under-test"), None, "no light that is painted"),

@@ -218,7 +218,7 @@ def bad_files() -> dict[str, tuple[bytes, str]]:
         "huge.png": (huge_png(), "60000 x 60000"),
         "print.jpg": (cmyk.getvalue(), "CMYK"),
         "notes.png": (b"Merrow Point opens in spring", "not a picture"),
-        "nan.tif": (tiff(nan, photometric="rgb"), "no numbers"),
+        "nan.tif": (tiff(nan, photometric="rgb"), "NaN or infinite"),
     }
 
 

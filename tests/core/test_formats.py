@@ -502,10 +502,10 @@ class BadFiles(unittest.TestCase):
         nan, inf = pixels.copy(), pixels.copy()
         nan[3, 4], inf[5, 6] = np.nan, np.inf
         files: dict[str, tuple[bytes, str]] = {
-            "nan.exr": (exr_file(exr(planes(nan))), "no numbers"),
-            "inf.exr": (exr_file(exr(planes(inf))), "no numbers"),
-            "nan half.exr": (exr_file(exr(planes(nan, np.float16))), "no numbers"),
-            "inf half.exr": (exr_file(exr(planes(inf, np.float16))), "no numbers"),
+            "nan.exr": (exr_file(exr(planes(nan))), "NaN or infinite"),
+            "inf.exr": (exr_file(exr(planes(inf))), "NaN or infinite"),
+            "nan half.exr": (exr_file(exr(planes(nan, np.float16))), "NaN or infinite"),
+            "inf half.exr": (exr_file(exr(planes(inf, np.float16))), "NaN or infinite"),
             "depth.exr": (exr_file(exr({"Z": np.ascontiguousarray(pixels[:, :, 0])})), "no picture in red"),
             "whole.exr": (exr_file(exr(planes(pixels, np.uint32))), "whole numbers"),
             "named.webp": (exported(plate, EMPTY, "avif", "8"), "holds AVIF"),

@@ -419,7 +419,7 @@ class FromThePicture(unittest.TestCase):
         depth[5:10, 5:10] = np.nan
         data = io.BytesIO()
         tifffile.imwrite(data, depth)
-        with self.assertRaisesRegex(PlateError, "depth.tif has samples that are no numbers"):
+        with self.assertRaisesRegex(PlateError, "depth.tif contains NaN or infinite samples"):
             read_grey(data.getvalue(), "depth.tif")
 
 
@@ -460,7 +460,7 @@ class Mattes(unittest.TestCase):
     def test_a_carried_file_must_be_the_file_it_is_called(self) -> None:
         name, data = grey_file(np.zeros((4, 4), np.float32))
         check_rig({"files": {name: data}})
-        for pictures, said in (({name: "%%%"}, "no base64"), ({RAMP[0]: data}, "is not the one")):
+        for pictures, said in (({name: "%%%"}, "not valid base64"), ({RAMP[0]: data}, "is not the one")):
             with self.assertRaisesRegex(RigError, said):
                 check_rig({"files": pictures})
 
@@ -479,7 +479,7 @@ class HouseLight(unittest.TestCase):
 class Awkward(unittest.TestCase):
     def test_what_is_wrong_with_a_part_is_said_with_its_path(self) -> None:
         wrong: list[tuple[dict[str, Any], str]] = [
-            ({"part": "cloud"}, r"lights\[0\]\.mask\.parts\[0\]\.part: 'cloud' is no part of a mask; there are: strokes"),
+            ({"part": "cloud"}, r"lights\[0\]\.mask\.parts\[0\]\.part: 'cloud' is not a mask part; the parts are: strokes"),
             ({}, r"parts\[0\]\.part: is missing"),
             ({"part": "radial", "radius": 9}, r"parts\[0\]\.radius: is 9, but must be at most 2"),
             ({"part": "strokes", "strokes": [stroke((0.5, 0.5, 3.0))]}, r"strokes\[0\]\.points: the pressure"),

@@ -212,7 +212,7 @@ class Refused(ReelTest):
         self.refused(self.folder / "gone.mkv", "cannot be read")
         other = self.folder / "other.mkv"
         other.write_bytes(whole.replace(b"V_FFV1", b"V_ZZZ9"))  # a coding that nobody knows
-        self.refused(other, "uses a codec that is not known here")
+        self.refused(other, "uses a codec that Aurelon does not read")
         sound = self.folder / "sound.mkv"
         with av.open(str(sound), "w") as container:
             stream = container.add_stream("flac", rate=48_000, layout="mono")
@@ -260,7 +260,7 @@ class Refused(ReelTest):
     def test_an_archive_that_is_none(self) -> None:
         path = self.folder / "shot.zip"
         path.write_bytes(b"PK\x03\x04" + b"\0" * 40)
-        self.refused(path, "no archive of stills")
+        self.refused(path, "not an archive of stills")
 
 
 class Written(ReelTest):

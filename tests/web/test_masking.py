@@ -39,7 +39,7 @@ class Masking(ServiceTest):
             self.assertEqual(after[0, 0].max(), 0)
             wrong = {**painting, "part": 3}
             socket.send_json({"seq": 3, "rig": None, "painting": wrong, "view": VIEW})
-            self.assertIn("is no brush", socket.receive_json()["error"])
+            self.assertIn("is not a brush", socket.receive_json()["error"])
 
     def test_a_session_that_was_sent_no_rig_says_so(self) -> None:
         with self.preview(self.add()) as socket:

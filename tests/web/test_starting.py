@@ -44,7 +44,10 @@ class Starting(unittest.TestCase):
 
     def test_a_data_file_that_is_none(self) -> None:
         path = self.folder / "aurelon.sqlite"
-        for content, said in ((b"no database at all" * 100, "no data file of Aurelon's, or is damaged"), (None, "is a folder")):
+        for content, said in (
+            (b"no database at all" * 100, "is not an Aurelon data file, or it is damaged"),
+            (None, "is a folder"),
+        ):
             with self.subTest(said):
                 if content is None:
                     path.unlink()
@@ -114,7 +117,7 @@ class Sealed(unittest.TestCase):
         for words, said in (
             (("--tls-cert", here), "go together"),
             (("--tls-cert", here, "--tls-key", gone), "gone.pem is not there"),
-            (("--tls-cert", here, "--tls-key", here), "are no certificate with its key"),
+            (("--tls-cert", here, "--tls-key", here), "are not a certificate and its key"),
         ):
             with self.subTest(said):
                 done = subprocess.run(self.command(*words), capture_output=True, text=True, timeout=120)

@@ -139,7 +139,7 @@ def _raster(part: Any, names: Mapping[str, str]) -> Raster:
 
 
 def _side_by_side(planes: list[NDArray[Any]]) -> Floats:
-    """Planes (h, w) as (h, w, n) float32. Raises UnreadableError where one has what is no number."""
+    """Planes (h, w) as (h, w, n) float32. Raises UnreadableError where one contains NaN or infinite samples."""
     if all(plane.dtype == np.float16 for plane in planes):
         colour, finite = from_halves(planes)
     else:

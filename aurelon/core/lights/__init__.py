@@ -36,7 +36,7 @@ def _checked(made: Any) -> tuple[str, AnyKind]:
     if not isinstance(made, Kind):
         raise TypeError("its entry point is not a Kind")
     if not re.fullmatch(NAME, made.name):
-        raise ValueError(f"'{made.name}' is no name for a kind; use small letters, digits and dashes")
+        raise ValueError(f"'{made.name}' is not a valid name of a kind; use small letters, digits and dashes")
     for model in (made.source_settings, made.spread_settings):
         model.model_validate(model().model_dump())
         undeclared = set(model.model_fields) - {name for name, _ in settings_of(model)}

@@ -59,7 +59,7 @@ def open_footage(file: BinaryIO) -> Stills:
     try:
         archive = zipfile.ZipFile(file)
     except ARCHIVE_FAULTS as error:
-        raise UnreadableError("is damaged, or no archive of stills; copy it again from where it came") from error
+        raise UnreadableError("is damaged, or is not an archive of stills; copy it again from where it came") from error
 
     def read(name: str) -> bytes:
         with lock:

@@ -171,7 +171,7 @@ def _opened(file: BinaryIO) -> InputContainer:
         context: VideoCodecContext | None = stream.codec_context
         if context is None:
             container.close()
-            raise UnreadableError("uses a codec that is not known here; save it again with another, such as H.264 or VP9")
+            raise UnreadableError("uses a codec that Aurelon does not read; save it again with another, such as H.264 or VP9")
         if context.codec.name not in DECODERS:
             container.close()
             raise UnreadableError(

@@ -199,7 +199,7 @@ class Rig(Settings):
             try:
                 data = base64.b64decode(carried, validate=True)
             except binascii.Error as error:
-                raise ValueError(f"the file {name[:12]} is no base64 ({error})") from error
+                raise ValueError(f"the file {name[:12]} is not valid base64 ({error})") from error
             if hashlib.sha256(data).hexdigest() != name:
                 raise ValueError(f"the file {name[:12]} is not the one whose SHA-256 this is")
         return self

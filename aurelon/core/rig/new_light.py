@@ -28,7 +28,7 @@ def new_light(name: str, plate: Plate, rig: Rig, *, example: bool = False) -> Li
     example. Raises RigError where there is no such kind."""
     kind = kinds().get(name)
     if kind is None:
-        raise RigError([("kind", f"'{name}' is no kind of light; there are: {', '.join(kinds())}")])
+        raise RigError([("kind", f"'{name}' is not a kind of light; the kinds are: {', '.join(kinds())}")])
     light_id = free_id(f"{name}-1", {light.id for light in rig.stack})
     title = kind.called if light_id == f"{name}-1" else f"{kind.called} {light_id.rsplit('-', 1)[-1]}"
     settings = kind.seen_by(plate) if example else kind.initial(plate)

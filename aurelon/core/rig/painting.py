@@ -29,7 +29,7 @@ def painted_rig(rig: Rig, painting: Painting) -> Rig:
     stack = list(mask.stack)
     part = stack[index] if 0 <= index < len(stack) else None
     if not isinstance(part, Strokes):
-        raise RigError([("painting", f"part {index} of this mask is no brush")])
+        raise RigError([("painting", f"part {index} of this mask is not a brush")])
     stack[index] = part.model_copy(update={"strokes": (*part.strokes, painting.stroke)})
     return with_mask(rig, owner, mask.model_copy(update={"parts": tuple(stack)}))
 
@@ -38,6 +38,6 @@ def _with_stroke(light: Light, stroke: Stroke) -> Light:
     """The light with one more stroke in what its source is painted of."""
     painted = first_of(type(light.source), lambda setting: setting.type == "strokes")
     if painted is None:
-        raise RigError([("painting", f"'{light.id}' is no light that is painted")])
+        raise RigError([("painting", f"'{light.id}' is not a painted light")])
     strokes = (*getattr(light.source, painted), stroke)
     return light.model_copy(update={"source": light.source.model_copy(update={painted: strokes})})

@@ -19,7 +19,7 @@ def parse_rig(text: str | bytes) -> Rig:
     try:
         return check_rig(json.loads(text))
     except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
-        raise RigError([("", f"the rig is no JSON ({error})")]) from error
+        raise RigError([("", f"the rig is not valid JSON ({error})")]) from error
 
 
 def check_rig(data: Any) -> Rig:
@@ -65,7 +65,7 @@ def problem_of(error: Any, skip: tuple[str, ...] = ()) -> tuple[str, str]:
             what = f"'{tag}' is no {one}; there are: {known}" if tag else f"is missing; {many} are: {known}"
         case "literal_error":
             if path.endswith("].kind"):
-                what = f"{given} is no kind of light; there are: {', '.join(LIGHT_MODELS)}"
+                what = f"{given} is not a kind of light; the kinds are: {', '.join(LIGHT_MODELS)}"
             else:
                 what = f"is {given}, but must be {context['expected']}"
         case "missing":

@@ -50,7 +50,7 @@ def with_metadata(data: bytes, exif: bytes | None, xmp: bytes | None) -> bytes:
     (meta,) = [found for found in boxes(data) if found[0] == b"meta"]
     parts = {kind: data[start:end] for kind, start, end in boxes(data, meta[1] + FULL, meta[2])}
     if parts[b"iloc"][FULL : FULL + 2] != _OFFSETS_OF_4 or any(parts[name][0] for name in (b"iloc", b"iinf", b"pitm")):
-        raise ValueError("the items of this file lie in a way that is not known here")
+        raise ValueError("the items of this file are laid out in a way that Aurelon does not read")
     (picture,) = struct.unpack(">H", parts[b"pitm"][FULL:])
     (count,) = struct.unpack_from(">H", parts[b"iinf"], FULL)
     numbers = range(count + 1, count + 1 + len(contents))

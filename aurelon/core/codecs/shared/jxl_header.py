@@ -109,7 +109,7 @@ def said_anew(stream: bytes, bits: int, points: tuple[int, int], peak: float = U
     """
     _, rest = _read(stream)
     if not rest.simple or not rest.usual_transform:
-        raise ValueError("the header of this stream holds more than is known here")
+        raise ValueError("the header of this stream has fields that Aurelon does not read")
     source, out = _Reader(stream[MAGIC:]), _Writer()
 
     def copy(span: tuple[int, int]) -> None:

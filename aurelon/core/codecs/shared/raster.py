@@ -110,12 +110,12 @@ def is_animated(picture: Image.Image) -> bool:
     return getattr(picture, "is_animated", False) or getattr(picture, "n_frames", 1) > 1
 
 
-NO_NUMBERS = "has samples that are no numbers (NaN or infinite); mend it where it was made"
+NO_NUMBERS = "contains NaN or infinite samples; export it again without them"
 CUT_SHORT = "is cut short or damaged; copy it again from where it came"
 
 
 def all_numbers(samples: NDArray[Any]) -> NDArray[np.float32]:
-    """Float samples as float32. Raises UnreadableError where one is no number."""
+    """Float samples as float32. Raises UnreadableError where one is NaN or infinite."""
     with np.errstate(over="ignore"):
         numbers = np.asarray(samples, np.float32)
     if not all_finite(numbers):

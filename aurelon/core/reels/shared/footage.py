@@ -55,7 +55,7 @@ class Kind(Protocol):
     def matches(self, head: bytes, /) -> bool: ...
 
     def open_footage(self, file: BinaryIO, /) -> Footage:
-        """Raises UnreadableError for what is no footage of this kind."""
+        """Raises UnreadableError for what is not footage of this kind."""
 
 
 def check_count(count: int) -> None:

@@ -19,7 +19,7 @@ def new_part(name: str, start: str, matte: str | None = None) -> Part:
     """
     kind = parts().get(name)
     if kind is None:
-        raise RigError([("part", f"'{name}' is no part of a mask; there are: {', '.join(parts())}")])
+        raise RigError([("part", f"'{name}' is not a mask part; the parts are: {', '.join(parts())}")])
     values: dict[str, Any] = {"part": name, "combine": kind.combines_on(start)}
     asks = next((key for key, setting in kind.own_settings().items() if setting.type == "matte"), None)
     if asks and matte:

@@ -25,7 +25,7 @@ class NextQuad(Edit):
         stage = getattr(light, self.stage)
         setting = dict(settings_of(type(stage))).get(self.setting)
         if setting is None or setting.type != "quads":
-            raise RigError([(f"{self.stage}.{self.setting}", f"is no row of {light.kind}")])
+            raise RigError([(f"{self.stage}.{self.setting}", f"is not a row of {light.kind}")])
         quads = getattr(stage, self.setting)
         longer = (*quads, next_in_row(quads, setting.default[0]))
         changed = light.model_copy(update={self.stage: stage.model_copy(update={self.setting: longer})})
