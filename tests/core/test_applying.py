@@ -106,7 +106,7 @@ class Painted(unittest.TestCase):
             (LightOwner(id="under-test"), 9, "is not a brush"),
             (LightOwner(id="gone"), 0, "no light"),
             (MatteOwner(id="gone"), 0, "no matte"),
-            (LightOwner(id="under-test"), None, "no light that is painted"),
+            (LightOwner(id="under-test"), None, "is not a painted light"),
             (HouseOwner(), None, "only a light"),
         )
         for owner, part, said in cases:
