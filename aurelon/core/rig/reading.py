@@ -60,9 +60,9 @@ def problem_of(error: Any, skip: tuple[str, ...] = ()) -> tuple[str, str]:
             field = context["discriminator"].strip("'")
             path += f".{field}"
             known = ", ".join(LIGHT_MODELS if field == "kind" else parts())
-            one, many = ("kind of light", "kinds") if field == "kind" else ("part of a mask", "parts")
+            one, many = ("kind of light", "kinds") if field == "kind" else ("mask part", "parts")
             tag = context.get("tag")
-            what = f"'{tag}' is no {one}; there are: {known}" if tag else f"is missing; {many} are: {known}"
+            what = f"'{tag}' is not a {one}; the {many} are: {known}" if tag else f"is missing; the {many} are: {known}"
         case "literal_error":
             if path.endswith("].kind"):
                 what = f"{given} is not a kind of light; the kinds are: {', '.join(LIGHT_MODELS)}"
