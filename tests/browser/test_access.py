@@ -59,7 +59,7 @@ class Axe(BrowserTest):
         self.choose("Rig", "That of Headland at dawn")
         self.check("start a run")
         self.page.get_by_role("button", name="Start", exact=True).click()
-        expect(self.page.get_by_text("1 of 1 done")).to_be_visible(timeout=90000)
+        expect(self.page.get_by_text("1 of 1 done")).to_be_visible()
         self.check("runs")
 
     def test_masks_and_strips(self) -> None:
@@ -71,5 +71,5 @@ class Axe(BrowserTest):
         self.check("a brush")
         self.page.keyboard.press("Escape")
         self.page.get_by_role("button", name="Test strip of Radius").click()
-        expect(self.page.get_by_role("group", name="Test strip").get_by_role("button")).to_have_count(7, timeout=60000)
+        expect(self.page.get_by_role("group", name="Test strip").get_by_role("button")).to_have_count(7)
         self.check("a test strip")

@@ -46,7 +46,7 @@ class Keys(BrowserTest):
         self.bring_in("escape")
         self.page.keyboard.press("Control+e")
         dialog = self.page.get_by_role("dialog")
-        with self.page.expect_download(timeout=60000):
+        with self.page.expect_download():
             dialog.get_by_role("button", name="Export", exact=True).click()
         expect(dialog.get_by_text("is ready")).to_be_visible()
         self.page.keyboard.press("Escape")
@@ -124,7 +124,7 @@ class Keys(BrowserTest):
         before = self.picture()
         self.page.get_by_role("button", name="Test strip of Radius").click()
         cells = self.page.get_by_role("group", name="Test strip").get_by_role("button")
-        expect(cells).to_have_count(7, timeout=60000)
+        expect(cells).to_have_count(7)
         width = cells.first.locator("img").evaluate("(picture) => picture.getBoundingClientRect().width")
         self.assertGreaterEqual(width, 380)
         for _ in range(6):

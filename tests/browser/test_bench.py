@@ -87,7 +87,7 @@ class WholeWay(BrowserTest):
         dialog = self.page.get_by_role("dialog")
         self.choose("Format", "TIFF")
         self.choose("Depth", "16 bits")
-        with self.page.expect_download(timeout=120000) as download:
+        with self.page.expect_download() as download:
             dialog.get_by_role("button", name="Export").click()
         exported = tifffile.imread(download.value.path())
         rig = self.folder / "rig.json"
@@ -215,7 +215,7 @@ class Choosing(BrowserTest):
         expect(sheet.get_by_role("img")).to_have_count(0)  # the pictures are told by their titles
         kinds = [kind["title"] for kind in self.api("/catalogue")["kinds"]]
         for title in kinds:
-            expect(sheet.get_by_role("button", name=re.compile(f"^{title}"))).to_be_visible(timeout=60000)
+            expect(sheet.get_by_role("button", name=re.compile(f"^{title}"))).to_be_visible()
         sheet.get_by_role("button", name=re.compile("^Bloom")).click()
         self.rested()
         self.assertEqual([light["kind"] for light in self.rig(plate)["lights"]], ["bloom"])
@@ -227,10 +227,10 @@ class Choosing(BrowserTest):
         self.page.get_by_role("button", name="Test strip of Radius").click()
         strip = self.page.get_by_role("group", name="Test strip")
         cells = strip.get_by_role("button")
-        expect(cells).to_have_count(7, timeout=60000)
+        expect(cells).to_have_count(7)
         expect(cells.last).to_have_text("30.0 %")
         cells.last.click()
-        expect(cells.first).not_to_have_text("0.2 %", timeout=60000)
+        expect(cells.first).not_to_have_text("0.2 %")
         self.assertEqual(self.rig(plate)["lights"][0]["spread"]["radius"], 0.3)
         self.page.get_by_role("button", name="Done").click()
         self.assertGreater(np.abs(self.shown() - before).mean(), 0.2)
@@ -246,7 +246,7 @@ class Choosing(BrowserTest):
         cells = self.page.get_by_role("group", name="Test strip").get_by_role("button")
         bloom = next(kind for kind in self.api("/catalogue")["kinds"] if kind["name"] == "bloom")
         mode = next(one for one in bloom["groups"][-1]["settings"] if one["name"] == "mode")
-        expect(cells).to_have_count(len(mode["options"]), timeout=60000)
+        expect(cells).to_have_count(len(mode["options"]))
         self.page.get_by_role("button", name="Soft light", exact=True).click()
         self.shown()
         self.assertEqual(self.rig(plate)["lights"][0]["merge"]["mode"], "soft-light")
@@ -307,7 +307,7 @@ class Choosing(BrowserTest):
         self.add("Starburst")
         self.shown()
         point = self.page.get_by_role("button", name=re.compile("^Point of light 1,"))
-        expect(point).to_be_visible(timeout=20000)
+        expect(point).to_be_visible()
         point.focus()
         self.page.keyboard.press("Enter")
         self.shown()

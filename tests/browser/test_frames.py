@@ -197,7 +197,7 @@ class Frames(BrowserTest):
         expect(self.page.get_by_role("group", name="Path of Middle").locator("polyline")).to_have_count(1)
         # Follow puts a key at every frame, and undo takes them back.
         self.page.get_by_role("button", name="Follow: Middle").click()
-        expect(self.page.locator("[data-key]")).to_have_count(12, timeout=30000)
+        expect(self.page.locator("[data-key]")).to_have_count(12)
         self.page.keyboard.press("Control+z")
         self.rested()
         expect(self.page.locator("[data-key]")).to_have_count(2)
@@ -209,7 +209,7 @@ class Frames(BrowserTest):
         self.drag_by(self.page.get_by_role("slider", name="Right edge of the crop"), -200, 0)
         self.drag_by(self.page.get_by_role("slider", name="Bottom edge of the crop"), 0, -120)
         self.page.get_by_role("button", name="Follow with the crop").click()
-        expect(self.page.locator("[data-key]")).to_have_count(12, timeout=30000)
+        expect(self.page.locator("[data-key]")).to_have_count(12)
         self.rested()
         at = [box for _, box in self.keys(plate)["plate"]["crop"]["at"]]
         self.assertEqual(len({round(box["x1"] - box["x0"], 6) for box in at}), 1)
@@ -221,7 +221,7 @@ class Frames(BrowserTest):
     def test_a_star_on_a_reel_keeps_the_lamps_that_it_was_made_with(self) -> None:
         plate = self.reel()
         self.add("Starburst")
-        expect(self.page.locator("[data-key]")).to_have_count(12, timeout=60000)
+        expect(self.page.locator("[data-key]")).to_have_count(12)
         self.rested()
         found = self.position(plate)
         self.assertEqual([frame for frame, _ in found], list(range(12)))
@@ -230,11 +230,11 @@ class Frames(BrowserTest):
     def test_it_plays_from_what_is_ready_and_says_how_fast(self) -> None:
         self.reel()
         ready = self.page.locator(".ready")
-        expect(ready.first).to_be_visible(timeout=30000)
+        expect(ready.first).to_be_visible()
         self.page.wait_for_timeout(3000)
         self.page.keyboard.press("p")
         told = self.page.get_by_role("region", name="Frames").get_by_role("status")
-        expect(told).to_have_text(re.compile(r"^\d+ of 24 a second$"), timeout=15000)
+        expect(told).to_have_text(re.compile(r"^\d+ of 24 a second$"))
         seen = set()
         for _ in range(40):
             self.page.wait_for_timeout(30)
@@ -251,11 +251,11 @@ class Frames(BrowserTest):
         with self.page.expect_file_chooser() as chooser:
             self.page.get_by_role("button", name="Bring in a picture…").click()
         chooser.value.set_files(sorted(folder.glob("*.png")))
-        expect(self.page.get_by_role("article", name="jetty", exact=True)).to_be_visible(timeout=30000)
+        expect(self.page.get_by_role("article", name="jetty", exact=True)).to_be_visible()
         expect(self.page.get_by_text("4 numbered stills became one reel.")).to_be_visible()
         self.page.get_by_role("button", name="Keep them single").click()
         for number in range(1, 5):
-            expect(self.page.get_by_role("article", name=f"jetty_{number:03d}")).to_be_visible(timeout=30000)
+            expect(self.page.get_by_role("article", name=f"jetty_{number:03d}")).to_be_visible()
         expect(self.page.get_by_role("article", name="jetty", exact=True)).to_have_count(0)
 
 
@@ -276,7 +276,7 @@ class WholeJob(BrowserTest):
         def click(name: str | re.Pattern[str], **how: Any) -> None:
             nonlocal actions
             actions += 1
-            page.get_by_role("button", name=name, **how).first.click(timeout=60000)
+            page.get_by_role("button", name=name, **how).first.click()
 
         def key(keys: str) -> None:
             nonlocal actions
@@ -307,11 +307,11 @@ class WholeJob(BrowserTest):
         page.wait_for_timeout(1500)
         self.rested()
         click("Carry over the frames")
-        expect(page.get_by_role("button", name="Carry from here on")).to_be_visible(timeout=90000)
+        expect(page.get_by_role("button", name="Carry from here on")).to_be_visible()
         self.rested()
         key("a")
         actions += 1
-        page.get_by_role("dialog").get_by_role("button", name=re.compile("^Shafts")).click(timeout=60000)
+        page.get_by_role("dialog").get_by_role("button", name=re.compile("^Shafts")).click()
         page.wait_for_timeout(800)
         self.rested()
         actions += 1
@@ -327,12 +327,12 @@ class WholeJob(BrowserTest):
         page.mouse.up()
         self.rested()
         click("Follow: Position")
-        expect(page.locator("[data-key]")).to_have_count(FRAMES, timeout=90000)
+        expect(page.locator("[data-key]")).to_have_count(FRAMES)
         self.rested()
         key("Control+e")
         actions += 1
         page.get_by_role("dialog").get_by_role("button", name="Export", exact=True).click()
-        expect(page.get_by_text("ferry-lit.", exact=False)).to_be_visible(timeout=180000)
+        expect(page.get_by_text("ferry-lit.", exact=False)).to_be_visible()
         self.assertLessEqual(actions, 20)
 
         rig = self.rig(plate)

@@ -111,7 +111,7 @@ class Hands(BrowserTest):
         self.add("Bloom")
         self.rested()
         self.type_value("Threshold, value", "200")
-        expect(self.page.get_by_role("button", name=re.compile("^Bloom: Nothing is bright enough"))).to_be_visible(timeout=20000)
+        expect(self.page.get_by_role("button", name=re.compile("^Bloom: Nothing is bright enough"))).to_be_visible()
 
     def test_clipped_places_are_marked_and_unmarked(self) -> None:
         self.bring_in("clipped")
@@ -137,7 +137,7 @@ class Hands(BrowserTest):
             page.get_by_role("button", name="Bring in a picture…").click()
         chooser.value.set_files(path)
         page.wait_for_url("**/plates/*")
-        expect(page.locator('[data-testid="picture"][data-exact="yes"]')).to_be_visible(timeout=60000)
+        expect(page.locator('[data-testid="picture"][data-exact="yes"]')).to_be_visible()
         page.keyboard.press("1")
         page.wait_for_timeout(400)
         expect(page.get_by_label("Zoom", exact=True)).to_have_text("100 %")
@@ -155,12 +155,12 @@ class Leaving(BrowserTest):
         self.rested()
         self.page.get_by_role("button", name="Export…").click()
         dialog = self.page.get_by_role("dialog")
-        expect(dialog.get_by_label("Size of the picture")).to_contain_text("about", timeout=30000)
+        expect(dialog.get_by_label("Size of the picture")).to_contain_text("about")
         dialog.get_by_text("Passes: every light as a layer of its own").click()
         expect(dialog.get_by_label("Quality")).to_have_count(0)
         self.choose("Format", "OpenRaster")
         self.choose("Depth", "16 bits")
-        with self.page.expect_download(timeout=120000) as download:
+        with self.page.expect_download() as download:
             dialog.get_by_role("button", name="Export").click()
         with zipfile.ZipFile(download.value.path()) as archive:
             listed = ElementTree.fromstring(archive.read("stack.xml")).findall("stack/layer")
@@ -192,7 +192,7 @@ class Leaving(BrowserTest):
         other.get_by_role("button", name="Add a light").wait_for()
         self.add_shafts()
         self.add("Bloom", other)
-        expect(other.get_by_role("alertdialog")).to_be_visible(timeout=20000)
+        expect(other.get_by_role("alertdialog")).to_be_visible()
         other.get_by_role("button", name="Keep this window's on top").click()
         expect(other.get_by_label("Save state")).to_have_text("Saved")
         self.assertEqual([light["kind"] for light in self.rig(plate)["lights"]], ["bloom"])

@@ -21,7 +21,7 @@ class Layers(BrowserTest):
         with self.page.expect_file_chooser() as chooser:
             self.page.get_by_role("button", name="Bring in a picture…").click()
         chooser.value.set_files(path)
-        self.page.wait_for_url("**/plates/*", timeout=60000)
+        self.page.wait_for_url("**/plates/*")
 
     def test_what_was_taken_is_said_and_the_other_layers_become_plates(self) -> None:
         self.bring_layers_in()

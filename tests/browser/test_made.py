@@ -188,7 +188,7 @@ class Making(OnThePicture):
         plate = self.bring_in("pass")
         self.add("Picture")
         self.rested()
-        expect(self.page.get_by_role("button", name=re.compile("^Picture: There is no picture yet"))).to_be_visible(timeout=20000)
+        expect(self.page.get_by_role("button", name=re.compile("^Picture: There is no picture yet"))).to_be_visible()
         path = self.folder / "tall-pass.png"
         Image.fromarray(np.full((300, 100, 3), (200, 120, 40), np.uint8)).save(path)
         before = self.picture()

@@ -220,7 +220,7 @@ class Painting(OnThePicture):
         self.page.get_by_role("menuitem", name=re.compile("^Subject")).click()
         self.rested()
         self.drag((0.33, 0.12), (0.47, 0.75))
-        expect(self.page.get_by_role("button", name="Cancel")).to_have_count(0, timeout=20000)
+        expect(self.page.get_by_role("button", name="Cancel")).to_have_count(0)
         # Strokes that are drawn one upon another, while a cut is still on its way, are all kept.
         self.page.get_by_role("button", name="Mark out").click()
         for across in (0.1, 0.6, 0.8):
@@ -228,7 +228,7 @@ class Painting(OnThePicture):
             self.page.mouse.down()
             self.page.mouse.move(*self.place(across, 0.5), steps=4)
             self.page.mouse.up()
-        expect(self.page.get_by_role("button", name="Cancel")).to_have_count(0, timeout=30000)
+        expect(self.page.get_by_role("button", name="Cancel")).to_have_count(0)
         self.rested()
         self.assertEqual(len(self.rig(plate)["mattes"][0]["mask"]["parts"][0]["hints"]), 3)
         self.show_mask("Mask only, in grey")
@@ -252,7 +252,7 @@ class Painting(OnThePicture):
         self.page.get_by_role("button", name="Plate prepare").click()
         self.page.get_by_role("button", name="Remove the matte Post").click()
         self.rested()
-        expect(self.page.get_by_role("button", name=re.compile("^Edge: It uses the matte"))).to_be_visible(timeout=20000)
+        expect(self.page.get_by_role("button", name=re.compile("^Edge: It uses the matte"))).to_be_visible()
 
     def test_a_grey_picture_is_brought_in_as_a_matte(self) -> None:
         plate = self.bring_in("grey")
@@ -290,7 +290,7 @@ class Painting(OnThePicture):
         other.mouse.move(*self.place(0.8, 0.8), steps=5)
         other.mouse.up()
         dialog = other.get_by_role("alertdialog")
-        expect(dialog).to_be_visible(timeout=20000)
+        expect(dialog).to_be_visible()
         dialog.get_by_role("button", name="Keep this window's on top").click()
         expect(other.get_by_label("Save state")).to_have_text("Saved")
         self.assertAlmostEqual(self.mask(plate)["parts"][0]["strokes"][0]["points"][0], 0.6, delta=0.02)
@@ -367,7 +367,7 @@ class Choosing(OnThePicture):
         np.testing.assert_allclose(light["spread"]["position"], (0.75, 0.3), atol=0.01)
         self.assertEqual(light["colour"]["origin"], "temperature")
         self.assertLess(light["colour"]["temperature"], 5000)
-        expect(self.page.get_by_text("Off the likeliest source")).to_be_visible(timeout=20000)
+        expect(self.page.get_by_text("Off the likeliest source")).to_be_visible()
 
     def test_a_saved_rig_is_applied_to_another_plate_and_exported(self) -> None:
         self.bring_in("made")
@@ -380,19 +380,19 @@ class Choosing(OnThePicture):
         self.page.get_by_role("button", name="Back to the plates").click()
         other = self.bring_in("other")
         self.page.get_by_role("button", name="Rigs").click()
-        self.page.get_by_role("button", name=re.compile("^Our glow")).click(timeout=60000)
+        self.page.get_by_role("button", name=re.compile("^Our glow")).click()
         expect(self.page.get_by_role("group", name="Bloom", exact=True)).to_be_visible()
         self.rested()
         self.assertEqual([light["kind"] for light in self.rig(other)["lights"]], ["bloom"])
         # One light of another saved rig, on top of it.
         self.page.keyboard.press("r")
-        self.page.get_by_role("button", name="More for Lamp oil").click(timeout=60000)
+        self.page.get_by_role("button", name="More for Lamp oil").click()
         self.page.get_by_role("menuitem", name=re.compile("^Add Fringe")).click()
         expect(self.page.get_by_role("group", name="Fringe", exact=True)).to_be_visible()
         self.rested()
         self.assertEqual([light["kind"] for light in self.rig(other)["lights"]], ["bloom", "halation"])
         self.page.get_by_role("button", name="Export…").click()
-        with self.page.expect_download(timeout=60000) as download:
+        with self.page.expect_download() as download:
             self.page.get_by_role("dialog").get_by_role("button", name="Export", exact=True).click()
         self.assertEqual(Image.open(download.value.path()).size, (600, 400))
 
@@ -414,4 +414,4 @@ class Choosing(OnThePicture):
             chooser.value.set_files(path)
             self.page.wait_for_timeout(400)
         expect(self.page.get_by_text("is not a kind of light")).to_be_visible()
-        expect(self.page.get_by_role("group", name="Harbour edge")).to_be_visible(timeout=60000)
+        expect(self.page.get_by_role("group", name="Harbour edge")).to_be_visible()

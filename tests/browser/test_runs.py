@@ -41,7 +41,7 @@ class Runs(BrowserTest):
             self.page.get_by_role("button", name="Bring in a picture…").click()
         chooser.value.set_files(paths)
         for name in names:
-            expect(self.page.get_by_role("button", name=f"Open {name}", exact=True)).to_be_visible(timeout=60000)
+            expect(self.page.get_by_role("button", name=f"Open {name}", exact=True)).to_be_visible()
 
     def tick(self, *names: str) -> None:
         for name in names:
@@ -67,7 +67,7 @@ class Runs(BrowserTest):
         start.click()
         self.page.wait_for_url("**/runs/*")
         laid = self.card("“Headland at dawn” on 4 plates")
-        expect(laid.get_by_text("4 of 4 done")).to_be_visible(timeout=60000)
+        expect(laid.get_by_text("4 of 4 done")).to_be_visible()
         source = self.rig(plates["Headland at dawn"])
         for name in names:
             self.assertEqual(self.rig(plates[name])["lights"], source["lights"])
@@ -121,7 +121,7 @@ class Runs(BrowserTest):
         made.get_by_role("button", name="Pause").click()
         expect(made.get_by_text("paused")).to_be_visible()
         made.get_by_role("button", name="Go on").click()
-        expect(made.get_by_text("5 of 5 done")).to_be_visible(timeout=90000)
+        expect(made.get_by_text("5 of 5 done")).to_be_visible()
         made.get_by_role("button", name="Delete", exact=True).click()
         made.get_by_role("button", name="Delete its files too").click()
         expect(made).to_have_count(0)
@@ -142,5 +142,5 @@ class Runs(BrowserTest):
         self.choose("Made by", "Cluster studio")
         dialog.get_by_role("button", name="Start", exact=True).click()
         card = self.card("“mole” on 1 plate")
-        expect(card.get_by_role("alert")).to_have_text(re.compile(f"no cluster answers at {NOWHERE}"), timeout=60000)
+        expect(card.get_by_role("alert")).to_have_text(re.compile(f"no cluster answers at {NOWHERE}"))
         expect(card.get_by_text("0 of 1 done · paused")).to_be_visible()

@@ -54,13 +54,11 @@ class Job(BrowserTest):
         self.actions += 1
         self.page.keyboard.press(keys)
         if keys == "n":  # a hand paints once it sees that the brush is up
-            expect(self.page.get_by_role("button", name=re.compile("^(Bring light back|Take light off)$"))).to_be_visible(
-                timeout=20000
-            )
+            expect(self.page.get_by_role("button", name=re.compile("^(Bring light back|Take light off)$"))).to_be_visible()
 
     def click(self, what: Locator) -> None:
         self.actions += 1
-        what.click(timeout=60000)
+        what.click()
 
     def press(self, name: str, **how: Any) -> None:
         self.click(self.page.get_by_role("button", name=name, exact=True, **how))
@@ -72,7 +70,7 @@ class Job(BrowserTest):
         card = dialog.get_by_role("button", name=re.compile(f"^{kind}"))
         self.click(card)
         try:
-            expect(dialog).to_have_count(0, timeout=8000)
+            expect(dialog).to_have_count(0, timeout=LOST)
         except AssertionError:
             # Once in some hundred a press was lost on a loaded machine while pictures came in; the hand presses again, and
             # it counts.

@@ -77,7 +77,7 @@ class Glows(Job):
         before = self.lit()
         self.press("Test strip of Blend mode")
         cells = self.page.get_by_role("group", name="Test strip").get_by_role("button")
-        expect(cells).to_have_count(19, timeout=60000)
+        expect(cells).to_have_count(19)
         self.click(cells.filter(has_text="Lighten").first)
         self.rested()
         self.typed("Keep darks", "80")

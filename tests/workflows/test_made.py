@@ -137,7 +137,7 @@ class Streams(Job):
         self.new("Fan")
         self.press("Test strip of Seed")
         cells = self.page.get_by_role("group", name="Test strip").get_by_role("button")
-        cells.nth(2).wait_for(timeout=60000)
+        cells.nth(2).wait_for()
         self.click(cells.nth(2))
         self.rested()
         self.typed("Bearing", "-80")
