@@ -21,6 +21,9 @@ SMALL = (360, 240)
 Spot = tuple[float, float]
 
 
+LOST = 8_000  # ms after which a press is taken for lost
+
+
 class Job(BrowserTest):
     """One file of jobs."""
 
