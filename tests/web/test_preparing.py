@@ -1,4 +1,4 @@
-"""Kinds whose kernels are still compiled in the background: what is said of them, in which order they come, and when it is over."""
+"""Kinds whose kernels are still being compiled: how many seconds each waits, in which order they come, and when they are ready."""
 
 from __future__ import annotations
 
