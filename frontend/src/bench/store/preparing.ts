@@ -5,7 +5,7 @@ import type { State } from "./state";
 
 const ASK_EVERY = 1000; // ms
 
-/** Asks which kinds of light are still being prepared, for as long as any is. Those of the rig come first. */
+/** Asks each second which kinds of light are being prepared, until all are ready. The rig's own kinds come first. */
 export function followPreparing(store: StoreApi<State>): () => void {
   let timer = 0;
   let closed = false;
