@@ -26,7 +26,7 @@ from aurelon.core.export.picture import PictureExport, export
 from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.renderer import BAND_PIXELS
 from aurelon.core.graph.small_pictures import small_picture
-from aurelon.core.imaging.blend import MODES
+from aurelon.core.imaging.blend.modes import MODE_NAMES
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import merge
 from aurelon.core.imaging.rgb_space import SRGB
@@ -197,7 +197,7 @@ def bench_modes(table: Table) -> None:
             b, l = below[y : y + high], lit[y : y + high]
             merge(b, l, None, weights, mode=mode, intensity=1, opacity=0.9, keep_darks=0)
 
-    for mode in MODES:
+    for mode in MODE_NAMES:
         table.against_copy(f"blend mode {mode}, 24 MP", partial(merged, mode), below, 4 if mode in NON_SEPARABLE else 2, rounds=5)
 
 

@@ -29,7 +29,7 @@ from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.renderer import Renderer
 from aurelon.core.graph.show import STAGES
 from aurelon.core.graph.small_pictures import thumbnail
-from aurelon.core.imaging.blend import MODES
+from aurelon.core.imaging.blend.modes import MODE_NAMES
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.rgb_space import SRGB, Curve
 from aurelon.core.imaging.screen import CLIP_MARK, mark_from, to_screen
@@ -129,7 +129,7 @@ def compile_files() -> None:
 def compile_kind(kind: str) -> None:
     """A kind as it begins, and with all on that can be."""
     plate = plate_with_lamps()
-    rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "merge": {"mode": MODES[-1]}}]})
+    rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "merge": {"mode": MODE_NAMES[-1]}}]})
     export(plate, rig, PictureExport(format="png", depth="8", profile="display-p3"))
     use_on_the_bench(plate, kind)
     numbers = [(name, info) for name, info in settings_of(kinds()[kind].spread_settings) if isinstance(info, Number)]

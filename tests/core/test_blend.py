@@ -7,10 +7,12 @@ import unittest
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core.imaging.blend import BLACK_IS_NEUTRAL, GREY_IS_NEUTRAL, MODES
+from aurelon.core.imaging.blend.modes import MODE_NAMES
 from aurelon.core.imaging.merging import merge
 
 Doubles = NDArray[np.float64]
+GREY_IS_NEUTRAL = ("overlay", "hard-light", "soft-light")
+BLACK_IS_NEUTRAL = ("screen", "lighten", "color-dodge", "difference", "exclusion")
 LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
@@ -95,7 +97,7 @@ class Modes(unittest.TestCase):
         )
 
     def test_8_the_modes_follow_w3c_to_a_255th(self) -> None:
-        for mode in MODES[3:]:
+        for mode in MODE_NAMES[3:]:
             for opacity in (1.0, 0.6):
                 alpha = (self.mask * opacity).astype(np.float64)[:, :, None]
                 wanted = expected(mode, self.below.astype(np.float64), self.light.astype(np.float64), alpha)
@@ -104,7 +106,7 @@ class Modes(unittest.TestCase):
 
     def test_an_opaque_light_is_its_own_colour_in_every_mode(self) -> None:
         below, light = self.below.astype(np.float64), self.light.astype(np.float64)
-        for mode in MODES[3:]:
+        for mode in MODE_NAMES[3:]:
             made = merge(
                 self.below, self.light, self.mask, LUMINANCE, mode=mode, intensity=1.0, opacity=0.8, keep_darks=0.0, opaque=True
             )
@@ -133,7 +135,7 @@ class Modes(unittest.TestCase):
     def test_no_light_leaves_the_picture_in_every_mode_to_the_bit(self) -> None:
         self.light[:] = 0
         self.below *= 3
-        for mode in MODES:
+        for mode in MODE_NAMES:
             np.testing.assert_array_equal(self.merged(mode), self.below, mode)
 
     def test_keep_darks_holds_light_back_in_the_dark_only(self) -> None:

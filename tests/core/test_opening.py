@@ -16,7 +16,7 @@ from aurelon.core.analysis.colour_match import match_colour
 from aurelon.core.analysis.measure import FoundPoint, measure
 from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.renderer import seen_frame
-from aurelon.core.imaging.blend import MODES
+from aurelon.core.imaging.blend.modes import MODE_NAMES
 from aurelon.core.imaging.colour import temperature_of, temperature_rgb
 from aurelon.core.imaging.crop_and_straighten import largest_box
 from aurelon.core.imaging.frame import Frame
@@ -160,11 +160,11 @@ class Strips(unittest.TestCase):
         self.assertEqual((len(strip.variants), strip.columns), (GRID_STEPS**2, GRID_STEPS))
         self.assertEqual(strip.variants[1].values[1], strip.variants[0].values[1])
         modes = self.swept(SettingPath("merge", "mode"))
-        self.assertEqual([v.values[0][1] for v in modes], list(MODES))
+        self.assertEqual([v.values[0][1] for v in modes], list(MODE_NAMES))
         self.assertEqual([v.values[0][1] for v in modes if v.present], ["expose"])
-        self.assertEqual(modes[3].rig.stack[0].merge.mode, MODES[3])
+        self.assertEqual(modes[3].rig.stack[0].merge.mode, MODE_NAMES[3])
         with_modes = stepped(self.rig, "under-test", [SettingPath("merge", "mode"), SettingPath("merge", "opacity")])
-        self.assertEqual(with_modes.columns, len(MODES))
+        self.assertEqual(with_modes.columns, len(MODE_NAMES))
 
     def test_the_seed_of_every_kind_is_stepped_through_wherever_it_stands(self) -> None:
         found = 0

@@ -17,7 +17,7 @@ from PIL import Image
 
 from aurelon.core import Plate, Rig, open_plate, read_plate, render
 from aurelon.core.graph.cache import Cache
-from aurelon.core.imaging.blend import MODES
+from aurelon.core.imaging.blend.modes import MODE_NAMES
 from aurelon.core.lights import kinds
 from aurelon.core.settings import settings_of
 from aurelon.core.settings.slider import Slider
@@ -115,7 +115,7 @@ class Promises(unittest.TestCase):
         for kind in every_kind():
             for name, pixels in plates.items():
                 plate, cache = plate_of(pixels), Cache(1 << 28)
-                for mode in MODES:
+                for mode in MODE_NAMES:
                     out = render(plate, rig_of(light(kind, merge={"mode": mode, "intensity": 3})), cache=cache)
                     self.assertTrue(np.isfinite(out).all() and (out >= 0).all(), f"{kind} on {name} in {mode}")
 
@@ -134,7 +134,7 @@ class Promises(unittest.TestCase):
         nothing = ({"merge": {"opacity": 0}}, {"merge": {"intensity": 0}}, {"mask": {"start": "nothing"}})
         for kind in every_kind():
             for stages in nothing:
-                for mode in MODES:
+                for mode in MODE_NAMES:
                     merged = {**stages, "merge": {**stages.get("merge", {}), "mode": mode}}
                     out = render(plate, rig_of(light(kind, **merged)), cache=cache)
                     np.testing.assert_array_equal(out, plate.pixels, f"{kind} {stages} {mode}")

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
-from aurelon.core.imaging.blend import MODES
+from aurelon.core.imaging.blend.modes import MODE_NAMES
 from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.core.imaging.screen import CLIP_MARK, PEAK_MARK
 from aurelon.core.lights import kinds
@@ -67,7 +67,7 @@ class Choosing(ServiceTest):
             12,
         )
         modes = self.post(plate, "strip", rig=rig, light="under-test", settings=[{"stage": "merge", "setting": "mode"}])
-        self.assertEqual([cell["values"][0]["value"] for cell in modes["cells"]], list(MODES))
+        self.assertEqual([cell["values"][0]["value"] for cell in modes["cells"]], list(MODE_NAMES))
 
     def test_a_strip_that_cannot_be_is_refused_in_a_sentence(self) -> None:
         plate = self.add()

@@ -13,7 +13,7 @@ import numpy as np
 from aurelon.core.analysis.areas import sky_of
 from aurelon.core.graph.nodes import PictureNode, ValueNode, Work, digest_of
 from aurelon.core.imaging.arrays import Floats, f32
-from aurelon.core.imaging.blend import Blending, blending
+from aurelon.core.imaging.blend.blending import Blending, blending
 from aurelon.core.imaging.colour_matrix import NEUTRAL, Tint
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.headroom import depth_of, restored

@@ -13,7 +13,8 @@ from numba import prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats, f32, lines_of
-from aurelon.core.imaging.blend import RELIGHT, Blending, blend_cover, blend_light, blend_linear, blending, scratch_for
+from aurelon.core.imaging.blend.blending import Blending, blend_cover, blend_light, blend_linear, blending, scratch_for
+from aurelon.core.imaging.blend.mode import Family
 from aurelon.core.imaging.colour_matrix import white_in
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined, kernel
@@ -137,9 +138,7 @@ def lay(
         levels,
         not levels.idle,
     )
-    (_lay_linear if how.mode <= RELIGHT else _lay_light if how.black_is_neutral else _lay_cover)(
-        ready, how, out.reshape(out.shape[0], -1)
-    )
+    _LAYING.get(Family(how.family), _lay_cover)(ready, how, out.reshape(out.shape[0], -1))
 
 
 def merge(
@@ -330,3 +329,6 @@ def _lay_cover(ready: Ready, how: Blending, out: Floats) -> None:
                 alpha = cover[: end - first]
                 _alpha_of(ready, how, row, first, alpha)
                 blend_cover(how, under[3 * first : 3 * end], light, ready.luminance, alpha, scratch, over[3 * first : 3 * end])
+
+
+_LAYING = {Family.LINEAR: _lay_linear, Family.LIGHT: _lay_light}  # light of the other families covers

@@ -12,10 +12,10 @@ import numpy as np
 from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
-from aurelon.core.imaging.blend import split
 from aurelon.core.imaging.fastmath import unit
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.kernels import inlined, kernel
+from aurelon.core.imaging.planes import split
 from aurelon.core.imaging.runs import fill, multiply
 from aurelon.core.optics.height_field import Cells
 

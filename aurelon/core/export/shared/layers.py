@@ -7,7 +7,7 @@ from what the layers below it have become in their samples, so that no error gro
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
@@ -19,6 +19,7 @@ from aurelon.core.export.shared.target import Progress
 from aurelon.core.graph.renderer import Renderer
 from aurelon.core.graph.show import Show, ShowBase, ShowBefore, ShowMask, ShowStage
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.blend.modes import MODES
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.quantise import quantise
 from aurelon.core.imaging.rgb_space import SRGB_CURVE, RgbSpace
@@ -26,8 +27,8 @@ from aurelon.core.plate import Plate
 from aurelon.core.rig import Light, Rig
 from aurelon.core.rig.owner import MatteOwner
 
-# Modes that layered files name as ours do, and that leave the picture alone where a light is black.
-SHARED_MODES = ("screen", "lighten", "color-dodge")
+# Modes that layered files have too, and that leave the picture alone where a light is black.
+SHARED_MODES = frozenset(mode.name for mode in MODES if mode.operator)
 FAINTEST = 1e-9
 
 
@@ -112,7 +113,7 @@ def overs(
     to_codes: Callable[[Floats], Floats],
     space: RgbSpace,
     kind: Any,
-    modes: Sequence[str],
+    modes: Collection[str],
     progress: Progress,
     cancelled: Callable[[], bool],
 ) -> Layers:
@@ -170,10 +171,10 @@ def _go_on(share: float, progress: Progress, cancelled: Callable[[], bool]) -> N
         raise Cancelled
 
 
-def _keeps_its_mode(light: Light, space: RgbSpace, target: RgbSpace, modes: Sequence[str]) -> bool:
+def _keeps_its_mode(light: Light, space: RgbSpace, target: RgbSpace, modes: Collection[str]) -> bool:
     """Whether a layered file's own rule gives just what ours does: on values with the same curve and primaries."""
     alike = space.matrix_to(target) is None and target.curves == (SRGB_CURVE,) * 3
-    return alike and light.merge.mode in modes and light.merge.mode in SHARED_MODES and light.merge.keep_darks == 0
+    return alike and light.merge.mode in modes and light.merge.keep_darks == 0
 
 
 def _own(light: Light, kept: bool) -> dict[str, Any]:

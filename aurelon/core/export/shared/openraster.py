@@ -14,9 +14,10 @@ from aurelon.core.codecs import png
 from aurelon.core.codecs.ora import RIG
 from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.export.shared.layers import Layer, Layers
+from aurelon.core.imaging.blend.modes import MODES
 from aurelon.core.imaging.rgb_space import RgbSpace
 
-OPERATORS = {"normal": "svg:src-over", "screen": "svg:screen", "lighten": "svg:lighten", "color-dodge": "svg:color-dodge"}
+OPERATORS = {"normal": "svg:src-over"} | {mode.name: mode.operator for mode in MODES if mode.operator}
 THUMBNAIL = 256
 
 

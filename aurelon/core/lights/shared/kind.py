@@ -9,7 +9,7 @@ from typing import Any, Generic, Literal, Protocol, TypeVar
 import numpy as np
 
 from aurelon.core.imaging.arrays import Floats
-from aurelon.core.imaging.blend import ModeName
+from aurelon.core.imaging.blend.modes import ModeName
 from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.merging import Travelled

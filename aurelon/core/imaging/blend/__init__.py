@@ -1,0 +1,1 @@
+"""Blend modes: how light is laid on a picture. `modes.py` has an entry for each."""
