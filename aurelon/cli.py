@@ -10,17 +10,17 @@ from typing import Any
 
 from aurelon import __version__
 from aurelon.core import AurelonError, OutputError, Plate, Rig, open_plate, open_reel, parse_rig, read_plate
+from aurelon.core.catalogue.catalogue import catalogue, whole_catalogue
 from aurelon.core.codecs import codecs, format_of_path, suffixes
 from aurelon.core.codecs.shared.metadata import NOTES
 from aurelon.core.export import targets
 from aurelon.core.export.passes import CONTAINERS, PassesExport, passes_for_path
 from aurelon.core.export.picture import PROFILES, PictureExport, frame_for, options_for_path
-from aurelon.core.files import write_whole
+from aurelon.core.export.shared.whole_file import write_whole
 from aurelon.core.graph.renderer import never, seen_frame
 from aurelon.core.graph.show import parse_show
 from aurelon.core.reel import is_reel_path
 from aurelon.core.reels.writers import is_reel_output
-from aurelon.core.settings.catalogue import catalogue, whole_catalogue
 from aurelon.core.settings.slider import Slider
 from aurelon.core.settings.types.choice import Choice
 from aurelon.runs.engines.clusters import Certificates, ClusterAddress, Clusters

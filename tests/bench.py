@@ -19,18 +19,18 @@ import numpy as np
 from numba import njit, prange
 
 from aurelon.core import Plate, Renderer, Rig, parse_rig, read_plate
-from aurelon.core.analysis.areas import areas_of
 from aurelon.core.analysis.finder import propose
 from aurelon.core.analysis.subject_cut import cut_subject
 from aurelon.core.export.picture import PictureExport, export
+from aurelon.core.finding.areas import areas_of
 from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.grading import prepare
 from aurelon.core.graph.renderer import BAND_PIXELS
 from aurelon.core.graph.small_pictures import small_picture
 from aurelon.core.imaging.blend.modes import MODE_NAMES
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import merge
 from aurelon.core.imaging.rgb_space import SRGB
-from aurelon.core.imaging.tone import prepare
 from aurelon.core.lights import kinds
 from aurelon.core.masks.subject import Subject
 from aurelon.core.rig.model import Prepare

@@ -33,7 +33,7 @@ import sys, json, time
 from pathlib import Path
 from aurelon.core import open_plate, parse_rig
 from aurelon.core.export.picture import export, options_for_path
-from aurelon.core.files import write_whole
+from aurelon.core.export.shared.whole_file import write_whole
 from aurelon.runs.worker import use_threads
 use_threads(1)
 plates, rig, out = Path(sys.argv[1]), parse_rig(Path(sys.argv[2]).read_bytes()), Path(sys.argv[3])

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import ast
 import subprocess
 import unittest
+from graphlib import TopologicalSorter
 from pathlib import Path
 
 from aurelon.core.lights import kinds
@@ -41,6 +43,16 @@ class Checks(unittest.TestCase):
 
     def test_every_kind_has_its_picture(self) -> None:
         self.assertEqual({path.stem for path in (DOCS / "kinds").glob("*.jpg")}, set(kinds()))
+
+    def test_no_arrow_between_rooms_of_the_core_runs_back_up(self) -> None:
+        core = ROOT / "aurelon/core"
+        below: dict[str, set[str]] = {}
+        for path in core.rglob("*.py"):
+            room = path.relative_to(core).parts[0].removesuffix(".py")
+            imported = (n for n in ast.walk(ast.parse(path.read_text("utf-8"))) if isinstance(n, ast.ImportFrom) and n.module)
+            names = {n.module.split(".")[2] for n in imported if n.module and n.module.startswith("aurelon.core.")}
+            below.setdefault(room, set()).update(names - {room})
+        TopologicalSorter(below).prepare()  # raises CycleError, which names the rooms
 
     def test_the_core_imports_nothing_from_the_rest(self) -> None:
         for path in (ROOT / "aurelon/core").rglob("*.py"):

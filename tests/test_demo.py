@@ -15,7 +15,7 @@ from PIL import Image
 
 from aurelon.core import Plate, Rig, open_plate, parse_rig, render
 from aurelon.core.graph.cache import Cache
-from aurelon.core.rig.new_light import new_light
+from aurelon.core.graph.new_light import new_light
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.store import Store
 from aurelon.web.seed import DEMO, NIGHT, TITLES, seed_demo

@@ -19,11 +19,11 @@ from aurelon.confined.process import ConfinedProcess, NeedsMemory, Operation, Pr
 from aurelon.confined.wire import carried
 from aurelon.core.codecs.shared.in_space import in_space
 from aurelon.core.codecs.shared.raster import Raster, UnreadableError
-from aurelon.core.decoding import DecoderHere
 from aurelon.core.errors import PlateError
+from aurelon.core.graph.first_look import Looked, look
 from aurelon.core.imaging.rgb_space import Curve, RgbSpace
 from aurelon.core.imaging.samples import all_finite
-from aurelon.core.looking import Looked, look
+from aurelon.core.plates.decoding import DecoderHere
 from aurelon.core.reels.shared.footage import Footage, frame_of
 
 SECONDS = 20.0  # of a processor, in which any small file is looked at
@@ -105,7 +105,7 @@ class DecoderPool:
             process.start()
 
     def look(self, data: bytes, name: str) -> Looked:
-        """See `aurelon.core.looking.look`."""
+        """See `aurelon.core.graph.first_look.look`."""
         made: Looked = self._asked("look", name, len(data), 1, data, name)
         return made
 

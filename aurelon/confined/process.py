@@ -20,8 +20,8 @@ from aurelon.confined import forkserver
 from aurelon.confined.confinement import allow_processor_time, confine
 from aurelon.confined.wire import WireError, receive, send, shut
 from aurelon.core.errors import AurelonError
-from aurelon.core.files import ReadInPlace
-from aurelon.core.memory import give_back
+from aurelon.core.imaging.memory import give_back
+from aurelon.core.reels.shared.read_in_place import ReadInPlace
 
 STARTING = 300.0  # seconds in which a process must be ready: at a first start it compiles what it needs
 LOOK_EVERY = 0.5  # seconds between a process's looks at whether its owner is still there

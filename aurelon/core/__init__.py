@@ -3,10 +3,10 @@
 from numba import config
 
 from aurelon.core.errors import AurelonError, OutputError, PlateError, RigError
+from aurelon.core.graph.lit import Lit
 from aurelon.core.graph.renderer import Renderer, render
 from aurelon.core.graph.rendering import Rendering
-from aurelon.core.lit import Lit
-from aurelon.core.memory import keep_freed
+from aurelon.core.imaging.memory import keep_freed
 from aurelon.core.plate import Plate, open_plate, read_plate
 from aurelon.core.reel import Reel, open_reel, read_reel
 from aurelon.core.rig import Rig, check_rig, parse_rig

@@ -16,14 +16,14 @@ from numpy.typing import NDArray
 from aurelon.core.codecs import glance_at
 from aurelon.core.codecs.shared.in_space import in_space
 from aurelon.core.codecs.shared.raster import DEPTHS, Raster
-from aurelon.core.decoding import decoder
 from aurelon.core.errors import PlateError
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.resample import reduce_to
+from aurelon.core.imaging.reduce import reduce_to
 from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.imaging.samples import look_up
 from aurelon.core.imaging.screen import png_of
+from aurelon.core.plates.decoding import decoder
 
 KEPT_REDUCTIONS = 4
 BRIGHTEST = 1e8  # times white: ten times the disc of the sun

@@ -33,13 +33,13 @@ from aurelon.core.imaging.blend.modes import MODE_NAMES
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.rgb_space import SRGB, Curve
 from aurelon.core.imaging.screen import CLIP_MARK, mark_from, to_screen
+from aurelon.core.imaging.stale_kernels import ALL, is_precompiled, note_precompiled, remove_stale_kernels
 from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
 from aurelon.core.plate import Plate, read_plate
 from aurelon.core.rig import Rig
 from aurelon.core.settings import settings_of
 from aurelon.core.settings.types.number import Number
-from aurelon.core.stale_kernels import ALL, is_precompiled, note_precompiled, remove_stale_kernels
 
 LOW = 19  # priority of what nobody waits for
 

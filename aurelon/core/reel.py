@@ -15,10 +15,10 @@ import numpy as np
 
 from aurelon.core.codecs import MAX_PIXELS, MAX_SIDE
 from aurelon.core.codecs.shared.raster import UnreadableError
-from aurelon.core.decoding import decoder, head_of
 from aurelon.core.errors import PlateError
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.plate import Plate, plate_of
+from aurelon.core.plates.decoding import decoder, head_of
 from aurelon.core.reels import kinds_of_reel
 from aurelon.core.reels.shared.footage import Footage, frame_of
 from aurelon.core.reels.stills import is_pattern, stills_in

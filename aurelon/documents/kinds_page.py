@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from aurelon.core.settings.catalogue import catalogue
+from aurelon.core.catalogue.catalogue import catalogue
 from aurelon.documents.tables import table
 
 HEAD = """# The kinds of light

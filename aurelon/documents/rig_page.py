@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from aurelon.core.catalogue.catalogue import catalogue, group_of, whole_catalogue
 from aurelon.core.rig.model import HouseLight, Prepare
-from aurelon.core.settings.catalogue import catalogue, group_of, whole_catalogue
 from aurelon.documents.tables import table
 
 PAGE = """# The rig

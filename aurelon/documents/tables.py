@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from aurelon.core.catalogue.entries import GroupInfo
 from aurelon.core.settings.base import Setting
-from aurelon.core.settings.catalogue import GroupInfo
 from aurelon.core.settings.slider import Slider
 from aurelon.core.settings.types.choice import Choice
 

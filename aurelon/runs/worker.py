@@ -27,7 +27,7 @@ from aurelon.core.export.picture import PictureExport, options_for_path, strip_o
 from aurelon.core.export.reels import ReelExport, segment_of
 from aurelon.core.graph.renderer import never
 from aurelon.core.imaging import kernels
-from aurelon.core.memory import bound_working
+from aurelon.core.imaging.memory import bound_working
 from aurelon.core.plate import Plate
 from aurelon.core.reels.writers import reel_format
 from aurelon.runs.tasks import Made, OtherBuild, Strip, Task, build

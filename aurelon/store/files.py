@@ -7,7 +7,7 @@ import io
 from typing import BinaryIO
 
 from aurelon.core import Rig
-from aurelon.core.files import ReadInPlace
+from aurelon.core.reels.shared.read_in_place import ReadInPlace
 from aurelon.store.tables import Tables
 
 CHUNK = 1 << 20

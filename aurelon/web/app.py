@@ -14,8 +14,8 @@ from uvicorn.middleware.proxy_headers import ProxyHeadersMiddleware
 
 from aurelon import __version__
 from aurelon.confined.decoder import DecoderPool
-from aurelon.core.decoding import use_decoder
-from aurelon.core.looking import look
+from aurelon.core.graph.first_look import look
+from aurelon.core.plates.decoding import use_decoder
 from aurelon.runs.batches import Batches
 from aurelon.runs.engines.clusters import Clusters
 from aurelon.runs.jobs import Jobs

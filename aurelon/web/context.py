@@ -9,7 +9,7 @@ from typing import Annotated
 from fastapi import Depends, Query
 from starlette.requests import HTTPConnection
 
-from aurelon.core.looking import Looked
+from aurelon.core.graph.first_look import Looked
 from aurelon.runs.batches import Batches
 from aurelon.runs.engines.clusters import Clusters
 from aurelon.runs.jobs import Jobs

@@ -7,8 +7,8 @@ import sys
 import time
 from threading import Lock
 
+from aurelon.core.imaging.stale_kernels import ALL, precompiled
 from aurelon.core.precompile import FIRST, FIRST_KINDS, steps
-from aurelon.core.stale_kernels import ALL, precompiled
 
 LOOK_EVERY = 0.2  # seconds
 

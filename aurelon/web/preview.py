@@ -28,6 +28,7 @@ from aurelon.core.codecs import png
 from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.errors import Cancelled, RigError
 from aurelon.core.graph.show import RESULT, STAGES, Show, ShowBefore, ShowResult, ShowStage
+from aurelon.core.graph.viewing import Viewing
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.code_points import LINEAR_REC2020
 from aurelon.core.imaging.colour_matrix import mixed
@@ -40,7 +41,6 @@ from aurelon.core.rig.copies import following
 from aurelon.core.rig.keyed import keyed_at
 from aurelon.core.rig.painting import Painting, painted_rig
 from aurelon.core.rig.patch import Change, patched
-from aurelon.core.viewing import Viewing
 from aurelon.web.clients import client_of
 from aurelon.web.pace import Pace
 from aurelon.web.turns import Turns

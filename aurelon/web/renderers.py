@@ -14,7 +14,7 @@ import psutil
 
 from aurelon.core import Plate, PlateError, Reel, Renderer, read_plate, read_reel
 from aurelon.core.graph.cache import Cache, Share
-from aurelon.core.memory import give_back
+from aurelon.core.imaging.memory import give_back
 from aurelon.store import Store
 
 MOST_BYTES = 1 << 30  # unless more is asked for

@@ -6,7 +6,7 @@ from contextlib import closing
 from pathlib import Path
 
 from aurelon.core import AurelonError, open_reel, parse_rig, read_plate
-from aurelon.core.blank import Blank, blank_picture
+from aurelon.core.plates.blank import Blank, blank_picture
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.store import PlateRecord, Store
 

@@ -23,7 +23,7 @@ import uvicorn
 from aurelon.confined.decoder import DecoderPool
 from aurelon.confined.process import ProcessLost, TookTooLong
 from aurelon.core import AurelonError
-from aurelon.core.memory import bound_working
+from aurelon.core.imaging.memory import bound_working
 from aurelon.runs.engines.clusters import Clusters
 from aurelon.store import Store
 from aurelon.web.app import make_app

@@ -7,10 +7,10 @@ import time
 from pydantic import BaseModel
 
 from aurelon.core import Renderer, Rig
+from aurelon.core.graph.new_light import new_light
 from aurelon.core.graph.small_pictures import small_picture
 from aurelon.core.lights import kinds
 from aurelon.core.rig.model import AnyLight
-from aurelon.core.rig.new_light import new_light
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.runs.jobs import Control
 from aurelon.store import SavedRig

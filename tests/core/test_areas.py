@@ -10,14 +10,14 @@ import numpy as np
 from PIL import Image, ImageDraw
 
 from aurelon.core import Plate, Rig, open_plate, render
-from aurelon.core.analysis.areas import areas_of, sky_of
 from aurelon.core.analysis.finder import find_light
 from aurelon.core.analysis.measure import measure
-from aurelon.core.analysis.sky import _Look, _unwritten, looked_at
+from aurelon.core.finding.areas import areas_of, sky_of
+from aurelon.core.finding.sky import _Look, _unwritten, looked_at
+from aurelon.core.graph.new_light import new_light
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.rgb_space import SRGB, SRGB_CURVE
 from aurelon.core.rig.edits.take_area import TakeArea
-from aurelon.core.rig.new_light import new_light
 from aurelon.core.rig.transfer import apply_rig
 from demo.render import BESIDE, PLATES
 from tests.pictures import Floats, light, plate_of, renderer_of, rig_of, scene

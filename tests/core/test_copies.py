@@ -8,13 +8,13 @@ from typing import Any
 import numpy as np
 
 from aurelon.core import RigError, read_plate
-from aurelon.core.analysis.edge_directions import edge_directions
-from aurelon.core.blank import Blank, blank_picture
+from aurelon.core.catalogue.catalogue import catalogue
+from aurelon.core.finding.edge_directions import edge_directions
 from aurelon.core.imaging.perspective import next_in_row
 from aurelon.core.masks.shared.mask import Mask
+from aurelon.core.plates.blank import Blank, blank_picture
 from aurelon.core.rig.copies import following, with_copies
 from aurelon.core.settings import Quad
-from aurelon.core.settings.catalogue import catalogue
 from tests.pictures import every_kind, grey_file, light, rig_of, stroke
 
 

@@ -18,7 +18,7 @@ from PIL import Image
 from aurelon.core import OutputError, PlateError, open_plate, read_plate
 from aurelon.core.codecs import codecs
 from aurelon.core.codecs.shared.raster import Raster
-from aurelon.core.files import write_whole
+from aurelon.core.export.shared.whole_file import write_whole
 from aurelon.core.imaging.rgb_space import DISPLAY_P3
 from tests.pictures import exported, light, plate_of, rig_of, scene
 

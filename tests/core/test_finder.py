@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from aurelon.core import Plate, Rig, open_plate, parse_rig, render
 from aurelon.core.analysis.colour_match import match_colour
 from aurelon.core.analysis.finder import Proposal, find_light, lit_sides, propose
-from aurelon.core.analysis.long_shadows import by_shadows
 from aurelon.core.analysis.measure import measure
+from aurelon.core.finding.long_shadows import by_shadows
 from aurelon.core.imaging.arrays import Doubles
 from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.fastmath import encode_array

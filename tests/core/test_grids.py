@@ -22,20 +22,24 @@ from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.renderer import seen_frame, shown
 from aurelon.core.graph.resolve import WORKING_EDGE, resolve
 from aurelon.core.imaging.colour_matrix import NEUTRAL, mixed
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.memory import keep_freed
 from aurelon.core.imaging.merging import lay
 from aurelon.core.imaging.noise import Moment, lattice_of, moment, noise_in
 from aurelon.core.imaging.picture_rows import PictureRows
-from aurelon.core.imaging.resample import enlarge_to, reduce_to
+from aurelon.core.imaging.reduce import reduce_to
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB, SRGB_CURVE
 from aurelon.core.imaging.screen import encode_jpeg, encode_png, to_screen
 from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.highlights import HighlightSource, highlights
 from aurelon.core.lights.shared.kind import Reading
 from aurelon.core.lights.starburst import FINEST_EDGE
-from aurelon.core.memory import keep_freed
+from aurelon.core.optics import rays as ray_geometry
 from aurelon.core.optics import transport
-from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sampled
+from aurelon.core.optics.ray_sampling import sampled
+from aurelon.core.optics.rays import parallel_rays, polar_rays
+from aurelon.core.optics.transport import march
 from tests.pictures import (
     FILES,
     MATTE,
@@ -297,7 +301,7 @@ class Rays(unittest.TestCase):
         bundles = [polar_rays(place, (width, height)) for place in places]
         bundles += [parallel_rays(angle, (width, height)) for angle in (0, 37, 90, -135)]
 
-        def light(rays: transport.Rays, softness: float) -> Floats:
+        def light(rays: ray_geometry.Rays, softness: float) -> Floats:
             even = np.ones(rays.count, np.float32), np.ones(rays.steps, np.float32), np.ones(rays.steps, np.float32)
             field = march(emission, rays, *even, reach=100, blocking=0.02, softness=softness)
             return sampled(field, rays, Frame.whole((width, height)))

@@ -17,8 +17,7 @@ import numpy as np
 from filelock import FileLock
 from numba import prange
 
-from aurelon.core import stale_kernels
-from aurelon.core.imaging import kernel_cache, kernels
+from aurelon.core.imaging import kernel_cache, kernels, stale_kernels
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.kernels import Kernel, kernel, strict_kernel
 

@@ -7,10 +7,11 @@ from unittest import mock
 
 import numpy as np
 
-from aurelon.core import Renderer, Rig, memory
+from aurelon.core import Renderer, Rig
 from aurelon.core.graph import nodes, resolve
 from aurelon.core.graph.cache import Cache
-from aurelon.core.imaging import picture_rows
+from aurelon.core.graph.grading import MID_GREY, MIRED_REACH, prepare, under_house_light
+from aurelon.core.imaging import memory, picture_rows
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.colour import NEUTRAL_KELVIN, white_balance
 from aurelon.core.imaging.fastmath import log2, power
@@ -18,7 +19,6 @@ from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined
 from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.imaging.rgb_space import SRGB, RgbSpace
-from aurelon.core.imaging.tone import MID_GREY, MIRED_REACH, prepare, under_house_light
 from aurelon.core.lights.shared.highlights import HighlightSource, highlights
 from aurelon.core.lights.shared.kind import Reading
 from aurelon.core.rig.model import HouseLight, Prepare

@@ -15,6 +15,7 @@ from aurelon.core import RigError, check_rig, render
 from aurelon.core.analysis.colour_match import match_colour
 from aurelon.core.analysis.measure import FoundPoint, measure
 from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.grading import levels_of
 from aurelon.core.graph.renderer import seen_frame
 from aurelon.core.imaging.blend.modes import MODE_NAMES
 from aurelon.core.imaging.colour import temperature_of, temperature_rgb
@@ -22,7 +23,6 @@ from aurelon.core.imaging.crop_and_straighten import largest_box
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import Travelled, picture_of
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB
-from aurelon.core.imaging.tone import levels_of
 from aurelon.core.lights import kinds
 from aurelon.core.plate import read_plate
 from aurelon.core.rig.test_strip import GRID_STEPS, SettingPath, Variant, stepped

@@ -17,8 +17,8 @@ from aurelon.core import Reel, Rig, open_reel, parse_rig, render
 from aurelon.core.analysis.carried_matte import carried, corrected, frame_of_mattes
 from aurelon.core.analysis.flicker import flicker, of_blocks
 from aurelon.core.analysis.follow import follow, follow_all
-from aurelon.core.analysis.points import brightest_points, light_at
 from aurelon.core.errors import Cancelled
+from aurelon.core.finding.points import brightest_points, light_at
 from aurelon.core.reels.writers.video import grey_reel
 from tests.pictures import light, plate_of, rig_of, scene
 from tests.reels import box_iou, write_video

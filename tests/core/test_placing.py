@@ -7,10 +7,10 @@ import unittest
 import numpy as np
 
 from aurelon.core import Plate, Rig, render
+from aurelon.core.graph.new_light import new_light
 from aurelon.core.imaging.rgb_space import SRGB_CURVE
 from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.initial_settings import luminance_in, merge_on, open_share
-from aurelon.core.rig.new_light import new_light
 from tests.pictures import every_kind, light, plate_of, rig_of, scene
 
 

@@ -7,10 +7,10 @@ import unittest
 import numpy as np
 
 from aurelon.core import render
+from aurelon.core.graph.grading import tint_of
 from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.colour import chromaticity
 from aurelon.core.imaging.rgb_space import SRGB
-from aurelon.core.imaging.tone import tint_of
 from aurelon.core.lights.shared.kind import Colour
 from aurelon.core.optics.spectra import LAMP_WORDS, air_mass, lamp_rgb, ozone_depth, ozone_mass, sun_rgb, transmittance
 from tests.core.test_light_colour import WIDE

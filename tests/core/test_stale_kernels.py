@@ -7,7 +7,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from aurelon.core import stale_kernels
+from aurelon.core.imaging import stale_kernels
 
 FILES = {
     "imaging/base.py": "from numba import njit\n",

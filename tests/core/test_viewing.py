@@ -9,10 +9,10 @@ import numpy as np
 
 from aurelon.core import Plate, Rig, read_plate
 from aurelon.core.export.picture import PictureExport, export
+from aurelon.core.graph.viewing import Viewing
 from aurelon.core.imaging.profiles import SPACES
 from aurelon.core.imaging.rgb_space import ROMM, SRGB
 from aurelon.core.imaging.screen import GAMUT_MARK
-from aurelon.core.viewing import Viewing
 
 NAMES = {"srgb": "sRGB", "display-p3": "Display P3", "romm": "ROMM RGB"}
 RNG = np.random.default_rng(4)

@@ -26,9 +26,9 @@ from aurelon.confined.decoder import DecoderPool
 from aurelon.confined.process import ConfinedProcess, ProcessLost, Refused, TookTooLong
 from aurelon.core import PlateError, read_plate, read_reel
 from aurelon.core.codecs.shared.raster import Raster
-from aurelon.core.decoding import DecoderHere, use_decoder
+from aurelon.core.graph.first_look import look
 from aurelon.core.imaging.rgb_space import DISPLAY_P3
-from aurelon.core.looking import look
+from aurelon.core.plates.decoding import DecoderHere, use_decoder
 from tests.pictures import scene
 from tests.reels import frames, write_video
 from tests.web.service import png

@@ -11,8 +11,8 @@ from typing import Any
 from unittest import mock
 
 from aurelon.core import precompile
+from aurelon.core.imaging.stale_kernels import ALL
 from aurelon.core.precompile import Step
-from aurelon.core.stale_kernels import ALL
 from aurelon.runs.jobs import Control
 from aurelon.web import preparing
 from aurelon.web.preparing import Preparing

@@ -1,1 +1,1 @@
-"""What is measured or found in a picture."""
+"""What is measured of a lit picture or a reel: numbers to judge by, the finder, colour match, what is followed and carried."""

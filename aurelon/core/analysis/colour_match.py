@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from aurelon.core.analysis.spot_colour import EDGE, colour_at
+from aurelon.core.finding.spot_colour import EDGE, colour_at
 from aurelon.core.graph.renderer import Renderer
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.rig import Rig

@@ -17,9 +17,9 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from aurelon.core.analysis.areas import sure_sky_of
-from aurelon.core.analysis.long_shadows import by_shadows
-from aurelon.core.analysis.spot_colour import EDGE, colour_at
+from aurelon.core.finding.areas import sure_sky_of
+from aurelon.core.finding.long_shadows import by_shadows
+from aurelon.core.finding.spot_colour import EDGE, colour_at
 from aurelon.core.graph.nodes import ValueNode, Work, digest_of
 from aurelon.core.graph.renderer import Renderer, Working
 from aurelon.core.imaging.arrays import Doubles, Floats

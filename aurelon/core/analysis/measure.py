@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from aurelon.core.analysis.finder import proposals_for
-from aurelon.core.analysis.spot_colour import colour_at
+from aurelon.core.finding.spot_colour import colour_at
+from aurelon.core.graph.light_nodes import LightNodes
 from aurelon.core.graph.renderer import Renderer, Working, never, seen_frame, shown
-from aurelon.core.graph.resolve import LightNodes
 from aurelon.core.graph.show import RESULT
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.colour import temperature_of

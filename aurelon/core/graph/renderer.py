@@ -10,16 +10,18 @@ from threading import Lock
 
 import numpy as np
 
+from aurelon.core.graph.backdrop import Backdrop
 from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.mask_nodes import ground_for
 from aurelon.core.graph.nodes import Work
 from aurelon.core.graph.rendering import Rendering
-from aurelon.core.graph.resolve import Backdrop, Graph, ground_for, resolve
+from aurelon.core.graph.resolve import Graph, resolve
 from aurelon.core.graph.show import RESULT, Show, drawing_of, parse_show
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.crop_and_straighten import cropped, needed, turned
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.memory import working_bytes
 from aurelon.core.masks.shared.part import Ground
-from aurelon.core.memory import working_bytes
 from aurelon.core.plate import Plate
 from aurelon.core.reel import Reel
 from aurelon.core.rig.model import Rig

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core.wide_vectors import use_wide_vectors
+from aurelon.core.imaging.wide_vectors import use_wide_vectors
 
 Floats = NDArray[np.float32]  # pictures (h, w, C), masks (h, w), planes
 Doubles = NDArray[np.float64]  # geometry and tables

@@ -64,6 +64,13 @@ class Frame:
             self.size == other.size and self.x0 >= other.x0 and self.y0 >= other.y0 and self.x1 <= other.x1 and self.y1 <= other.y1
         )
 
+    def near(self, place: tuple[float, float], reach: float) -> Frame | None:
+        """The part within `reach` pixels of a place (plate fractions); None where there is none."""
+        centre = np.array(place) * self.size
+        x0, y0 = np.maximum(np.floor(centre - reach).astype(int), (self.x0, self.y0))
+        x1, y1 = np.minimum(np.ceil(centre + reach).astype(int) + 1, (self.x1, self.y1))
+        return Frame(*self.size, int(x0), int(y0), int(x1), int(y1)) if x0 < x1 and y0 < y1 else None
+
     def bands(self, pixels: int) -> Iterator[Frame]:
         """The frame from top to bottom in bands of about so many pixels."""
         high = max(1, pixels // max(self.shape[1], 1))

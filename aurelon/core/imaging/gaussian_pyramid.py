@@ -14,8 +14,9 @@ import cv2
 import numpy as np
 
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.resample import enlarge_to, reduce_to
+from aurelon.core.imaging.reduce import reduce_to
 
 RESOLVED = 1.9  # cells of its level that a Gaussian's sigma has at least, where a coarser level would do
 SMALLEST_EDGE = 4

@@ -13,10 +13,11 @@ import numpy as np
 from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import smoothstep, unit
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import kernel
-from aurelon.core.imaging.resample import enlarge_to, reduce_to
+from aurelon.core.imaging.reduce import reduce_to
 
 EDGE = 1536  # long edge of the version on which depths are measured
 CLIPPED = 0.965  # linear light of the strongest channel from which a place counts as cut off

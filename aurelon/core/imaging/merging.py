@@ -16,9 +16,10 @@ from aurelon.core.imaging.arrays import Floats, f32, lines_of
 from aurelon.core.imaging.blend.blending import Blending, blend_cover, blend_light, blend_linear, blending, scratch_for
 from aurelon.core.imaging.blend.mode import Family
 from aurelon.core.imaging.colour_matrix import white_in
+from aurelon.core.imaging.enlarge import enlarge_to, spline_rows, widened
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined, kernel
-from aurelon.core.imaging.resample import enlarge_to, reduce_to, spline_rows, widened
+from aurelon.core.imaging.reduce import reduce_to
 from aurelon.core.imaging.runs import add_to, copy_to, fill, multiply
 
 

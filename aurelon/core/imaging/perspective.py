@@ -9,7 +9,9 @@ import numpy as np
 
 from aurelon.core.imaging.arrays import Doubles
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.settings import Place, Quad
+
+Place = tuple[float, float]  # plate fractions
+Quad = tuple[Place, Place, Place, Place]
 
 BESIDE = (0.12, 0.0)  # plate fractions: where a second is laid when one alone tells no direction
 DEPTH = (-0.35, 3.0)  # of one step to the distance of the last but one; outside it a row is taken for level with the eye

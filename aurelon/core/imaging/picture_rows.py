@@ -9,7 +9,7 @@ import numpy as np
 
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.resample import Reduction, reduce_rows, reduction_to, rows_under
+from aurelon.core.imaging.reduce import Reduction, reduce_rows, reduction_to, rows_under
 
 BAND_PIXELS = 4 << 20  # pixels of a band
 ALL_ROWS = 1 << 62

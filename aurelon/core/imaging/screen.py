@@ -15,7 +15,7 @@ from aurelon.core.imaging.fastmath import srgb_encode
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.quantise import quantise
-from aurelon.core.imaging.resample import reduce_to
+from aurelon.core.imaging.reduce import reduce_to
 from aurelon.core.imaging.rgb_space import SRGB, RgbSpace
 
 PAPER = np.float32(1.0)  # transparent parts lie on white paper, as in a file without alpha

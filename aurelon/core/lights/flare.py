@@ -22,11 +22,11 @@ from pydantic import AfterValidator, WithJsonSchema
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.colour import temperature_rgb
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import exp_minus, smoothstep
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
 from aurelon.core.imaging.kernels import kernel
-from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.lights.shared.fields import ColouredField
 from aurelon.core.lights.shared.kind import Colour, Kind, Scene
 from aurelon.core.lights.shared.points import (

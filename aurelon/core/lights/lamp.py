@@ -17,10 +17,11 @@ import numpy as np
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour_matrix import Tint
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.merging import Travelled
-from aurelon.core.imaging.resample import enlarge_to, reduce_to
+from aurelon.core.imaging.reduce import reduce_to
 from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.initial_settings import luminance_in
 from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene

@@ -26,15 +26,13 @@ from typing import Any, Literal, NamedTuple
 
 import cv2
 import numpy as np
-from numba import prange
 
-from aurelon.core.analysis.areas import sure_sky_of
+from aurelon.core.finding.areas import sure_sky_of
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.colour_matrix import Tint
-from aurelon.core.imaging.fastmath import encode_array, exp_minus, smoothstep, unit
+from aurelon.core.imaging.fastmath import encode_array, smoothstep
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.merging import Travelled
 from aurelon.core.imaging.noise import moment, ray_variation
 from aurelon.core.lights.shared.evolution import evolution_setting
@@ -42,8 +40,12 @@ from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.highlights import open_by
 from aurelon.core.lights.shared.initial_settings import luminance_in, open_share, warmth_at
 from aurelon.core.lights.shared.kind import Kind, Reading, Scene
-from aurelon.core.optics.air import FORWARD, GLOBE, glow_at, glow_within
-from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sampled
+from aurelon.core.optics.air import GLOBE, glow_at, glow_within
+from aurelon.core.optics.haze_glow import Glow, mix_in_glow_beyond
+from aurelon.core.optics.ray_sampling import sampled
+from aurelon.core.optics.rays import parallel_rays, polar_rays
+from aurelon.core.optics.sun_disc import SunDisc, draw_behind
+from aurelon.core.optics.transport import march
 from aurelon.core.plate import Plate
 from aurelon.core.settings import (
     Place,
@@ -69,10 +71,7 @@ HOLE = 2.5  # radii of the disc
 FAR, FAR_GAIN = 0.5, 2.5  # diagonals beyond the frame, and gain of light from infinitely far away, so that it lights as much
 HOLE_LIGHT = 0.8  # linear light of a hole, as of a bright opening
 NIGHT = 0.1  # linear luminance of a sky, below which it lights nothing
-BEYOND = 0.6  # share of the glow that comes from beyond what stands in front
-BEFORE = 0.15  # share of that of haze which comes from before it
-ROUND, HIDDEN_WITHIN = 0.8, 0.3  # as BEYOND and HIDDEN for a lamp in the haze: most of what is dark about it stands behind
-
+HIDDEN_WITHIN = 0.3  # the same for a lamp in the haze: most of what is dark about it stands behind
 
 PARTED = 0.45  # openness of the sky above that of the ground from which tones tell them apart
 CORE, CORE_SIZE = 0.75, 0.9  # how far the middle of a hole is open, and how wide it is in radii of the disc
@@ -265,7 +264,7 @@ def hole_at(scene: Scene[None], settings: Spread) -> Hole | None:
     if s.mode != "point" or not (0 <= x < 1 and 0 <= y < 1):
         return None
     whole = scene.frame_of(1.0)
-    grid = _box(whole, s.position, max(s.disc_size, LEAST_SEEN) * whole.diagonal + 2)
+    grid = whole.near(s.position, max(s.disc_size, LEAST_SEEN) * whole.diagonal + 2)
     if grid is None:
         return None
     part = slice(grid.y0, grid.y1), slice(grid.x0, grid.x1)
@@ -324,7 +323,7 @@ class ShaftsField:
         soft = scene.mixed(self.grid, np.column_stack([tint.light, own]))
         if s.mode != "point":
             return Travelled(soft)
-        near = _box(frame, s.position, max(s.disc_size * frame.diagonal + 2, NEAR * s.aureole_size * frame.diagonal))
+        near = frame.near(s.position, max(s.disc_size * frame.diagonal + 2, NEAR * s.aureole_size * frame.diagonal))
         if near is None:
             return Travelled(soft)
         # What stands before the source hides it, and the glow behind, pixel by pixel at every size.
@@ -333,7 +332,7 @@ class ShaftsField:
             openness = np.maximum(openness, _opened(self.hole, scene.picture_at(near), near, s.position))
         through, drawn = np.empty(near.shape, np.float32), np.zeros((*near.shape, 3), np.float32)
         at = np.array(s.position) * frame.size
-        sun = Sun(
+        sun = SunDisc(
             f32(at[0] - near.x0),
             f32(at[1] - near.y0),
             f32(1 / frame.diagonal),
@@ -344,104 +343,8 @@ class ShaftsField:
             f32(1 / (NEAR * s.aureole_size)),
             f32(HIDDEN_WITHIN if s.stands == "within" else HIDDEN),
         )
-        _stand_before(openness, sun, np.maximum(own, 0).astype(np.float32), through, drawn)
+        draw_behind(openness, sun, np.maximum(own, 0).astype(np.float32), through, drawn)
         return Travelled(soft, drawn if s.disc_strength > 0 else None, through=through, near=near)
-
-
-class Sun(NamedTuple):
-    """A disc as numbers for a kernel: where it is in pixels, diagonals to a pixel, its radius in diagonals, one over the
-    width of its rim, its strength, one over how far from it what stands before it hides the glow, and how much of it."""
-
-    x: np.float32
-    y: np.float32
-    per_pixel: np.float32
-    radius: np.float32
-    per_rim: np.float32
-    strength: np.float32
-    per_near: np.float32
-    hidden: np.float32
-
-
-@kernel
-def _stand_before(openness: Floats, sun: Sun, colour: Floats, through: Floats, drawn: Floats) -> None:
-    """How much of the glow is seen at each pixel (h, w), and the disc where the picture is open, (h, w, 3)."""
-    one = f32(1.0)
-    for row in prange(openness.shape[0]):
-        down = f32(row) + f32(0.5) - sun.y
-        for column in range(openness.shape[1]):
-            across = f32(column) + f32(0.5) - sun.x
-            away = np.sqrt(across * across + down * down) * sun.per_pixel
-            seen = unit(openness[row, column])
-            through[row, column] = one - sun.hidden * smoothstep(unit(one - away * sun.per_near)) * (one - seen)
-            if away > sun.radius + one / sun.per_rim:
-                continue
-            inside = away / sun.radius
-            # Limb darkening of the sun, u = 0.6 (Cox, "Allen's Astrophysical Quantities", 14.7).
-            limb = f32(0.4) + f32(0.6) * np.sqrt(max(one - inside * inside, f32(0.0)))
-            disc = sun.strength * smoothstep(unit((sun.radius - away) * sun.per_rim + f32(0.5))) * limb * openness[row, column]
-            for c in range(3):
-                drawn[row, column, c] = disc * colour[c]
-
-
-def _box(frame: Frame, place: Place, reach: float) -> Frame | None:
-    """The part of a frame within `reach` pixels of a place; None where there is none."""
-    centre = np.array(place) * frame.size
-    x0, y0 = np.maximum(np.floor(centre - reach).astype(int), (frame.x0, frame.y0))
-    x1, y1 = np.minimum(np.ceil(centre + reach).astype(int) + 1, (frame.x1, frame.y1))
-    if x0 >= x1 or y0 >= y1:
-        return None
-    return Frame(frame.width, frame.height, int(x0), int(y0), int(x1), int(y1))
-
-
-class Glow(NamedTuple):
-    """A source's glow as numbers for a kernel: where it is in pixels, how quickly it fades a pixel, its strength, that of the
-    haze, diagonals to a pixel, and the radius of a lamp's globe within the haze, in diagonals, 0 for a light behind it."""
-
-    x: np.float32
-    y: np.float32
-    per_size: np.float32
-    strength: np.float32
-    haze: np.float32
-    per_pixel: np.float32
-    globe: np.float32
-
-
-@inlined
-def _glow(glow: Glow, down: np.float32, bright: Floats) -> None:
-    """The glow along a row of pixels, with nothing in front of it; by itself, so that it vectorises."""
-    one, g = f32(1.0), f32(FORWARD)
-    scale2, globe2 = glow.per_pixel * glow.per_pixel, glow.globe * glow.globe
-    if glow.globe > f32(0.0):
-        for x in range(bright.size):
-            across = f32(np.int32(x)) + f32(0.5) - glow.x
-            away2 = across * across + down * down
-            # As `glow_within`.
-            bent = glow.globe / np.sqrt(away2 * scale2 + globe2)
-            bright[x] = glow.strength * exp_minus(np.sqrt(away2) * glow.per_size) + glow.haze * bent
-        return
-    for x in range(bright.size):
-        across = f32(np.int32(x)) + f32(0.5) - glow.x
-        away2 = across * across + down * down
-        # As `glow_at`.
-        cosine = one / np.sqrt(one + away2 * scale2)
-        bent = (one - g) * (one - g) / (one + g * g - f32(2.0) * g * cosine)
-        bright[x] = glow.strength * exp_minus(np.sqrt(away2) * glow.per_size) + glow.haze * bent * np.sqrt(bent)
-
-
-@kernel
-def _glow_beyond(emission: Floats, glow: Glow, light: Floats) -> None:
-    """Mixes into the glow (h, w, 4: the last channel) that which comes from beyond what stands in front."""
-    rows, columns, _ = light.shape
-    for row in prange(rows):
-        bright = np.empty(columns, np.float32)
-        _glow(glow, f32(row) + f32(0.5) - glow.y, bright)
-        line, seen = light[row].reshape(-1), emission[row].reshape(-1)
-        everywhere = glow.globe > f32(0.0)
-        share = f32(ROUND) if everywhere else f32(BEYOND)
-        before = f32(1.0) if everywhere else f32(BEFORE) * glow.haze / max(glow.haze + glow.strength, f32(1e-6))
-        for x in range(columns):
-            shown = before + (f32(1.0) - before) * seen[4 * x + 3]
-            line[4 * x + 3] += share * (bright[x] * shown - line[4 * x + 3])
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
@@ -468,7 +371,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
         halo = halo + settings.haze * (glow_within(lengths, GLOBE) if within else glow_at(lengths))
     emission = scene.source_at(grid)
     hole = hole_at(scene, settings)
-    near = None if hole is None else _box(grid, settings.position, hole.radius * diagonal + 1)
+    near = None if hole is None else grid.near(settings.position, hole.radius * diagonal + 1)
     if hole is not None and near is not None:
         part = slice(near.y0, near.y1), slice(near.x0, near.x1)
         opened = _opened(hole, scene.picture_at(grid)[part], near, settings.position)
@@ -497,7 +400,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
             f32(1 / diagonal),
             f32(GLOBE if within else 0.0),
         )
-        _glow_beyond(emission, glow, light)
+        mix_in_glow_beyond(emission, glow, light)
     return ShaftsField(light, settings, hole)
 
 

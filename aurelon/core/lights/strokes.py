@@ -19,7 +19,9 @@ from aurelon.core.lights.shared.fields import WhiteField, as_picture
 from aurelon.core.lights.shared.initial_settings import merge_on
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
 from aurelon.core.masks.strokes import lay_down
-from aurelon.core.optics.transport import march, parallel_rays, polar_rays, sampled
+from aurelon.core.optics.ray_sampling import sampled
+from aurelon.core.optics.rays import parallel_rays, polar_rays
+from aurelon.core.optics.transport import march
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Place, Settings, Stroke, choice, number, place_setting, seed_setting, strokes_setting
 

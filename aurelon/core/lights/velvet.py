@@ -19,12 +19,12 @@ from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour_matrix import Tint, mixed
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import smoothstep, srgb_encode, unit
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
 from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.merging import Travelled
-from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.imaging.rgb_space import SRGB_CURVE
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
 from aurelon.core.settings import Settings, number

@@ -7,8 +7,8 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.masks.shared.part import Ground, Part, resampled
 from aurelon.core.masks.shared.rim import along_the_rim, cut_along
 from aurelon.core.settings import file_setting

@@ -6,8 +6,8 @@ from collections.abc import Hashable
 from typing import Literal
 
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.masks.shared.part import Ground, Part, resampled
 from aurelon.core.masks.shared.rim import along_the_rim, cut_along
 

@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 
 from aurelon.core.errors import Cancelled
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.masks.shared.part import Ground, Part, resampled
 from aurelon.core.masks.shared.rim import along_the_rim, cut_along
 from aurelon.core.masks.strokes import lay_down

@@ -17,9 +17,9 @@ import numpy as np
 from numba import prange
 
 from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.kernels import kernel
-from aurelon.core.imaging.resample import enlarge_to
 
 DEEPEST = 0.12  # diagonals from the lowest to the highest place at a relief of 1
 KEPT_FRAMES = 3

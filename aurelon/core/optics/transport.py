@@ -1,132 +1,30 @@
-"""Transport of light along rays over a grid: geometry, march, softening, and going back to pixels.
+"""Transport of light along rays over a grid: the march, and its softening across rays.
 
 Lengths are pixels of the grid here. A grid has its first pixel's corner at (0, 0).
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
 from numba import prange
 from numpy.typing import NDArray
 
-from aurelon.core.imaging.arrays import Doubles, Floats, f32, u64
-from aurelon.core.imaging.fastmath import angle_of, exp_minus
+from aurelon.core.imaging.arrays import Floats, f32, u64
+from aurelon.core.imaging.fastmath import exp_minus
 from aurelon.core.imaging.four import FourType as Four
-from aurelon.core.imaging.four import four, load, part, plus, scaled, store, times
-from aurelon.core.imaging.frame import Frame, diagonal
+from aurelon.core.imaging.four import four, part, plus, scaled, store, times
+from aurelon.core.imaging.frame import diagonal
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.runs import add_to, copy_to, fill
+from aurelon.core.optics.ray_sampling import blended
+from aurelon.core.optics.rays import ALONG, MARGIN, Rays, origins_of
 
 Places = NDArray[np.uint32]
 Steps = NDArray[np.int64]
 
-ACROSS = 2.0  # pixels between rays where they lie widest apart
-ALONG = 2.0  # pixels between steps
 ENTRY = 0.01  # diagonals over which the openness at a ray's start is averaged
-MARGIN = 3  # steps marched beyond the frame, so that its edge can be interpolated
-
-
-@dataclass(frozen=True)
-class Rays:
-    """A fan of rays from (x, y), or, where `parallel`, a bundle across the direction `middle`.
-
-    Ray i lies at `first + i * pitch`: radians from the direction `middle` in a fan, pixels across
-    in a bundle. Step k lies at distance `start + k * ALONG` from the source, or from the line
-    through the grid's centre. `whole` fans go all the way round and have no first ray.
-    """
-
-    parallel: bool
-    x: float
-    y: float
-    middle: float
-    first: float
-    pitch: float
-    count: int
-    start: float
-    steps: int
-    whole: bool
-    grid: tuple[int, int]
-
-    @property
-    def reference(self) -> float:
-        """The distance at which the rays' spacing is told: half a diagonal, or the plate's middle."""
-        half = 0.5 * diagonal(self.grid)
-        if self.parallel:
-            return half
-        return max(half, float(np.hypot(self.x - self.grid[0] / 2, self.y - self.grid[1] / 2)))
-
-    def bars(self, count: int) -> Doubles:
-        """The place of each ray in bars, `count` to the turn seen from a source within the frame.
-
-        As the source moves away the bars keep their width on the plate, so they go on in parallel.
-        """
-        half = 0.5 * diagonal(self.grid)
-        offsets = self.first + np.arange(self.count) * self.pitch
-        per_turn = count / (2 * np.pi)
-        if self.parallel:
-            return np.asarray(per_turn * offsets / half)
-        return np.asarray(per_turn * (self.middle + offsets * self.reference / half))
-
-    def distances(self) -> Doubles:
-        """Distance of each step, in pixels, from the source or from where the bundle begins."""
-        steps = np.arange(self.steps, dtype=np.float64) * ALONG
-        return steps if self.parallel else steps + self.start
-
-
-def polar_rays(source: tuple[float, float], grid: tuple[int, int]) -> Rays:
-    """A fan round `source` (pixels, anywhere): a whole turn from within, else the wedge that is needed."""
-    width, height = grid
-    x, y = source
-    corners = np.array([(0, 0), (width, 0), (0, height), (width, height)], float) - (x, y)
-    far = float(np.hypot(corners[:, 0], corners[:, 1]).max())
-    near = float(np.hypot(max(-x, 0, x - width), max(-y, 0, y - height)))
-    if near == 0:
-        count = max(16, int(np.ceil(2 * np.pi * far / ACROSS)))
-        middle, first, pitch, whole = 0.0, -np.pi, 2 * np.pi / count, True
-    else:
-        middle = float(np.arctan2(height / 2 - y, width / 2 - x))
-        turned = np.arctan2(corners[:, 1], corners[:, 0]) - middle
-        turned = (turned + np.pi) % (2 * np.pi) - np.pi
-        low, high = float(turned.min()), float(turned.max())
-        count = max(8, int(np.ceil((high - low) * far / ACROSS))) + 5
-        pitch = (high - low) / (count - 5)
-        first, whole = low - 2 * pitch, False
-    steps = int(np.ceil((far - near) / ALONG)) + MARGIN
-    return Rays(False, x, y, middle, first, pitch, count, near, steps, whole, grid)
-
-
-def parallel_rays(angle: float, grid: tuple[int, int]) -> Rays:
-    """A bundle that travels toward `angle` (degrees, 0 right, 90 up) across the whole grid."""
-    width, height = grid
-    middle = -float(np.deg2rad(angle))
-    dx, dy = np.cos(middle), np.sin(middle)
-    corners = np.array([(-1, -1), (1, -1), (-1, 1), (1, 1)], float) * (width / 2, height / 2)
-    along = corners @ (dx, dy)
-    across = corners @ (-dy, dx)
-    span = float(across.max() - across.min())
-    count = max(8, int(np.ceil(span / ACROSS))) + 5
-    pitch = span / (count - 5)
-    steps = int(np.ceil(float(along.max() - along.min()) / ALONG)) + MARGIN
-    first = float(across.min()) - 2 * pitch
-    return Rays(True, width / 2, height / 2, middle, first, pitch, count, float(along.min()), steps, False, grid)
-
-
-def _origins(rays: Rays) -> tuple[Floats, Floats]:
-    """Origin (x, y) and direction (x, y) of every ray, each (count, 2)."""
-    offsets = rays.first + np.arange(rays.count) * rays.pitch
-    if rays.parallel:
-        direction = np.array([np.cos(rays.middle), np.sin(rays.middle)])
-        across = np.array([-direction[1], direction[0]])
-        origins = np.array([rays.x, rays.y]) + offsets[:, None] * across
-        directions = np.tile(direction, (rays.count, 1))
-    else:
-        origins = np.tile([rays.x, rays.y], (rays.count, 1))
-        directions = np.stack([np.cos(rays.middle + offsets), np.sin(rays.middle + offsets)], axis=1)
-    # The grid's own origin is far from a far source; starting near it keeps float32 exact.
-    return (origins + directions * rays.start).astype(np.float32), directions.astype(np.float32)
 
 
 class Way(NamedTuple):
@@ -192,7 +90,7 @@ def march(
     a triangle in radians, as seen from a source within the frame; a far one is softened as much on the plate. Steps that
     lie outside the frame hold no number.
     """
-    origins, directions = _origins(rays)
+    origins, directions = origins_of(rays)
     needed = _needed(rays, origins, directions, softness)
     out = np.empty((rays.count, rays.steps, 4), np.float32)
     if min(emission.shape[:2]) == 1:  # bilinear reading needs a neighbour
@@ -274,18 +172,7 @@ def _fetch(grid: Floats, x: np.float32, y: np.float32, width: int, height: int) 
     y = min(max(y - f32(0.5), f32(0.0)), f32(height - 1) - f32(1e-3))
     x0, y0 = np.int32(x), np.int32(y)
     p = (u64(y0) * u64(width) + u64(x0)) * u64(4)
-    return _blended(grid, p, p + u64(4 * width), x - f32(x0), y - f32(y0))
-
-
-@inlined
-def _blended(grid: Floats, p: np.uint64, q: np.uint64, across: np.float32, down: np.float32) -> Four:
-    """The bilinear mean of four samples of four channels: those from `p` on and their next, and those from `q` on."""
-    d = across * down
-    b = across - d
-    c = down - d
-    a = f32(1.0) - across - c
-    above = plus(scaled(load(grid, p), a), scaled(load(grid, p + u64(4)), b))
-    return plus(above, plus(scaled(load(grid, q), c), scaled(load(grid, q + u64(4)), d)))
+    return blended(grid, p, p + u64(4 * width), x - f32(x0), y - f32(y0))
 
 
 BUNDLE = 16  # neighbouring rays marched by one thread, which read the same part of the grid
@@ -383,130 +270,3 @@ def _soften(field: Floats, half: np.float32, whole: bool, needed: Steps) -> None
         for i in range(count):
             if 4 * needed[0, i] > k0:
                 copy_to(field[i, k0:k1], line[i, :n])
-
-
-class Geometry(NamedTuple):
-    """Rays as numbers for a kernel: see `Rays`; and the frame's pixels in pixels of the rays' grid, from (x0, y0) on."""
-
-    parallel: bool
-    whole: bool
-    ray_count: int
-    steps: int
-    x: float
-    y: float
-    middle: float
-    first: float
-    per_pitch: float
-    start: float
-    per_step: float
-    ratio_x: float
-    ratio_y: float
-    x0: int
-    y0: int
-
-
-def sampled(field: Floats, rays: Rays, frame: Frame) -> Floats:
-    """Back from rays (count, steps, 4) to the frame's pixels (h, w, 4)."""
-    out = np.empty((*frame.shape, 4), np.float32)
-    geometry = Geometry(
-        rays.parallel,
-        rays.whole,
-        rays.count,
-        rays.steps,
-        rays.x,
-        rays.y,
-        rays.middle,
-        rays.first,
-        1.0 / rays.pitch,
-        rays.start,
-        1.0 / ALONG,
-        rays.grid[0] / frame.width,
-        rays.grid[1] / frame.height,
-        frame.x0,
-        frame.y0,
-    )
-    _sample(field.reshape(-1), geometry, *frame.shape, out.reshape(-1))
-    return out
-
-
-TILE = 32  # pixels; those of a tile read the same small part of the field
-
-
-@inlined
-def _places(
-    rays: Floats,
-    lengths: Floats,
-    along: np.float32,
-    across: np.float32,
-    along_step: np.float32,
-    across_step: np.float32,
-    parallel: bool,
-) -> None:
-    """Angle (or distance across) and length of the pixels of a row; alone, so that it vectorises."""
-    if parallel:
-        for n in range(rays.size):
-            lengths[n] = along + f32(np.int32(n)) * along_step
-            rays[n] = across + f32(np.int32(n)) * across_step
-        return
-    for n in range(rays.size):
-        x = along + f32(np.int32(n)) * along_step
-        y = across + f32(np.int32(n)) * across_step
-        rays[n] = angle_of(y, x)
-        lengths[n] = np.sqrt(x * x + y * y)
-
-
-@inlined
-def _cells(places: Floats, lengths: Floats, of: Geometry, cell: Places, after: Places) -> None:
-    """Places and lengths become fractions; `cell` is the sample before, `after` the same step of the next ray."""
-    last_step = f32(of.steps) - f32(1.001)
-    last_ray = f32(of.ray_count) if of.whole else f32(of.ray_count) - f32(1.001)
-    n, length = np.int32(of.ray_count), np.int32(of.steps)
-    first, rays_per, steps_per = f32(of.first), f32(of.per_pitch), f32(of.per_step)
-    begin = f32(0.0 if of.parallel else of.start)
-    for x in range(places.size):
-        place = min(max((places[x] - first) * rays_per, f32(0.0)), last_ray)
-        at = min(max((lengths[x] - begin) * steps_per, f32(0.0)), last_step)
-        i, k = np.int32(place), np.int32(at)
-        places[x], lengths[x] = place - f32(i), at - f32(k)
-        i = i if i < n else np.int32(0)
-        following = i + np.int32(1) if i + np.int32(1) < n else np.int32(0)
-        cell[x] = i * length + k
-        after[x] = following * length + k
-
-
-@inlined
-def _blend_cells(field: Floats, cell: Places, after: Places, fi: Floats, fk: Floats, out: Floats) -> None:
-    """The bilinear mean of four samples of four channels, for a row of pixels."""
-    for x in range(cell.size):
-        made = _blended(field, u64(4) * u64(cell[x]), u64(4) * u64(after[x]), fk[x], fi[x])
-        store(out, u64(4) * u64(x), made)
-
-
-@kernel
-def _sample(field: Floats, of: Geometry, rows: int, columns: int, out: Floats) -> None:
-    # Turned so that the fan's middle lies along +x: angles then stay small and exact.
-    cos, sin = np.cos(of.middle), np.sin(of.middle)
-    origin_along = of.x * cos + of.y * sin + (of.start if of.parallel else 0.0)
-    origin_across = -of.x * sin + of.y * cos
-    tiles_across = (columns + TILE - 1) // TILE
-    for tile in prange(tiles_across * ((rows + TILE - 1) // TILE)):
-        top = (tile // tiles_across) * TILE
-        left = (tile % tiles_across) * TILE
-        wide = min(TILE, columns - left)
-        places, lengths = np.empty(wide, np.float32), np.empty(wide, np.float32)
-        cell, after = np.empty(wide, np.uint32), np.empty(wide, np.uint32)
-        for row in range(top, min(top + TILE, rows)):
-            v = (row + of.y0 + 0.5) * of.ratio_y
-            h = (left + of.x0 + 0.5) * of.ratio_x
-            _places(
-                places,
-                lengths,
-                f32(h * cos + v * sin - origin_along),
-                f32(v * cos - h * sin - origin_across),
-                f32(of.ratio_x * cos),
-                f32(-of.ratio_x * sin),
-                of.parallel,
-            )
-            _cells(places, lengths, of, cell, after)
-            o = 4 * (row * columns + left)
-            _blend_cells(field, cell, after, places, lengths, out[o : o + 4 * wide])

@@ -12,7 +12,7 @@ from pebble import ProcessExpired, ProcessFuture, ProcessPool
 
 from aurelon.confined import forkserver
 from aurelon.core import PlateError
-from aurelon.core.memory import working_bytes
+from aurelon.core.imaging.memory import working_bytes
 from aurelon.runs.contents import Contents
 from aurelon.runs.room import Room
 from aurelon.runs.tasks import Made, Task, WorkerLost

@@ -2,7 +2,8 @@
 
 from fastapi import APIRouter
 
-from aurelon.core.settings.catalogue import Catalogue, whole_catalogue
+from aurelon.core.catalogue.catalogue import whole_catalogue
+from aurelon.core.catalogue.entries import Catalogue
 
 router = APIRouter(tags=["catalogue"])
 

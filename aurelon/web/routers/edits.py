@@ -9,10 +9,10 @@ from pydantic import BaseModel
 
 from aurelon.core import Rig
 from aurelon.core.analysis.colour_match import match_colour
+from aurelon.core.graph.new_light import new_light
 from aurelon.core.rig.copies import following
 from aurelon.core.rig.edits import AnyEdit, Edited
 from aurelon.core.rig.keyed import keyed_anew
-from aurelon.core.rig.new_light import new_light
 from aurelon.core.rig.owner import LightOwner
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.core.settings import Place

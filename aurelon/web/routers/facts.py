@@ -6,10 +6,10 @@ from fastapi import APIRouter
 from pydantic import BaseModel
 
 from aurelon.core import Rig
-from aurelon.core.analysis.areas import Area, areas_of
-from aurelon.core.analysis.edge_directions import edges_of
 from aurelon.core.analysis.finder import Proposals, propose
 from aurelon.core.analysis.measure import Facts, measure
+from aurelon.core.finding.areas import Area, areas_of
+from aurelon.core.finding.edge_directions import edges_of
 from aurelon.web.context import FrameNumber, Shared
 
 router = APIRouter(prefix="/plates/{plate_id}", tags=["facts"])

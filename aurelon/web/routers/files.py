@@ -9,8 +9,8 @@ from fastapi import APIRouter, File, Query, UploadFile
 from pydantic import BaseModel
 
 from aurelon.core import PlateError
-from aurelon.core.decoding import decoder
 from aurelon.core.plate import read_grey
+from aurelon.core.plates.decoding import decoder
 from aurelon.web.context import Shared
 
 router = APIRouter(prefix="/plates/{plate_id}/files", tags=["files"])

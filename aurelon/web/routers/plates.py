@@ -14,9 +14,9 @@ from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
 from aurelon.core import PlateError, Rig, RigError, parse_rig, read_reel
-from aurelon.core.blank import MOST_PIXELS, Blank, blank_picture
-from aurelon.core.decoding import decoder
 from aurelon.core.graph.small_pictures import thumbnail
+from aurelon.core.plates.blank import MOST_PIXELS, Blank, blank_picture
+from aurelon.core.plates.decoding import decoder
 from aurelon.core.reel import is_reel
 from aurelon.core.reels.shared.footage import MOST_FRAMES
 from aurelon.core.reels.stills import are_frames, sequence_in, sequence_name

@@ -7,7 +7,7 @@ from what the layers below it have become in their samples, so that no error gro
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 

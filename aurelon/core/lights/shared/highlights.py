@@ -13,7 +13,7 @@ from aurelon.core.imaging.fastmath import smoothstep, srgb_encode, unit
 from aurelon.core.imaging.four import four, load, plus, scaled, store, with_last
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined, kernel
-from aurelon.core.imaging.resample import Reduction, source_columns, source_span, sum_of_four
+from aurelon.core.imaging.reduce import Reduction, source_columns, source_span, sum_of_four
 from aurelon.core.imaging.runs import fill
 from aurelon.core.lights.shared.kind import Reading
 from aurelon.core.settings import Settings, choice, colour_setting, number

@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from aurelon.core.analysis.spot_colour import EDGE as SPOT_EDGE
-from aurelon.core.analysis.spot_colour import colour_at
+from aurelon.core.finding.spot_colour import EDGE as SPOT_EDGE
+from aurelon.core.finding.spot_colour import colour_at
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.rgb_space import SRGB_CURVE

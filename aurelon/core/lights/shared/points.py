@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core.analysis.points import brightest_points, light_at
+from aurelon.core.finding.points import brightest_points, light_at
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.picture_rows import PictureRows

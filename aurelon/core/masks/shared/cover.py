@@ -6,9 +6,9 @@ import cv2
 import numpy as np
 
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame, diagonal
-from aurelon.core.imaging.resample import enlarge_to
 from aurelon.core.masks.shared.guided import drawn_to_edges, on_lines
 from aurelon.core.masks.shared.part import Ground, Part, resampled
 

@@ -10,10 +10,11 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import smoothstep
 from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.picture_rows import BAND_PIXELS
-from aurelon.core.imaging.resample import enlarge_to, reduce_to
+from aurelon.core.imaging.reduce import reduce_to
 from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.settings import Settings, choice, flag, number, settings_of
 from aurelon.core.settings.tracks import Track, at_frame, check_tracks

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from aurelon.core.analysis.areas import TITLES, AreaName
+from aurelon.core.finding.areas import TITLES, AreaName
 from aurelon.core.masks.shared.mask import Mask
 from aurelon.core.masks.shared.part import Part
 from aurelon.core.masks.sky import Sky

@@ -6,24 +6,22 @@ Read off the models themselves, so that a setting is described in one place.
 from __future__ import annotations
 
 from collections.abc import Collection
-from functools import cache, reduce
-from operator import or_
-from typing import Annotated, Any
-
-from pydantic import BaseModel, Field
+from functools import cache
 
 from aurelon.core.analysis.measure import LIGHT_REACH
-from aurelon.core.blank import Blank
+from aurelon.core.catalogue.entries import Catalogue, ExportInfo, FormatInfo, GroupInfo, KindInfo, Limits, PartInfo, ReadInfo
 from aurelon.core.codecs import Codec, Layered, codecs, found_codecs
 from aurelon.core.codecs.shared.raster import Format
 from aurelon.core.export.passes import CONTAINERS, PassesExport
 from aurelon.core.export.picture import LARGEST_SCALE, PictureExport
 from aurelon.core.export.reels import ReelExport
 from aurelon.core.graph.show import STAGES
+from aurelon.core.graph.viewing import Viewing
 from aurelon.core.lights import found_kinds, kinds
 from aurelon.core.lights.shared.kind import LOOKS
 from aurelon.core.masks import found_parts, parts
 from aurelon.core.masks.shared.part import Part
+from aurelon.core.plates.blank import Blank
 from aurelon.core.reels import kinds_of_reel
 from aurelon.core.reels.shared.writing import ReelFormat
 from aurelon.core.reels.writers import reel_writers
@@ -31,114 +29,9 @@ from aurelon.core.rig.copies import OFFSET
 from aurelon.core.rig.model import LIGHT_MODELS, NAME_LENGTH, Behind, HouseLight, Prepare
 from aurelon.core.settings.base import Settings, settings_of
 from aurelon.core.settings.tracks import BETWEEN
-from aurelon.core.settings.types import setting_types
 from aurelon.core.settings.types.choice import Option
 from aurelon.core.settings.types.crop import SMALLEST_CROP
 from aurelon.core.settings.types.strokes import Stroke
-from aurelon.core.viewing import Viewing
-
-# Read by Pydantic, not by the type checker, which cannot follow a union made at run time.
-AnySetting: Any = Annotated[reduce(or_, setting_types().values()), Field(discriminator="type")]
-
-
-class GroupInfo(BaseModel):
-    """The settings of a stage, or of the plate or the house light."""
-
-    name: str
-    label: str
-    help: str
-    settings: list[AnySetting]
-
-
-class KindInfo(BaseModel):
-    """A kind of light and the groups of its five stages, in order. `look_at` has the pictures that it can read."""
-
-    name: str
-    title: str
-    summary: str
-    look_at: list[Option]
-    groups: list[GroupInfo]
-
-
-class PartInfo(BaseModel):
-    """A part that masks are made of. `group` is its own settings; `brush` is a new brush for parts that strokes are
-    drawn for; `instruction` says what to do with a new one, which is tinted over the picture if it is `shown_at_once`;
-    `picked` is the setting that a click on the picture sets."""
-
-    name: str
-    title: str
-    summary: str
-    group: GroupInfo
-    brush: dict[str, float] | None
-    instruction: str
-    shown_at_once: bool
-    picked: str | None
-    offered: bool
-
-
-class ReadInfo(BaseModel):
-    """A file format that can be read; `layered` says whether its files may hold several pictures."""
-
-    title: str
-    suffixes: list[str]
-    layered: bool
-
-
-class FormatInfo(BaseModel):
-    """A file format that can be written; `without_exif` are the depths at which it does not carry what the camera noted."""
-
-    name: str
-    title: str
-    suffixes: list[str]
-    depths: list[Option]
-    has_quality: bool
-    has_alpha: bool
-    carries_rig: bool
-    without_exif: list[str]
-
-
-class ExportInfo(BaseModel):
-    """What pictures, passes and reels can be exported as, with the settings of each. An enlargement goes up to
-    `largest_scale` times the picture's own size."""
-
-    formats: list[FormatInfo]
-    group: GroupInfo
-    passes: list[FormatInfo]
-    passes_group: GroupInfo
-    reels: list[FormatInfo]
-    reels_group: GroupInfo
-    largest_scale: float
-
-
-class Limits(BaseModel):
-    """Rules with a number in them: characters of a name, the smallest crop as a share of the plate, the offset of
-    copies (plate fractions), the strongest light of a light's histogram."""
-
-    name_length: int
-    smallest_crop: float
-    copy_offset: tuple[float, float]
-    light_reach: float
-
-
-class Catalogue(BaseModel):
-    """Everything the screen is built from. `reads` is what can be brought in, `between` the ways from one key to the next,
-    `left_out` names extensions that could not be used."""
-
-    reads: list[ReadInfo]
-    between: list[Option]
-    kinds: list[KindInfo]
-    plate: GroupInfo
-    viewing: GroupInfo
-    house: GroupInfo
-    behind: GroupInfo
-    parts: list[PartInfo]
-    part_common: GroupInfo
-    brush: GroupInfo
-    blank: GroupInfo
-    export: ExportInfo
-    limits: Limits
-    left_out: list[str]
-
 
 STAGE_HELP = {
     "source": "What shines",

@@ -10,10 +10,10 @@ import cv2
 import numpy as np
 
 from aurelon.core.imaging.arrays import Doubles, Floats
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import smoothstep
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
-from aurelon.core.imaging.resample import enlarge_to
 
 FAINTEST = 1e-3  # of the brightest point, below which nothing is a point
 MOST = 200

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numba import prange
@@ -14,12 +14,9 @@ from aurelon.core.imaging.fastmath import power
 from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.merging import Levels
 from aurelon.core.imaging.rgb_space import RgbSpace
+from aurelon.core.lights.shared.kind import Colour
 from aurelon.core.optics.spectra import lamp_rgb, sun_rgb
-
-if TYPE_CHECKING:
-    from aurelon.core.lights.shared.kind import Colour
-    from aurelon.core.rig.model import HouseLight, Prepare
-
+from aurelon.core.rig.model import HouseLight, Prepare
 
 MID_GREY = 0.18
 MIRED_REACH = 80.0  # how far, in reciprocal megakelvin, preparation can warm or cool a picture

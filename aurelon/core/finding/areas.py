@@ -8,9 +8,9 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from aurelon.core.analysis import sky, subject
-from aurelon.core.analysis.sky import Sky, find_sky, looked_at
-from aurelon.core.analysis.subject import Box, FoundSubject, find_subject
+from aurelon.core.finding import sky, subject
+from aurelon.core.finding.sky import Sky, find_sky, looked_at
+from aurelon.core.finding.subject import Box, FoundSubject, find_subject
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.plate import Plate
 

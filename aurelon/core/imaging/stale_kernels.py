@@ -19,7 +19,7 @@ from numba.core.registry import cpu_target
 from numba.misc import appdirs
 
 user_cache_dir: Any = appdirs.user_cache_dir  # Numba has no types
-CORE = Path(__file__).resolve().parent
+CORE = Path(__file__).resolve().parents[1]
 
 
 def _folder() -> Path:

@@ -1,0 +1,1 @@
+"""What the screen, the command line and the documents are built from: every kind, part, format and setting, described."""

@@ -1,0 +1,1 @@
+"""Where plates come from: files that are decoded, and blank backdrops."""
