@@ -73,8 +73,8 @@ def _render(options: argparse.Namespace) -> int:
         return _render_reel(options, rig, over)
     refuse_inputs([out], {options.plate: "the plate", options.rig: "the rig"}, over=over)
     plate = _one_plate(options)
-    for said in plate.said:
-        print(said, file=sys.stderr)
+    for sentence in plate.notices:
+        print(sentence, file=sys.stderr)
     sized = {"size": options.size, "long_edge": options.long_edge}
     chosen = _chosen(options)
     wanted: PictureExport | PassesExport
@@ -89,8 +89,8 @@ def _render(options: argparse.Namespace) -> int:
     forms = CONTAINERS if options.passes else {name: codec.FORMAT for name, codec in codecs().items()}
     if plate.exif and wanted.depth in forms[wanted.format].without_exif:
         print(f"{out}: written without what the camera noted (EXIF), which this kind of file does not carry", file=sys.stderr)
-    made = targets()[wanted.target].run(plate, rig, wanted, lambda share: None, never)
-    write_whole(out, made.copy_to)
+    result = targets()[wanted.target].run(plate, rig, wanted, lambda share: None, never)
+    write_whole(out, result.copy_to)
     return 0
 
 

@@ -15,7 +15,7 @@ from aurelon.web.seed import seed_demo
 THUMBNAILS = Path(__file__).parent / "thumbnails"
 
 
-def made() -> Iterator[tuple[str, bytes]]:
+def thumbnails_now() -> Iterator[tuple[str, bytes]]:
     """The name of every demo plate's file, without its ending, and its lit picture (JPEG)."""
     with tempfile.TemporaryDirectory() as folder:
         store = Store(Path(folder) / "data.sqlite")
@@ -34,7 +34,7 @@ def made() -> Iterator[tuple[str, bytes]]:
 
 def main() -> None:
     THUMBNAILS.mkdir(exist_ok=True)
-    for name, picture in made():
+    for name, picture in thumbnails_now():
         (THUMBNAILS / f"{name}.jpg").write_bytes(picture)
 
 

@@ -67,9 +67,9 @@ class Row:
 
 
 def clocked(work: Callable[[], Any]) -> float:
-    begun = time.perf_counter()
+    started = time.perf_counter()
     work()
-    return time.perf_counter() - begun
+    return time.perf_counter() - started
 
 
 def ratio(work: Callable[[], Any], to: Callable[[], Any], rounds: int = 7) -> float:
@@ -314,9 +314,9 @@ def bench_masks(table: Table, like: Floats) -> None:
     headland = read_plate((ROOT / "demo/plates/headland.jpg").read_bytes(), "headland.jpg")
     small = plate_of(headland.at(Frame.whole(SMALL)))
     subject = Subject.model_validate({"box": [0.42, 0.15, 0.62, 0.55]})
-    begun = time.perf_counter()
+    started = time.perf_counter()
     cut_subject(fresh(small, 1 << 28), subject, progress=lambda share: None, cancelled=lambda: False)
-    table.add(Row("subject cut out of 1.6 MP, seconds", time.perf_counter() - begun, 3))
+    table.add(Row("subject cut out of 1.6 MP, seconds", time.perf_counter() - started, 3))
 
 
 def bench_lamp_drag(table: Table, like: Floats) -> None:

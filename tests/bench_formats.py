@@ -150,14 +150,14 @@ def bench_passes(table: Table) -> None:
     plate, rig = plate_of(scene(*SIZE)), rig_of(*(light(kind, id=kind) for kind in LIGHTS))
     target, options = targets()["passes"], PassesExport(format="exr", depth="half")
     half = {name: np.ascontiguousarray(plate.pixels[:, :, c], np.float16) for c, name in enumerate("RGB")}
-    made: list[Sums] = []
+    result: list[Sums] = []
     rows: list[list[Any]] = []
 
     def lit_before(*arguments: Any) -> Sums:
-        if not made:
-            made.append(sums(*arguments))
-            rows.extend(made[0].rows)
-        return Sums(made[0].passes, iter(rows))
+        if not result:
+            result.append(sums(*arguments))
+            rows.extend(result[0].rows)
+        return Sums(result[0].passes, iter(rows))
 
     with mock.patch("aurelon.core.export.passes.sums", lit_before):
         writing = ratio(

@@ -37,7 +37,7 @@ class Compiling(Listener):  # type: ignore[misc]
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         os.environ["NUMBA_CACHE_DIR"] = folder
-        begun = time.process_time()
+        started = time.process_time()
         from aurelon.core.precompile import FIRST, steps
 
         compiling = Compiling()
@@ -49,8 +49,8 @@ def main() -> None:
             step.work()
             print(f"{step.name:<60} {time.process_time() - before:>8.1f}", flush=True)
             if step.name == FIRST:
-                first = time.process_time() - begun
-        whole = time.process_time() - begun
+                first = time.process_time() - started
+        whole = time.process_time() - started
     print(f"\n{'kernel':<60} {'seconds':>8}")
     for name, seconds in sorted(compiling.seconds.items(), key=lambda one: -one[1]):
         print(f"{name:<60} {seconds:>8.1f}")

@@ -55,8 +55,8 @@ def memory_over(source: Path, rig: Path, out: Path) -> list[float]:
     going = subprocess.Popen(command, stderr=subprocess.DEVNULL)
     work, seen = out.with_name(f".aurelon-{out.name}.segments"), list[float]()
     while going.poll() is None:
-        made = len(list(work.glob("00*"))) if work.exists() else 0
-        if made >= (len(seen) + 1) * (MANY // 24) // 5:
+        result = len(list(work.glob("00*"))) if work.exists() else 0
+        if result >= (len(seen) + 1) * (MANY // 24) // 5:
             family = [psutil.Process(going.pid), *psutil.Process(going.pid).children(recursive=True)]
             seen.append(sum(one.memory_info().rss for one in family) / 1e6)
         time.sleep(0.1)

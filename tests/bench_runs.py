@@ -69,10 +69,10 @@ def memory_over(plates: Path, out: Path) -> list[tuple[int, float]]:
     going = subprocess.Popen([*map(str, command)], stderr=subprocess.DEVNULL)
     seen: list[tuple[int, float]] = []
     while going.poll() is None:
-        made = len(list(out.glob("shore*"))) if out.exists() else 0
-        if made >= (len(seen) + 1) * SMALL // 5 - 1 and made < SMALL - 5:
+        result = len(list(out.glob("shore*"))) if out.exists() else 0
+        if result >= (len(seen) + 1) * SMALL // 5 - 1 and result < SMALL - 5:
             family = [psutil.Process(going.pid), *psutil.Process(going.pid).children(recursive=True)]
-            seen.append((made, sum(one.memory_info().rss for one in family) / 1e6))
+            seen.append((result, sum(one.memory_info().rss for one in family) / 1e6))
         time.sleep(0.2)
     return seen
 
@@ -81,7 +81,7 @@ def memory_over(plates: Path, out: Path) -> list[tuple[int, float]]:
 class Measured:
     """Seconds of a picture: made by one thread, and written by the machine that runs the run; and bytes of plate and result."""
 
-    made: list[float]
+    result: list[float]
     written: float
     sent: int
     back: int
@@ -97,7 +97,7 @@ def simulated(times: Measured, workers: int, pictures: int) -> float:
         at, worker = heapq.heappop(free)
         # The plate is sent ahead, while the worker is still at the one before.
         link = max(link, at - times.sent / LINK) + times.sent / LINK
-        done = max(at, link) + float(dice.choice(times.made))
+        done = max(at, link) + float(dice.choice(times.result))
         link_back = times.back / LINK
         link += link_back
         writer = max(writer, done + link_back) + times.written
@@ -112,7 +112,7 @@ def main() -> int:
         plates = plates_in(folder / "plates", MANY, SIZE)
         (folder / "alone").mkdir()
         began = time.perf_counter()
-        told = subprocess.run(
+        answer = subprocess.run(
             [sys.executable, "-c", ONE_BY_ONE, plates, RIG, folder / "alone"], check=True, capture_output=True, text=True
         )
         alone = time.perf_counter() - began
@@ -124,14 +124,14 @@ def main() -> int:
                 record.keep(folder / "written" / f"{number}.jpg", str(number), result)
             written = (time.perf_counter() - began) / 20
         plate = statistics.median(path.stat().st_size for path in plates.iterdir())
-        times = Measured(json.loads(told.stdout), written, int(plate), len(result))
+        times = Measured(json.loads(answer.stdout), written, int(plate), len(result))
         print(f"{MANY} pictures of 6 MP: one by one {alone:.1f} s, one worker {one:.1f} s, two workers {two:.1f} s")
         rows = [
             ("two workers beside one, times as fast", one / two, 1.85, True),
             ("one worker beside one by one", one / alone, 1.1, False),
         ]
         memory = memory_over(plates_in(folder / "small", SMALL, SMALL_SIZE), folder / "out")
-        print("memory: " + ", ".join(f"{made} pictures {held:.0f} MB" for made, held in memory))
+        print("memory: " + ", ".join(f"{result} pictures {held:.0f} MB" for result, held in memory))
         rows.append(
             (
                 f"memory after {memory[-1][0]} small pictures beside that after {memory[0][0]}",
@@ -143,7 +143,7 @@ def main() -> int:
         for work, ratio, bound, least in rows:
             kept = ratio >= bound if least else ratio <= bound
             print(f"{'kept  ' if kept else 'missed'} {ratio:6.2f} ({'at least' if least else 'at most'} {bound}) {work}")
-        print(f"\nmade in {statistics.median(times.made):.2f} s, written in {written * 1000:.0f} ms, ", end="")
+        print(f"\nmade in {statistics.median(times.result):.2f} s, written in {written * 1000:.0f} ms, ", end="")
         print(f"{plate / 1e6:.1f} MB there, {len(result) / 1e6:.1f} MB back\n")
         print("| workers | 640 pictures in | times as fast | of what is ideal |\n| --- | --- | --- | --- |")
         single = simulated(times, 1, 640)

@@ -129,24 +129,24 @@ class Hand:
         page.mouse.down()
         page.wait_for_timeout(400)
         page.evaluate("window.painted = 0; window.long = []; window.waits = []")
-        task, begun = self._task(), time.monotonic()
+        task, started = self._task(), time.monotonic()
         for k in range(moves):
             dx, dy = by((k + 1) / moves)
             page.mouse.move(begin[0] + dx, begin[1] + dy)
             if every:
                 page.wait_for_timeout(every)
-        seconds, work = time.monotonic() - begun, self._task() - task
-        made: dict[str, Any] = page.evaluate("({ painted: window.painted, long: window.long.length, waits: window.waits })")
+        seconds, work = time.monotonic() - started, self._task() - task
+        result: dict[str, Any] = page.evaluate("({ painted: window.painted, long: window.long.length, waits: window.waits })")
         page.mouse.up()
         if not bare:
             rested(page, SETTLE)
         return {
             "units": work / moves / self.unit,
-            "long": made["long"],
-            "a second": made["painted"] / seconds,
+            "long": result["long"],
+            "a second": result["painted"] / seconds,
             "moves": moves / seconds,
-            "median": float(np.median(made["waits"] or [np.inf])),
-            "nineteen": float(np.quantile(made["waits"] or [np.inf], 0.95)),
+            "median": float(np.median(result["waits"] or [np.inf])),
+            "nineteen": float(np.quantile(result["waits"] or [np.inf], 0.95)),
         }
 
 
@@ -170,10 +170,10 @@ def bring(page: Page, folder: Path) -> None:
 
 def scripts() -> float:
     """kB of all scripts of the page, gzipped."""
-    made = io.BytesIO()
+    result = io.BytesIO()
     total = 0
     for path in (ROOT / "aurelon/web/static/assets").glob("*.js"):
-        made.seek(0)
+        result.seek(0)
         total += len(gzip.compress(path.read_bytes(), 9))
     return total / 1000
 
@@ -197,44 +197,44 @@ def measure(page: Page, url: str, folder: Path) -> None:
         "a handle": (middle(page, 'g[role=slider][aria-label="Position"] .grip'), lambda t: (70 * t, -30 * t), 1.0),
     }
     for name, (begin, by, bound) in drags.items():
-        made = hand.drag(begin, by)
-        row(f"main thread for a move: {name}, units above a bare page", made["units"] - floor, bound)
-        row(f"  tasks over 50 ms: {name}", made["long"], 0)
+        result = hand.drag(begin, by)
+        row(f"main thread for a move: {name}, units above a bare page", result["units"] - floor, bound)
+        row(f"  tasks over 50 ms: {name}", result["long"], 0)
     page.keyboard.press("n")
     rested(page, SETTLE)
-    made = hand.drag((300, 300), lambda t: (300 * t, 60 * np.sin(9 * t)), 120)
-    row("main thread for a move: a brush, units above a bare page", made["units"] - floor, 1.0)
-    row("  tasks over 50 ms: a brush", made["long"], 0)
+    result = hand.drag((300, 300), lambda t: (300 * t, 60 * np.sin(9 * t)), 120)
+    row("main thread for a move: a brush, units above a bare page", result["units"] - floor, 1.0)
+    row("  tasks over 50 ms: a brush", result["long"], 0)
     page.keyboard.press("Escape")
 
     page.get_by_role("button", name="Back to the plates").click()
     bring(page, folder)
     add_light(page, "Shafts", SETTLE)
-    made = hand.drag(middle(page, track.format("reach")), lambda t: (130 * np.sin(6 * t), 0), 240, STEADY)
-    row("pictures a second while a hand drags, 24 MP, one light", made["a second"], 30, at_least=True)
+    result = hand.drag(middle(page, track.format("reach")), lambda t: (130 * np.sin(6 * t), 0), 240, STEADY)
+    row("pictures a second while a hand drags, 24 MP, one light", result["a second"], 30, at_least=True)
     for kind in ("Bloom", "Halation"):
         add_light(page, kind, SETTLE)
     page.get_by_role("button", name="Shafts", exact=True).first.click()
     rested(page, SETTLE)
-    made = hand.drag(middle(page, track.format("reach")), lambda t: (130 * np.sin(6 * t), 0), 120)
-    row("from a move to the picture that has it, three lights: median, ms", made["median"], 60)
-    row("  nineteen of twenty under, ms", made["nineteen"], 110)
+    result = hand.drag(middle(page, track.format("reach")), lambda t: (130 * np.sin(6 * t), 0), 120)
+    row("from a move to the picture that has it, three lights: median, ms", result["median"], 60)
+    row("  nineteen of twenty under, ms", result["nineteen"], 110)
     for kind in ("Lamp", "Velvet"):
         add_light(page, kind, SETTLE)
     page.get_by_role("button", name="Shafts", exact=True).first.click()
     rested(page, SETTLE)
-    made = hand.drag(middle(page, track.format("reach")), lambda t: (130 * np.sin(6 * t), 0), 240, STEADY)
-    row("pictures a second while a hand drags, 24 MP, five lights", made["a second"], 20, at_least=True)
+    result = hand.drag(middle(page, track.format("reach")), lambda t: (130 * np.sin(6 * t), 0), 240, STEADY)
+    row("pictures a second while a hand drags, 24 MP, five lights", result["a second"], 20, at_least=True)
     page.keyboard.press("n")
     rested(page, SETTLE)
     page.mouse.move(300, 300)
     page.mouse.down()
     page.wait_for_timeout(400)
     page.evaluate(DRAWING)
-    begun = time.monotonic()
+    started = time.monotonic()
     for k in range(6):
         page.mouse.move(330 + 30 * k, 300 + 20 * (-1) ** k, steps=30)
-    seconds = time.monotonic() - begun
+    seconds = time.monotonic() - started
     drawn: dict[str, int] = page.evaluate("window.drawing")
     page.mouse.up()
     rested(page, SETTLE)

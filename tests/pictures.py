@@ -76,8 +76,8 @@ def stroke(*points: tuple[float, ...], **settings: Any) -> dict[str, Any]:
 
 def grey_file(pixels: Floats) -> tuple[str, str]:
     """A grey picture (h, w) of values in 0..1 as a 16-bit PNG: its SHA-256, and the file in base64."""
-    made, data = cv2.imencode(".png", np.round(pixels * 65535).astype(np.uint16))
-    assert made
+    result, data = cv2.imencode(".png", np.round(pixels * 65535).astype(np.uint16))
+    assert result
     return hashlib.sha256(data.tobytes()).hexdigest(), base64.b64encode(data.tobytes()).decode()
 
 
@@ -121,5 +121,5 @@ def every_part() -> list[dict[str, Any]]:
 
 def masked_rig(*mask_parts: dict[str, Any], start: str = "nothing", **rest: Any) -> Rig:
     """A rig of one light with a mask of these parts; its matte and its grey picture come with it."""
-    made = light("bloom", mask={"start": start, "parts": list(mask_parts)})
-    return rig_of(made, mattes=[MATTE], files=FILES, **rest)
+    result = light("bloom", mask={"start": start, "parts": list(mask_parts)})
+    return rig_of(result, mattes=[MATTE], files=FILES, **rest)

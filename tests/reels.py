@@ -22,13 +22,13 @@ RATE = 24
 def frames(count: int = 10, width: int = 96, height: int = 64) -> list[NDArray[np.uint8]]:
     """A bright square that goes to the right over a shore, (h, w, 3) uint8."""
     base = (np.clip(scene(width, height), 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)
-    made = []
+    result = []
     for number in range(count):
         picture = base.copy()
         at = 4 + 5 * number
         picture[10:22, at : at + 12] = (250, 240, 200)
-        made.append(picture)
-    return made
+        result.append(picture)
+    return result
 
 
 def write_video(

@@ -33,7 +33,7 @@ class Outcome:
     failed: frozenset[str]
     good: bool
     seconds: float
-    said: str
+    report: str
 
 
 def cases(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
@@ -82,7 +82,7 @@ def main() -> int:
             outcomes.append(outcome := done.result())
             print(f"{'ok    ' if outcome.good else 'FAILED'} {outcome.seconds:6.1f} s {outcome.ran:4} in {outcome.of}", flush=True)
             if not outcome.good:
-                print(outcome.said, flush=True)
+                print(outcome.report, flush=True)
     TIMES.parent.mkdir(exist_ok=True)
     TIMES.write_text(json.dumps(last | {outcome.of: outcome.seconds for outcome in outcomes}))
     failed = sum(len(outcome.failed) for outcome in outcomes)

@@ -21,7 +21,7 @@ from aurelon.store import Store
 from aurelon.web.seed import DEMO, NIGHT, TITLES, seed_demo
 from demo.fog import SIZE as FOG_SIZE
 from demo.render import BESIDE, SCENES
-from demo.thumbnails import THUMBNAILS, made
+from demo.thumbnails import THUMBNAILS, thumbnails_now
 
 MOST_BYTES = 4_000_000
 
@@ -56,7 +56,7 @@ class Demo(unittest.TestCase):
             self.assertGreaterEqual(min(open_plate(path).size), 1400, stem)
 
     def test_the_pictures_in_the_list_of_plates_are_what_is_rendered_today(self) -> None:
-        for name, picture in made():
+        for name, picture in thumbnails_now():
             shipped = np.asarray(Image.open(THUMBNAILS / f"{name}.jpg")).astype(int)
             today = np.asarray(Image.open(io.BytesIO(picture))).astype(int)
             self.assertEqual(shipped.shape, today.shape, name)

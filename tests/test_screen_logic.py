@@ -197,8 +197,8 @@ class Edits(unittest.TestCase):
             }
             rig["lights"][1]["mask"]["parts"] = [{"part": "x"}]
             place = {"mask": owner, "part": 0}
-            made = run("store/rig", "m.valuesAt(m.withValues(v.rig, v.place, {density: 0.3}), v.place)", rig=rig, place=place)
-            self.assertEqual(made, {"part": "x", "density": 0.3})
+            result = run("store/rig", "m.valuesAt(m.withValues(v.rig, v.place, {density: 0.3}), v.place)", rig=rig, place=place)
+            self.assertEqual(result, {"part": "x", "density": 0.3})
 
 
 if __name__ == "__main__":
@@ -219,10 +219,10 @@ class Changes(unittest.TestCase):
         return run("store/changes", "m.changesOf(v.before, v.after)", before=self.RIG, after=after)
 
     def changed(self, **lights: Any) -> Any:
-        made = json.loads(json.dumps(self.RIG))
+        result = json.loads(json.dumps(self.RIG))
         for index, update in lights.items():
-            made["lights"][int(index[1:])].update(update)
-        return made
+            result["lights"][int(index[1:])].update(update)
+        return result
 
     def test_a_setting_is_sent_by_its_path(self) -> None:
         after = self.changed(_0={"spread": {"reach": 0.8, "position": [0.5, 0.2]}})

@@ -20,7 +20,7 @@ from aurelon.confined.wire import carried
 from aurelon.core.codecs.shared.in_space import in_space
 from aurelon.core.codecs.shared.raster import Raster, UnreadableError
 from aurelon.core.errors import PlateError
-from aurelon.core.graph.first_look import Looked, look
+from aurelon.core.graph.first_look import FirstLook, look
 from aurelon.core.imaging.rgb_space import Curve, RgbSpace
 from aurelon.core.imaging.samples import all_finite
 from aurelon.core.plates.decoding import DecoderHere
@@ -34,7 +34,7 @@ PATIENCE, PATIENCE_A_SECOND = 30.0, 10.0  # seconds by the clock, for a process 
 PROCESSES = 4  # pictures that are decoded at once: one that comes to no end holds up no other
 T = TypeVar("T")
 
-for _kind in (Raster, RgbSpace, Curve, Looked):
+for _kind in (Raster, RgbSpace, Curve, FirstLook):
     carried(_kind)
 
 
@@ -48,7 +48,7 @@ class FootageFacts:
     size: tuple[int, int]
     depth: str
     numbers: Sequence[int]
-    said: tuple[str, ...]
+    notices: tuple[str, ...]
     sounds: bool
     points: tuple[int, int] | None
 
@@ -104,10 +104,10 @@ class DecoderPool:
         with self._process() as process:
             process.start()
 
-    def look(self, data: bytes, name: str) -> Looked:
+    def look(self, data: bytes, name: str) -> FirstLook:
         """See `aurelon.core.graph.first_look.look`."""
-        made: Looked = self._asked("look", name, len(data), 1, data, name)
-        return made
+        result: FirstLook = self._asked("look", name, len(data), 1, data, name)
+        return result
 
     def raster(self, data: bytes, name: str, *, spaced: bool) -> Raster:
         return checked(self._asked("raster", name, len(data), FOR_READING, data, name, spaced), name)
@@ -197,8 +197,8 @@ def checked(raster: Any, name: str) -> Raster:
         good = _is_picture(raster.alpha, 2) and raster.alpha.shape == raster.samples.shape[:2]
     if not good:
         raise PlateError(f"{name} is damaged and cannot be decoded; copy it again from where it came")
-    made: Raster = raster
-    return made
+    result: Raster = raster
+    return result
 
 
 def _is_picture(samples: Any, dimensions: int) -> bool:
@@ -230,7 +230,7 @@ class FootageElsewhere:
             raise
         self.times, self.end, self.rate = facts.times, facts.end, facts.rate
         self.size, self.depth, self.numbers = facts.size, facts.depth, facts.numbers
-        self.said, self.sounds, self.points = facts.said, facts.sounds, facts.points
+        self.notices, self.sounds, self.points = facts.notices, facts.sounds, facts.points
 
     def raster(self, number: int) -> Raster:
         with self._lock:

@@ -47,7 +47,7 @@ class Plate:
     exif: bytes | None = None
     xmp: bytes | None = None
     rig: str = ""  # the rig that travelled in the file, as JSON
-    said: tuple[str, ...] = ()  # what a person should know of how the file was read, in sentences
+    notices: tuple[str, ...] = ()  # what a person should know of how the file was read, in sentences
     key: str = ""
     frame: int = 0  # of a reel, counted from 0, and when it is seen, in seconds from the first
     seconds: float = 0.0
@@ -141,7 +141,7 @@ def plate_of(raster: Raster, name: str, key: str, *, frame: int = 0, seconds: fl
         raster.exif,
         raster.xmp,
         raster.rig,
-        tuple(f"{name} {said}." for said in raster.said),
+        tuple(f"{name} {notices}." for notices in raster.notices),
         key,
         frame,
         seconds,

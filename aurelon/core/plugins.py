@@ -41,10 +41,10 @@ def with_extensions(own: dict[str, T], group: str, check: Callable[[Any], tuple[
     items, refused = dict(own), []
     for point in sorted(entry_points(group=group), key=lambda p: (_package(p), p.name)):
         try:
-            name, made = check(point.load())
+            name, result = check(point.load())
             if name in items:
                 raise ValueError(f"the name '{name}' is taken")
-            items[name] = made
+            items[name] = result
         except Exception as error:  # whatever somebody else's code does must not stop Aurelon
             why = " ".join(str(error).split()) or type(error).__name__
             refused.append(Refused(_package(point), point.name, why.rstrip(".")))

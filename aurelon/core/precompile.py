@@ -178,14 +178,14 @@ def compile_masks() -> None:
         "colours": {"reach": "contiguous"},
         "subject": {"box": [0.2, 0.2, 0.7, 0.7]},
     }
-    made = [
+    result = [
         {"part": name, "feather": feather, "fit": fit, **own.get(name, {})}
         for name in parts()
         for feather, fit in ((0.0, 0.0), (0.01, 0.01))
     ]
     # Small, as a subject is cut out of it.
     plate = Plate(np.ascontiguousarray(plate_with_lamps().pixels[:300, :400]), SRGB)
-    rig = Rig.model_validate({"lights": [{"id": "bloom", "kind": "bloom", "mask": {"start": "nothing", "parts": made}}]})
+    rig = Rig.model_validate({"lights": [{"id": "bloom", "kind": "bloom", "mask": {"start": "nothing", "parts": result}}]})
     for frame in (Frame.whole((320, 271)), Frame.whole(plate.size)):
         Renderer(plate, Cache(1 << 29)).part(rig, frame, show="over:mask:bloom")
 

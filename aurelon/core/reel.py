@@ -89,9 +89,9 @@ class Reel:
         return self.footage.size
 
     @property
-    def said(self) -> tuple[str, ...]:
+    def notices(self) -> tuple[str, ...]:
         """What a person should know of how it was read, in sentences."""
-        return tuple(f"{self.name} {said}." for said in self.footage.said)
+        return tuple(f"{self.name} {notices}." for notices in self.footage.notices)
 
     def shown(self, number: int) -> Fraction:
         """Seconds for which a frame is seen."""

@@ -20,7 +20,7 @@ from aurelon.runs.engines.choosing import engine_for
 from aurelon.runs.engines.clusters import Clusters
 from aurelon.runs.joining import joined_reel
 from aurelon.runs.room import Room, room_for
-from aurelon.runs.tasks import Made, Placing, Task
+from aurelon.runs.tasks import Outcome, Placing, Task
 from aurelon.store import Conflict, DataFileError, Result, RunItemRecord, RunRecord, Store, Unknown, unwritten
 
 log = logging.getLogger(__name__)
@@ -31,7 +31,7 @@ IDLE = 0.1  # seconds until it is asked again whether a plate waits
 
 
 @dataclass(frozen=True)
-class _Laid:
+class AppliedItem:
     """A plate of a run while it is worked on: its rig as the run lays it, the revision that this was made from, what the step is
     called, and what there is to say. `rig` is None where the plate keeps its own; `seen` is the one that it is seen with."""
 
@@ -84,8 +84,8 @@ class Batches:
                 self._stand_still(run, f"{unwritten(error)}, then go on")
             except Exception as error:  # a fault of ours: the person is told, and the log has the trace
                 log.exception("a run failed")
-                said = f"it stopped on a fault of Aurelon's own ({error}); please report it"
-                self._stand_still(run, said)
+                sentence = f"it stopped on a fault of Aurelon's own ({error}); please report it"
+                self._stand_still(run, sentence)
 
     def _stand_still(self, run: RunRecord, why: str) -> None:
         try:
@@ -136,11 +136,11 @@ class Batches:
                     self._join(run, item)
                 continue
             try:
-                laid = self._lay(run, item, rig)
-                if run.export or (placing == "found" and laid.rig is not None):
-                    yield self._task(run, laid, contents)
+                applied = self._lay(run, item, rig)
+                if run.export or (placing == "found" and applied.rig is not None):
+                    yield self._task(run, applied, contents)
                 else:
-                    runs.finish(item.id, Result(laid.rig, laid.base, laid.label, says=laid.says))
+                    runs.finish(item.id, Result(applied.rig, applied.base, applied.label, says=applied.says))
                     yield None
             except Conflict:
                 continue  # changed in that moment: laid on what is there now
@@ -175,24 +175,24 @@ class Batches:
         except Unknown:  # it was deleted meanwhile
             return False
 
-    def _lay(self, run: RunRecord, item: RunItemRecord, rig: Rig | None) -> _Laid:
+    def _lay(self, run: RunRecord, item: RunItemRecord, rig: Rig | None) -> AppliedItem:
         state = self._store.revisions.bench(item.plate)
         if rig is None or item.last:  # frames of a reel have the rig that the reel had when the run began
-            return _Laid(item, None, state.revision, "", "", rig or state.rig)
+            return AppliedItem(item, None, state.revision, "", "", rig or state.rig)
         edited = apply_rig(rig, state.rig, None, run.rig_name)
-        return _Laid(item, edited.rig, state.revision, edited.label, " ".join(edited.notes), edited.rig)
+        return AppliedItem(item, edited.rig, state.revision, edited.label, " ".join(edited.notes), edited.rig)
 
-    def _task(self, run: RunRecord, laid: _Laid, contents: Contents) -> Item:
-        record = self._store.plates.get(laid.item.plate)
-        rig = laid.seen
+    def _task(self, run: RunRecord, applied: AppliedItem, contents: Contents) -> Item:
+        record = self._store.plates.get(applied.item.plate)
+        rig = applied.seen
         files = [name for name in rig.file_names() if rig.file(name) is None]
         kept = [contents.put(data) for name in files if (data := self._store.files.get(name)) is not None]
-        plate = contents.put_open(self._store.plates.opened(laid.item.plate), record.hash)
-        placing = _placing(run) if laid.rig is not None else "rig"
-        frames = (laid.item.first, laid.item.last) if laid.item.last else ((0, 1) if record.frames else None)
+        plate = contents.put_open(self._store.plates.opened(applied.item.plate), record.hash)
+        placing = _placing(run) if applied.rig is not None else "rig"
+        frames = (applied.item.first, applied.item.last) if applied.item.last else ((0, 1) if record.frames else None)
         packed = contents.put(rig.model_dump_json().encode())
         task = Task(record.file_name, plate, packed, tuple(kept), placing, run.export, frames=frames)
-        return Item(task, record.width * record.height, laid)
+        return Item(task, record.width * record.height, applied)
 
 
 class _Keeping:
@@ -204,22 +204,22 @@ class _Keeping:
         self._contents = contents
         self._since = time.monotonic()
 
-    def begun(self, item: Item) -> None:
+    def started(self, item: Item) -> None:
         self._store.runs.begin(item.mark.item.id)
 
-    def keep(self, item: Item, made: Made) -> None:
-        laid: _Laid = item.mark
-        rig = laid.rig if not made.rig else check_rig_text(made.rig, laid.rig)
-        says = " ".join(part for part in (laid.says, *made.notes) if part)
-        number = f"-{laid.item.first:04d}" if laid.item.last else ""
-        name = f"{stem_of(laid.item.plate_name)}-lit{number}{made.suffix}"
-        data = made.data or None
+    def keep(self, item: Item, result: Outcome) -> None:
+        applied: AppliedItem = item.mark
+        rig = applied.rig if not result.rig else check_rig_text(result.rig, applied.rig)
+        says = " ".join(part for part in (applied.says, *result.notes) if part)
+        number = f"-{applied.item.first:04d}" if applied.item.last else ""
+        name = f"{stem_of(applied.item.plate_name)}-lit{number}{result.suffix}"
+        data = result.data or None
         try:
-            self._store.runs.finish(laid.item.id, Result(rig, laid.base, laid.label, data, name, made.media_type, says))
+            self._store.runs.finish(applied.item.id, Result(rig, applied.base, applied.label, data, name, result.media_type, says))
         except Conflict:
-            self._store.runs.wait(laid.item.id)
+            self._store.runs.wait(applied.item.id)
         except Unknown as error:  # the plate was deleted meanwhile
-            self._store.runs.fail(laid.item.id, str(error))
+            self._store.runs.fail(applied.item.id, str(error))
         self._over(item)
 
     def fail(self, item: Item, why: str) -> None:
@@ -234,9 +234,9 @@ class _Keeping:
         self._since = now
 
 
-def check_rig_text(text: str, laid: Rig | None) -> Rig | None:
+def check_rig_text(text: str, applied: Rig | None) -> Rig | None:
     """The rig that a worker has placed anew, as the plate is to have it; None where the plate keeps its own."""
-    return None if laid is None else check_rig(Rig.model_validate_json(text).model_dump())
+    return None if applied is None else check_rig(Rig.model_validate_json(text).model_dump())
 
 
 def stem_of(name: str) -> str:

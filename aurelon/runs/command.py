@@ -61,7 +61,7 @@ def run_many(given: Sequence[Path], options: RunOptions) -> int:
     plates = plates_in(given)
     outs = outputs_for(options.pattern, plates)
     refuse_inputs(outs, inputs_of(plates, options), over=options.over)
-    begun = time.monotonic()
+    started = time.monotonic()
     with closing(Contents()) as contents, closing(Folder(fixed, resume=options.resume)) as folder:
         if not options.over:
             folder.refuse_others(outs)
@@ -71,10 +71,10 @@ def run_many(given: Sequence[Path], options: RunOptions) -> int:
             say(why)
         todo = [item for item in items if not folder.holds(item.mark, item.task.key)]
         skipped = len(items) - len(todo)
-        made, failed, stopped = have_made(todo, skipped, options, contents, folder)
+        result, failed, stopped = have_made(todo, skipped, options, contents, folder)
         failed += len(unread)
-    missing = len(plates) - made - skipped
-    say(summary(made, skipped, failed, missing - failed, time.monotonic() - begun))
+    missing = len(plates) - result - skipped
+    say(summary(result, skipped, failed, missing - failed, time.monotonic() - started))
     if stopped and missing:
         say("what is made stays; the same command with --resume goes on from there")
     return 2 if missing else 0
@@ -94,12 +94,12 @@ def have_made(
     stopped = False
     with closing(engine), tqdm(total=len(todo), unit=unit, disable=None, file=sys.stderr) as bar:
 
-        def told(item: Item, made: bool, said: str | None) -> None:
-            if said is not None:
-                say(said)
+        def report(item: Item, succeeded: bool, sentence: str | None) -> None:
+            if sentence is not None:
+                say(sentence)
             bar.update()
 
-        keeping = FolderKeeping(folder, told)
+        keeping = FolderKeeping(folder, report)
         try:
             drive(todo, engine, contents, keeping, lambda: "go")
         except KeyboardInterrupt:
@@ -107,7 +107,7 @@ def have_made(
         except AurelonError as error:
             stopped = True
             say(str(error))
-    return keeping.made, len(keeping.failed), stopped
+    return keeping.result, len(keeping.failed), stopped
 
 
 def run_watching(source: Path, options: RunOptions) -> int:
@@ -125,13 +125,13 @@ def run_watching(source: Path, options: RunOptions) -> int:
         with closing(engine):
             say(f"watching {source}, {engine.says}; Ctrl-C ends it")
 
-            def told(item: Item, made: bool, said: str | None) -> None:
-                if made:
+            def report(item: Item, succeeded: bool, sentence: str | None) -> None:
+                if succeeded:
                     say(f"{item.task.name} -> {item.mark}")
-                if said is not None:
-                    say(said)
+                if sentence is not None:
+                    say(sentence)
 
-            keeping = FolderKeeping(folder, told)
+            keeping = FolderKeeping(folder, report)
 
             def coming() -> Iterator[Item | None]:
                 number, sources, watched = 0, Sources(), Arrivals(source)
@@ -152,11 +152,11 @@ def run_watching(source: Path, options: RunOptions) -> int:
                         keeping.failed.append(str(error))
                         say(str(error))
                         continue
-                    made, why = _items([path], [out], rig, options, contents)
+                    result, why = _items([path], [out], rig, options, contents)
                     keeping.failed += why
-                    for said in why:
-                        say(said)
-                    for item in made:
+                    for sentence in why:
+                        say(sentence)
+                    for item in result:
                         if not folder.holds(out, item.task.key):
                             yield item
 
@@ -174,7 +174,7 @@ def run_watching(source: Path, options: RunOptions) -> int:
                     drive(coming(), engine, contents, keeping, lambda: "stop" if stopped.is_set() else "go")
             finally:
                 signal.signal(signal.SIGINT, before)
-    say(f"{counted(keeping.made)} made" + (f", {len(keeping.failed)} failed" if keeping.failed else ""))
+    say(f"{counted(keeping.result)} made" + (f", {len(keeping.failed)} failed" if keeping.failed else ""))
     return 2 if keeping.failed else 0
 
 
@@ -229,8 +229,8 @@ def counted(count: int, unit: str = "picture") -> str:
     return f"1 {unit}" if count == 1 else f"{count} {unit}s"
 
 
-def summary(made: int, skipped: int, failed: int, undone: int, seconds: float, unit: str = "picture") -> str:
-    parts = [f"{counted(made, unit)} made"]
+def summary(result: int, skipped: int, failed: int, undone: int, seconds: float, unit: str = "picture") -> str:
+    parts = [f"{counted(result, unit)} made"]
     parts += [f"{skipped} there already"] if skipped else []
     parts += [f"{failed} failed"] if failed else []
     parts += [f"{undone} not begun"] if undone > 0 else []

@@ -42,8 +42,8 @@ class Contents:
         self._users[name] += 1
         if name not in self._paths:
             path = self._folder / name
-            with path.open("wb") as made:
-                shutil.copyfileobj(file, made, PIECE)
+            with path.open("wb") as result:
+                shutil.copyfileobj(file, result, PIECE)
             self._paths[name] = path
         return name
 
@@ -63,14 +63,14 @@ class Contents:
 
     def pack(self, files: Sequence[Path]) -> str:
         """Puts an archive of files in the folder, each byte for byte; its name, which is the same for the same files."""
-        made = self._folder / "packed"
-        with zipfile.ZipFile(made, "w", zipfile.ZIP_STORED) as archive:
+        result = self._folder / "packed"
+        with zipfile.ZipFile(result, "w", zipfile.ZIP_STORED) as archive:
             for file in files:
                 with archive.open(zipfile.ZipInfo(file.name), "w", force_zip64=True) as entry, file.open("rb") as source:
                     shutil.copyfileobj(source, entry)
-        with made.open("rb") as whole:
+        with result.open("rb") as whole:
             name = hashlib.file_digest(whole, "sha256").hexdigest()
-        self._paths[name] = made.rename(self._folder / name)
+        self._paths[name] = result.rename(self._folder / name)
         self._users[name] += 1
         return name
 

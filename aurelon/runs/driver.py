@@ -13,7 +13,7 @@ from aurelon.core import AurelonError
 from aurelon.core.export.picture import PictureExport, joined
 from aurelon.runs.contents import Contents
 from aurelon.runs.engines import Engine
-from aurelon.runs.tasks import EngineLost, Made, Task, WorkerLost
+from aurelon.runs.tasks import EngineLost, Outcome, Task, WorkerLost
 
 TRIES = 3  # of a picture whose worker was lost
 LARGE = 100_000_000  # pixels from which a picture goes in strips over the workers
@@ -32,15 +32,15 @@ class Item:
     pixels: int = 0
     mark: Any = None
     tries: int = 0
-    strips: dict[int, Made] = field(default_factory=dict)
+    strips: dict[int, Outcome] = field(default_factory=dict)
 
 
 class Keeping(Protocol):
     """Where what is made goes. `keep` must have it safe when it returns; `fail` is told why a picture could not be made. Both
     may raise AurelonError, which ends the run."""
 
-    def begun(self, item: Item) -> None: ...
-    def keep(self, item: Item, made: Made) -> None: ...
+    def started(self, item: Item) -> None: ...
+    def keep(self, item: Item, result: Outcome) -> None: ...
     def fail(self, item: Item, why: str) -> None: ...
 
 
@@ -52,7 +52,7 @@ def drive(items: Iterable[Item | None], engine: Engine, contents: Contents, keep
     """
     coming: Iterator[Item | None] = iter(items)
     again: deque[Item] = deque()
-    going: dict[Future[Made], tuple[Item, Task, int]] = {}
+    going: dict[Future[Outcome], tuple[Item, Task, int]] = {}
     left: dict[int, int] = {}  # strips that are still to come, by the item's id
     over = False
     while not engine.ready(LOOK_EVERY):
@@ -67,7 +67,7 @@ def drive(items: Iterable[Item | None], engine: Engine, contents: Contents, keep
                 break
             if item is None:
                 break
-            keeping.begun(item)
+            keeping.started(item)
             tasks = _tasks_of(item, engine.workers)
             left[id(item)] = len(tasks)
             going |= {engine.submit(task, contents): (item, task, item.tries) for task in tasks}
@@ -82,19 +82,19 @@ def drive(items: Iterable[Item | None], engine: Engine, contents: Contents, keep
             item, task, tries = going.pop(future)
             if tries != item.tries or id(item) not in left:
                 continue  # another strip of it was lost or has failed
-            made = _settle(item, task, future, keeping, again)
-            if made is None:
+            result = _settle(item, task, future, keeping, again)
+            if result is None:
                 del left[id(item)]
                 continue
             left[id(item)] -= 1
             if task.strip is not None:
-                item.strips[task.strip[0]] = made
+                item.strips[task.strip[0]] = result
             if left[id(item)] == 0:
                 del left[id(item)]
-                keeping.keep(item, _whole(item) if task.strip is not None else made)
+                keeping.keep(item, _whole(item) if task.strip is not None else result)
 
 
-def _settle(item: Item, task: Task, future: Future[Made], keeping: Keeping, again: deque[Item]) -> Made | None:
+def _settle(item: Item, task: Task, future: Future[Outcome], keeping: Keeping, again: deque[Item]) -> Outcome | None:
     """What came of a task; None where nothing did, which has been dealt with."""
     try:
         return future.result()
@@ -117,8 +117,8 @@ def _settle(item: Item, task: Task, future: Future[Made], keeping: Keeping, agai
     return None
 
 
-def _naming(task: Task, said: str) -> str:
-    return said if task.name in said else f"{task.name}: {said}"
+def _naming(task: Task, sentence: str) -> str:
+    return sentence if task.name in sentence else f"{task.name}: {sentence}"
 
 
 def _tasks_of(item: Item, workers: int) -> list[Task]:
@@ -127,10 +127,10 @@ def _tasks_of(item: Item, workers: int) -> list[Task]:
     return [replace(item.task, strip=(number, workers)) for number in range(workers)]
 
 
-def _whole(item: Item) -> Made:
-    begun = time.perf_counter()
+def _whole(item: Item) -> Outcome:
+    started = time.perf_counter()
     parts = [item.strips.pop(number) for number in sorted(item.strips)]
     strips = [part.strip for part in parts if part.strip is not None]
     data = joined([strip.raster for strip in strips], PictureExport.model_validate_json(strips[0].options))
-    seconds = sum(part.seconds for part in parts) + time.perf_counter() - begun
+    seconds = sum(part.seconds for part in parts) + time.perf_counter() - started
     return replace(parts[0], data=data, strip=None, seconds=seconds)

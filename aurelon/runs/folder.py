@@ -14,7 +14,7 @@ from filelock import FileLock, Timeout
 
 from aurelon.core import OutputError
 from aurelon.runs.driver import Item
-from aurelon.runs.tasks import Made
+from aurelon.runs.tasks import Outcome
 
 RECORD, LOCK = ".aurelon-run.jsonl", ".aurelon-run.lock"
 BEGINNING, ENDING = ".aurelon-", ".part"  # of the name of a file that is not there whole yet
@@ -101,8 +101,8 @@ class Folder:
         found: dict[str, Entry] = {}
         for line in path.read_text("utf-8").splitlines() if path.exists() else ():
             try:
-                told = json.loads(line)
-                found[told["out"]] = Entry(told["out"], told["key"], told["sha256"])
+                entry = json.loads(line)
+                found[entry["out"]] = Entry(entry["out"], entry["key"], entry["sha256"])
             except (ValueError, KeyError, TypeError):
                 continue  # cut short by a kill: what it told of was never moved to its place
         return found
@@ -151,20 +151,20 @@ class FolderKeeping:
     """What a run on the command line does with its pictures. `told` is called after each with whether it was made, and what there
     is to say, if any."""
 
-    def __init__(self, folder: Folder, told: Callable[[Item, bool, str | None], None]) -> None:
+    def __init__(self, folder: Folder, report: Callable[[Item, bool, str | None], None]) -> None:
         self._folder = folder
-        self._told = told
+        self._report = report
         self.failed: list[str] = []
-        self.made = 0
+        self.result = 0
 
-    def begun(self, item: Item) -> None:
+    def started(self, item: Item) -> None:
         pass
 
-    def keep(self, item: Item, made: Made) -> None:
-        self._folder.keep(item.mark, item.task.key, made.data)
-        self.made += 1
-        self._told(item, True, "; ".join(f"{item.task.name}: {note}" for note in made.notes) or None)
+    def keep(self, item: Item, result: Outcome) -> None:
+        self._folder.keep(item.mark, item.task.key, result.data)
+        self.result += 1
+        self._report(item, True, "; ".join(f"{item.task.name}: {note}" for note in result.notes) or None)
 
     def fail(self, item: Item, why: str) -> None:
         self.failed.append(why)
-        self._told(item, False, why)
+        self._report(item, False, why)

@@ -60,7 +60,7 @@ class Job:
     file_name: str | None = None
     media_type: str | None = None
     size: int = 0
-    begun: float = 0.0
+    started: float = 0.0
     left: bool = False  # its place in the lane is free again
     stop: Event = field(default_factory=Event)
     news: Condition = field(default_factory=Condition)
@@ -73,7 +73,7 @@ class Job:
     def seconds_left(self) -> float | None:
         if self.state != "working" or self.share < SOONEST:
             return None
-        return (time.monotonic() - self.begun) * (1 - self.share) / self.share
+        return (time.monotonic() - self.started) * (1 - self.share) / self.share
 
 
 class Control:
@@ -184,12 +184,12 @@ class Jobs:
 
     def follow(self, job: Job) -> Iterator[tuple[int, Job]]:
         """Yields the job, with the number of items known before, whenever there is news of it, until it is over."""
-        known, told = 0, (-1.0, "", 0)
+        known, last_sent = 0, (-1.0, "", 0)
         while True:
             with job.news:
-                while not job.over and told == (job.share, job.state, len(job.items)):
+                while not job.over and last_sent == (job.share, job.state, len(job.items)):
                     job.news.wait()
-                told = (job.share, job.state, len(job.items))
+                last_sent = (job.share, job.state, len(job.items))
                 before, known, over = known, len(job.items), job.over
             yield before, job
             if over:
@@ -211,17 +211,17 @@ class Jobs:
         with job.news:
             if job.over:
                 return
-            job.state, job.begun = "working", time.monotonic()
+            job.state, job.started = "working", time.monotonic()
         try:
-            made = work(Control(job))
-            if made is not None:
+            result = work(Control(job))
+            if result is not None:
                 path = self._folder / job.id
                 with path.open("wb") as file:
-                    made.write(file)
+                    result.write(file)
                 if job.over:  # it was given up
                     path.unlink(missing_ok=True)
                     return
-                job.file, job.file_name, job.media_type, job.size = path, made.name, made.media_type, path.stat().st_size
+                job.file, job.file_name, job.media_type, job.size = path, result.name, result.media_type, path.stat().st_size
             job.share = 1.0
             self._end(job, "done")
         except Cancelled:
@@ -229,8 +229,8 @@ class Jobs:
         except AurelonError as error:
             self._end(job, "failed", str(error))
         except OSError as error:
-            said = f"the file could not be written ({error.strerror or error}); make room for it in {self._folder}"
-            self._end(job, "failed", said)
+            sentence = f"the file could not be written ({error.strerror or error}); make room for it in {self._folder}"
+            self._end(job, "failed", sentence)
         except DataFileError as error:
             log.error("a job could not be kept: %s", error)
             self._end(job, "failed", unwritten(error))

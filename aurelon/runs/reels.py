@@ -45,17 +45,17 @@ class ReelRun:
 
 def render_reel(wanted: ReelRun) -> int:
     """0 when everything is there, 2 when not. Raises AurelonError where nothing can be begun."""
-    begun = time.monotonic()
+    started = time.monotonic()
     with closing(Contents()) as contents, closing(_opened(wanted.source, contents)) as reel:
-        for said in reel.said:
-            say(said)
+        for sentence in reel.notices:
+            say(sentence)
         first, last = wanted.frames[0], wanted.frames[1] if wanted.frames[1] is not None else len(reel)
         if not 0 <= first < last <= len(reel):
             raise OutputError(f"{reel.name} has the frames 0 to {len(reel) - 1}; choose --frames among them, such as 0:{len(reel)}")
         rig = contents.put(wanted.options.rig.model_dump_json().encode())
         if reel_format_of_path(wanted.out) is not None and not is_pattern(wanted.out.name):
-            return _as_one_file(reel, wanted, (first, last), rig, contents, begun)
-        return _as_stills(reel, wanted, (first, last), rig, contents, begun)
+            return _as_one_file(reel, wanted, (first, last), rig, contents, started)
+        return _as_stills(reel, wanted, (first, last), rig, contents, started)
 
 
 def _opened(source: Path, contents: Contents) -> Reel:
@@ -72,7 +72,7 @@ def _opened(source: Path, contents: Contents) -> Reel:
     return opened
 
 
-def _as_one_file(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str, contents: Contents, begun: float) -> int:
+def _as_one_file(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str, contents: Contents, started: float) -> int:
     options, out = wanted.options, wanted.out
     refuse_inputs([out], inputs_of([wanted.source], options), over=options.over)
     if options.passes:
@@ -94,9 +94,9 @@ def _as_one_file(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str,
         ]
         todo = [item for item in items if not folder.holds(item.mark, item.task.key)]
         skipped = len(items) - len(todo)
-        made, failed, stopped = have_made(todo, skipped, options, contents, folder, "segment")
-        if made + skipped < len(items):
-            say(summary(made, skipped, failed, len(items) - made - skipped - failed, time.monotonic() - begun, "segment"))
+        result, failed, stopped = have_made(todo, skipped, options, contents, folder, "segment")
+        if result + skipped < len(items):
+            say(summary(result, skipped, failed, len(items) - result - skipped - failed, time.monotonic() - started, "segment"))
             if stopped:
                 say("what is made stays; the same command with --resume goes on from there")
             return 2
@@ -108,11 +108,11 @@ def _as_one_file(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str,
         except OSError as error:
             raise OutputError(f"{out} cannot be written: {error.strerror}; make room or mend the folder, then --resume") from error
     shutil.rmtree(work, ignore_errors=True)
-    say(summary(frames[1] - frames[0], 0, 0, 0, time.monotonic() - begun, "frame"))
+    say(summary(frames[1] - frames[0], 0, 0, 0, time.monotonic() - started, "frame"))
     return 0
 
 
-def _as_stills(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str, contents: Contents, begun: float) -> int:
+def _as_stills(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str, contents: Contents, started: float) -> int:
     options, out = wanted.options, wanted.out
     pattern = out if is_pattern(out.name) else out / USUAL_STILL
     container_of_path(pattern) if options.passes else format_of_path(pattern)
@@ -133,9 +133,9 @@ def _as_stills(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str, c
         ]
         todo = [item for item in items if not folder.holds(item.mark, item.task.key)]
         skipped = len(items) - len(todo)
-        made, failed, stopped = have_made(todo, skipped, options, contents, folder, "frame")
-    missing = len(items) - made - skipped
-    say(summary(made, skipped, failed, missing - failed, time.monotonic() - begun, "frame"))
+        result, failed, stopped = have_made(todo, skipped, options, contents, folder, "frame")
+    missing = len(items) - result - skipped
+    say(summary(result, skipped, failed, missing - failed, time.monotonic() - started, "frame"))
     if stopped and missing:
         say("what is made stays; the same command with --resume goes on from there")
     return 2 if missing else 0

@@ -48,8 +48,8 @@ class Task:
     @property
     def key(self) -> str:
         """The same for two tasks of which the same comes out."""
-        told = {name: value for name, value in asdict(self).items() if name != "name"}
-        return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()
+        described = {name: value for name, value in asdict(self).items() if name != "name"}
+        return hashlib.sha256(json.dumps(described, sort_keys=True).encode()).hexdigest()
 
     @property
     def cuttable(self) -> bool:
@@ -73,7 +73,7 @@ class Strip:
 
 
 @dataclass(frozen=True)
-class Made:
+class Outcome:
     """What came out of a task: a file, or the samples of a strip, or only the rig as it was placed; and what there is to say."""
 
     data: bytes = b""

@@ -29,7 +29,7 @@ class Arrivals:
     folder: Path
     every: float = LOOK_EVERY
     troubles: list[str] = field(default_factory=list)
-    _told: set[str] = field(default_factory=set)
+    _reported: set[str] = field(default_factory=set)
     _seen: dict[Path, _Seen] = field(default_factory=dict)
 
     def __iter__(self) -> Iterator[Path | None]:
@@ -74,11 +74,11 @@ class Arrivals:
         return found
 
     def _say(self, sentence: str) -> None:
-        if sentence not in self._told:
-            self._told.add(sentence)
+        if sentence not in self._reported:
+            self._reported.add(sentence)
             self.troubles.append(sentence)
 
     def take_troubles(self) -> list[str]:
         """What there is to say since the last time."""
-        said, self.troubles = self.troubles, []
-        return said
+        sentence, self.troubles = self.troubles, []
+        return sentence

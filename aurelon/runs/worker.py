@@ -30,7 +30,7 @@ from aurelon.core.imaging import kernels
 from aurelon.core.imaging.memory import bound_working
 from aurelon.core.plate import Plate
 from aurelon.core.reels.writers import reel_format
-from aurelon.runs.tasks import Made, OtherBuild, Strip, Task, build
+from aurelon.runs.tasks import OtherBuild, Outcome, Strip, Task, build
 
 LOOK_EVERY = 0.5  # seconds between a worker's looks at whether its owner is still there
 Content = Callable[[str], bytes]
@@ -63,10 +63,10 @@ def begin(threads: int, owner: int, memory: int) -> None:
     Thread(target=watch, daemon=True).start()
 
 
-def make(task: Task, content: Content, opened: Opened | None = None) -> Made:
+def make(task: Task, content: Content, opened: Opened | None = None) -> Outcome:
     """What comes of a task. `content` gives a file by its SHA-256, `opened` the same as one that is read where it lies. Raises
     AurelonError in one sentence for what cannot be made."""
-    begun = time.perf_counter()
+    started = time.perf_counter()
     if task.build != build():
         raise OtherBuild(f"a worker on {os.uname().nodename} has another Aurelon ({build()}) than this one ({task.build})")
     rig = parse_rig(content(task.rig))
@@ -76,7 +76,7 @@ def make(task: Task, content: Content, opened: Opened | None = None) -> Made:
         if wanted.get("target") == "reel":
             asked = ReelExport.model_validate(wanted)
             data = segment_of(reel, rig, asked, *task.frames)
-            return Made(data, reel_format(asked.format)[0].suffix, seconds=time.perf_counter() - begun)
+            return Outcome(data, reel_format(asked.format)[0].suffix, seconds=time.perf_counter() - started)
         renderer = Renderer(reel[task.frames[0]])
     else:
         renderer = _renderer(task, content)
@@ -84,21 +84,21 @@ def make(task: Task, content: Content, opened: Opened | None = None) -> Made:
     if task.placing == "found":
         rig, notes = placed_anew(renderer, rig)
     placed = rig.model_dump_json() if task.placing == "found" else ""
-    told = partial(Made, rig=placed, notes=tuple(notes))
+    outcome = partial(Outcome, rig=placed, notes=tuple(notes))
     if not task.export:
-        return told(seconds=time.perf_counter() - begun)
+        return outcome(seconds=time.perf_counter() - started)
     options = _options(task, renderer.plate)
     if task.strip is not None:
         assert isinstance(options, PictureExport)
         strip = strip_of(renderer, rig, options, *task.strip)
         form = codecs()[options.format].FORMAT
-        seconds = time.perf_counter() - begun
-        return told(
+        seconds = time.perf_counter() - started
+        return outcome(
             suffix=form.suffixes[0], media_type=form.media_type, strip=Strip(strip, options.model_dump_json()), seconds=seconds
         )
-    made = targets()[options.target].run(renderer.plate, rig, options, lambda share: None, never)
-    seconds = time.perf_counter() - begun
-    return told(data=made.whole(), suffix=made.suffix, media_type=made.media_type, seconds=seconds)
+    result = targets()[options.target].run(renderer.plate, rig, options, lambda share: None, never)
+    seconds = time.perf_counter() - started
+    return outcome(data=result.whole(), suffix=result.suffix, media_type=result.media_type, seconds=seconds)
 
 
 def _options(task: Task, plate: Plate) -> PictureExport | PassesExport:

@@ -15,14 +15,14 @@ class StoreError(AurelonError):
 
 def unwritten(error: DataFileError) -> str:
     """Why the data file cannot be written at the moment, and what to do."""
-    said = str(error)
-    if "full" in said:
+    sentence = str(error)
+    if "full" in sentence:
         return "there is no room left on the data file's disk; make room there"
-    if "locked" in said or "busy" in said:
+    if "locked" in sentence or "busy" in sentence:
         return "the data file is held by another program; close that one"
-    if "readonly" in said or "unable to open" in said:
-        return f"the data file cannot be written to ({said}); allow it"
-    return f"the data file cannot be written ({said}); see to its disk"
+    if "readonly" in sentence or "unable to open" in sentence:
+        return f"the data file cannot be written to ({sentence}); allow it"
+    return f"the data file cannot be written ({sentence}); see to its disk"
 
 
 class Unknown(AurelonError):

@@ -9,7 +9,7 @@ from typing import Any, BinaryIO
 from aurelon.core import Rig
 from aurelon.store.files import Files
 from aurelon.store.pieces import put_rig
-from aurelon.store.soft_deletion import Shelf
+from aurelon.store.soft_deletion import SoftlyDeletedRows
 from aurelon.store.tables import Tables
 
 
@@ -37,7 +37,7 @@ class Plates:
     def __init__(self, tables: Tables, files: Files) -> None:
         self._t = tables
         self._files = files
-        self.shelf = Shelf(tables.Plate, "plate")
+        self.rows = SoftlyDeletedRows(tables.Plate, "plate")
 
     def record(self, row: Any) -> PlateRecord:
         revision = self._t.Revision
@@ -83,23 +83,23 @@ class Plates:
     def all(self) -> list[PlateRecord]:
         """Every plate, newest first."""
         table = self._t.Plate
-        return [self.record(row) for row in self.shelf.present().order_by(table.created.desc(), table.id.desc())]
+        return [self.record(row) for row in self.rows.present().order_by(table.created.desc(), table.id.desc())]
 
     def get(self, plate_id: int) -> PlateRecord:
-        return self.record(self.shelf.row(plate_id))
+        return self.record(self.rows.row(plate_id))
 
     def rename(self, plate_id: int, name: str) -> PlateRecord:
-        return self.record(self.shelf.rename(plate_id, name))
+        return self.record(self.rows.rename(plate_id, name))
 
     def delete(self, plate_id: int) -> None:
-        self.shelf.delete(plate_id)
+        self.rows.delete(plate_id)
 
     def restore(self, plate_id: int) -> PlateRecord:
-        return self.record(self.shelf.restore(plate_id))
+        return self.record(self.rows.restore(plate_id))
 
     def hash(self, plate_id: int) -> str:
         """The name of the plate's file; nothing else is read."""
-        return str(self.shelf.row(plate_id).blob_id)
+        return str(self.rows.row(plate_id).blob_id)
 
     def file(self, plate_id: int) -> bytes:
         """The plate's file, byte for byte as it came."""
@@ -111,7 +111,7 @@ class Plates:
 
     def thumbnail(self, plate_id: int) -> tuple[bytes | None, bool]:
         """The picture that was kept last, and whether it is of the present revision."""
-        row = self.shelf.row(plate_id)
+        row = self.rows.row(plate_id)
         return None if row.thumbnail is None else bytes(row.thumbnail), row.thumbnail_of == row.head
 
     def keep_thumbnail(self, plate_id: int, revision: int, picture: bytes) -> None:

@@ -41,17 +41,17 @@ class Revisions:
         self._files = files
 
     def bench(self, plate_id: int) -> BenchState:
-        return self._state(self._plates.shelf.row(plate_id))
+        return self._state(self._plates.rows.row(plate_id))
 
     def save(self, plate_id: int, base: int, rig: Rig, label: str) -> BenchState:
         """A new revision made from `base`. Raises Conflict when that is not the present one."""
         with self._t.db.atomic("IMMEDIATE"):
             row = self._on(plate_id, base)
             rig = self._files.adopt(plate_id, rig)
-            made = self._t.Revision.create(
+            result = self._t.Revision.create(
                 plate=row, parent=base, label=label, rig=put_rig(self._t, rig), lights=len(rig.stack), created=time.time()
             )
-            return self._move(row, made.id)
+            return self._move(row, result.id)
 
     def undo(self, plate_id: int, base: int) -> BenchState:
         """Back to the state that the present one was made from; the same state where there is none."""
@@ -84,7 +84,7 @@ class Revisions:
 
     def _on(self, plate_id: int, base: int) -> Any:
         """The plate's row; raises Conflict unless `base` is its present revision."""
-        row = self._plates.shelf.row(plate_id)
+        row = self._plates.rows.row(plate_id)
         if row.head != base:
             raise Conflict(self._state(row))
         return row

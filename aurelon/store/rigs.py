@@ -9,7 +9,7 @@ from typing import Any
 from aurelon.core import Rig
 from aurelon.store.files import Files
 from aurelon.store.pieces import get_rig, put_rig
-from aurelon.store.soft_deletion import Shelf
+from aurelon.store.soft_deletion import SoftlyDeletedRows
 from aurelon.store.tables import Tables
 
 
@@ -29,7 +29,7 @@ class Rigs:
     def __init__(self, tables: Tables, files: Files) -> None:
         self._t = tables
         self._files = files
-        self.shelf = Shelf(tables.NamedRig, "saved rig")
+        self.rows = SoftlyDeletedRows(tables.NamedRig, "saved rig")
 
     def _saved(self, row: Any) -> SavedRig:
         return SavedRig(row.id, row.name, row.created, get_rig(self._t, row.rig))
@@ -37,14 +37,14 @@ class Rigs:
     def all(self) -> list[SavedRig]:
         """All saved rigs by their names."""
         table = self._t.NamedRig
-        return [self._saved(row) for row in self.shelf.present().order_by(table.name, table.id)]
+        return [self._saved(row) for row in self.rows.present().order_by(table.name, table.id)]
 
     def get(self, rig_id: int) -> SavedRig:
-        return self._saved(self.shelf.row(rig_id))
+        return self._saved(self.rows.row(rig_id))
 
     def picture(self, rig_id: int) -> bytes | None:
         """How the rig looked where it was made (JPEG), or None where it was never seen."""
-        picture = self.shelf.row(rig_id).picture
+        picture = self.rows.row(rig_id).picture
         return None if picture is None else bytes(picture)
 
     def save(self, name: str, rig: Rig, picture: bytes | None) -> SavedRig:
@@ -61,10 +61,10 @@ class Rigs:
             return self._saved(row)
 
     def rename(self, rig_id: int, name: str) -> SavedRig:
-        return self._saved(self.shelf.rename(rig_id, name))
+        return self._saved(self.rows.rename(rig_id, name))
 
     def delete(self, rig_id: int) -> SavedRig:
-        return self._saved(self.shelf.delete(rig_id))
+        return self._saved(self.rows.delete(rig_id))
 
     def restore(self, rig_id: int) -> SavedRig:
-        return self._saved(self.shelf.restore(rig_id))
+        return self._saved(self.rows.restore(rig_id))

@@ -102,7 +102,7 @@ class Runs:
                 created=time.time(),
             )
             for plate in plates:
-                self._plates.shelf.row(plate)
+                self._plates.rows.row(plate)
                 t.RunItem.create(run=row, plate=plate, state="waiting", says="", revision=0, file_name="", media_type="")
         return self.get(row.id)
 
@@ -114,7 +114,7 @@ class Runs:
         t = self._t
         with t.db.atomic("IMMEDIATE"):
             run = self.add(name, [], rig=rig, rig_name="", placing="rig", export=export, cluster=cluster)
-            self._plates.shelf.row(plate)
+            self._plates.rows.row(plate)
             parts = [(first, last, "segment" if joined else "") for first, last in spans]
             parts += [(spans[0][0], spans[-1][1], "joined")] if joined else []
             for first, last, part in parts:

@@ -10,7 +10,7 @@ from aurelon.store.errors import Unknown
 KEPT_AFTER_DELETE = 30 * 24 * 3600.0
 
 
-class Shelf:
+class SoftlyDeletedRows:
     """The rows of one table that can be named, deleted and brought back. `noun` is what a person calls one."""
 
     def __init__(self, table: Any, noun: str) -> None:

@@ -32,17 +32,17 @@ def _private(path: Path) -> None:
 
 def _unusable(path: Path, error: DatabaseError) -> str:
     """Why a data file cannot be used, and what to do."""
-    said = str(error)
+    sentence = str(error)
     if path.is_dir():
         return f"{path} is a folder, where the data file should be; move it away, or choose another folder with --data"
-    if "not a database" in said or "malformed" in said:
+    if "not a database" in sentence or "malformed" in sentence:
         other = "put a copy of it back, or choose another folder with --data"
-        return f"{path} is not an Aurelon data file, or it is damaged ({said}); {other}"
-    if "readonly" in said or "unable to open" in said:
-        return f"{path} cannot be written to ({said}); allow it, or choose another folder with --data"
-    if "locked" in said:
+        return f"{path} is not an Aurelon data file, or it is damaged ({sentence}); {other}"
+    if "readonly" in sentence or "unable to open" in sentence:
+        return f"{path} cannot be written to ({sentence}); allow it, or choose another folder with --data"
+    if "locked" in sentence:
         return f"{path} is held by another program; close that one, and start again"
-    return f"{path} cannot be used ({said}); make room for it, or choose another folder with --data"
+    return f"{path} cannot be used ({sentence}); make room for it, or choose another folder with --data"
 
 
 class DataFile(SqliteDatabase):
@@ -100,6 +100,6 @@ class Store:
     def _purge(self) -> None:
         """Forgets what was deleted long ago, and files that nothing uses any more."""
         with self._db.atomic("IMMEDIATE"):
-            for shelf in (self.plates.shelf, self.takes.shelf, self.rigs.shelf):
+            for shelf in (self.plates.rows, self.takes.rows, self.rigs.rows):
                 shelf.purge()
             self.files.purge()

@@ -10,7 +10,7 @@ from aurelon.core import Rig
 from aurelon.store.files import Files
 from aurelon.store.pieces import get_rig, put_rig
 from aurelon.store.plates import Plates
-from aurelon.store.soft_deletion import Shelf
+from aurelon.store.soft_deletion import SoftlyDeletedRows
 from aurelon.store.tables import Tables
 
 
@@ -31,33 +31,33 @@ class Takes:
         self._t = tables
         self._plates = plates
         self._files = files
-        self.shelf = Shelf(tables.Take, "take")
+        self.rows = SoftlyDeletedRows(tables.Take, "take")
 
     def _take(self, row: Any) -> Take:
         return Take(row.id, row.name, row.created, get_rig(self._t, row.rig))
 
     def of(self, plate_id: int) -> list[Take]:
         """A plate's takes, first to last."""
-        self._plates.shelf.row(plate_id)
-        rows = self.shelf.present().where(self._t.Take.plate == plate_id).order_by(self._t.Take.id)
+        self._plates.rows.row(plate_id)
+        rows = self.rows.present().where(self._t.Take.plate == plate_id).order_by(self._t.Take.id)
         return [self._take(row) for row in rows]
 
     def get(self, take_id: int) -> Take:
-        return self._take(self.shelf.row(take_id))
+        return self._take(self.rows.row(take_id))
 
     def keep(self, plate_id: int, name: str, rig: Rig) -> Take:
         """Keeps a state under a name."""
         with self._t.db.atomic("IMMEDIATE"):
-            self._plates.shelf.row(plate_id)
+            self._plates.rows.row(plate_id)
             rig = self._files.adopt(plate_id, rig)
-            made = self._t.Take.create(plate=plate_id, name=name, rig=put_rig(self._t, rig), created=time.time())
-            return self._take(made)
+            result = self._t.Take.create(plate=plate_id, name=name, rig=put_rig(self._t, rig), created=time.time())
+            return self._take(result)
 
     def rename(self, take_id: int, name: str) -> Take:
-        return self._take(self.shelf.rename(take_id, name))
+        return self._take(self.rows.rename(take_id, name))
 
     def delete(self, take_id: int) -> Take:
-        return self._take(self.shelf.delete(take_id))
+        return self._take(self.rows.delete(take_id))
 
     def restore(self, take_id: int) -> Take:
-        return self._take(self.shelf.restore(take_id))
+        return self._take(self.rows.restore(take_id))

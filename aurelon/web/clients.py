@@ -101,8 +101,8 @@ class Clients:
         client = self._client(scope)
         if scope["type"] == "websocket":
             if client.sockets >= SOCKETS:
-                said = f"more than {SOCKETS} previews are open from this computer; close some of its windows"
-                await send({"type": "websocket.close", "code": TOO_MANY, "reason": said})
+                sentence = f"more than {SOCKETS} previews are open from this computer; close some of its windows"
+                await send({"type": "websocket.close", "code": TOO_MANY, "reason": sentence})
                 return
             client.sockets += 1
             try:
@@ -111,8 +111,8 @@ class Clients:
                 client.sockets -= 1
             return
         if client.requests >= AT_ONCE or client.left < 1:
-            said = "this computer asks for more than can be answered; wait a moment, and ask for less at once"
-            await JSONResponse({"error": said, "problems": []}, 429, headers={"retry-after": "1"})(scope, receive, send)
+            sentence = "this computer asks for more than can be answered; wait a moment, and ask for less at once"
+            await JSONResponse({"error": sentence, "problems": []}, 429, headers={"retry-after": "1"})(scope, receive, send)
             return
         client.left -= 1
         if _has_body(scope):
@@ -132,7 +132,7 @@ class Clients:
             client.coming.remove(oldest)
             oldest.drop()
         client.coming.append(body)
-        counted, begun, slow = False, False, False
+        counted, started, slow = False, False, False
 
         async def pieces() -> Message:
             nonlocal counted, slow
@@ -149,11 +149,11 @@ class Clients:
             return message
 
         async def watched(message: Message) -> None:
-            nonlocal begun
+            nonlocal started
             # What an answer says of a body that was given up is not what is wrong with it.
-            if slow and not begun:
+            if slow and not started:
                 return
-            begun = True
+            started = True
             await send(message)
 
         try:
@@ -166,9 +166,9 @@ class Clients:
                 client.coming.remove(body)
             if counted:
                 client.requests -= 1
-        if slow and not begun:
-            said = "the rest of this request did not come in time; send it again"
-            answer = JSONResponse({"error": said, "problems": []}, 408, headers={"connection": "close"})
+        if slow and not started:
+            sentence = "the rest of this request did not come in time; send it again"
+            answer = JSONResponse({"error": sentence, "problems": []}, 408, headers={"connection": "close"})
             await answer(scope, receive, send)
 
     def _client(self, scope: Scope) -> Client:

@@ -9,7 +9,7 @@ from typing import Annotated
 from fastapi import Depends, Query
 from starlette.requests import HTTPConnection
 
-from aurelon.core.graph.first_look import Looked
+from aurelon.core.graph.first_look import FirstLook
 from aurelon.runs.batches import Batches
 from aurelon.runs.engines.clusters import Clusters
 from aurelon.runs.jobs import Jobs
@@ -26,7 +26,7 @@ class Context:
     renderers: Renderers
     jobs: Jobs
     batches: Batches
-    look: Callable[[bytes, str], Looked]
+    look: Callable[[bytes, str], FirstLook]
     workers: Workers
     clusters: Clusters
     uploads: Uploads

@@ -32,7 +32,7 @@ class Limits:
         if not stated.isdecimal() or int(stated) > most:
             await _refused(most)(scope, receive, send)
             return
-        came, begun = 0, False
+        came, started = 0, False
 
         async def counted() -> Message:
             nonlocal came
@@ -43,19 +43,19 @@ class Limits:
             return message
 
         async def watched(message: Message) -> None:
-            nonlocal begun
+            nonlocal started
             # What an answer says of a body that was cut off is not what is wrong with it.
-            if came > most and not begun:
+            if came > most and not started:
                 return
-            begun = True
+            started = True
             await send(message)
 
         with suppress(TooLarge):
             await self._app(scope, counted, watched)
-        if came > most and not begun:
+        if came > most and not started:
             await _refused(most)(scope, receive, send)
 
 
 def _refused(most: int) -> JSONResponse:
-    said = f"this request is larger than the {most >> 20} MB that are taken; reduce the file, or what is sent"
-    return JSONResponse({"error": said, "problems": []}, 413)
+    sentence = f"this request is larger than the {most >> 20} MB that are taken; reduce the file, or what is sent"
+    return JSONResponse({"error": sentence, "problems": []}, 413)

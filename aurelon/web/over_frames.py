@@ -78,7 +78,7 @@ def follow_points(reel: Reel, renderer: Renderer, rig: Rig, light_id: str, contr
     """Gives where a light's points are at all frames, from those that are found at the renderer's frame."""
     with renderer.working(rig, cancelled=control.cancelled) as now:
         detected = now.graph.of(light_id).detected
-        found = None if detected is None else now.work.once(detected)
+        found = None if detected is None else now.work.evaluate(detected)
     if not isinstance(found, Points) or not found.found.any():
         raise RigError([("source", "no points of light are found at this frame; go to one where they shine")])
     places = [(float(x), float(y)) for x, y in found.places[found.found]]
@@ -102,19 +102,19 @@ def carry_matte(
     file = "" if before is None else before.file
 
     def then(at: int) -> Floats | None:
-        made = grey_frame(file, lambda: store.files.get(file), at)
-        return made if made is not None and made.shape == frame.shape else None
+        result = grey_frame(file, lambda: store.files.get(file), at)
+        return result if result is not None and result.shape == frame.shape else None
 
     def kept(at: int) -> Floats:
-        made = then(at)
-        if made is None:
+        result = then(at)
+        if result is None:
             raise RigError([("mattes", f"the carried matte has no frame {at}; carry it over all frames")])
-        return made
+        return result
 
     for hinted in () if before is None else before.hinted:
-        made = then(hinted)
-        if made is not None and hinted != number:
-            known[hinted] = made
+        result = then(hinted)
+        if result is not None and hinted != number:
+            known[hinted] = result
     if onward and before is not None:
         mattes = corrected(reel, known, number, kept, progress=control.progress, cancelled=control.cancelled)
     else:

@@ -18,7 +18,7 @@ class Pace:
         self._halvings = 0
         self._frame = 0
 
-    def told(self, draft: bool, frame: int, seconds: float) -> None:
+    def note_frame(self, draft: bool, frame: int, seconds: float) -> None:
         """A picture of a frame was made in so many seconds."""
         before, self._frame = self._frame, frame
         if not draft or frame != before:

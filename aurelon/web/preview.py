@@ -135,7 +135,7 @@ def frames(
         return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture), False
 
     picture = drawn(request.show, view)
-    pace.told(request.draft, request.frame, time.monotonic() - began)
+    pace.note_frame(request.draft, request.frame, time.monotonic() - began)
     yield _frame(request, rig, plate.size, "picture", view, *picture, keyed)
     if request.light is None:
         return

@@ -43,8 +43,8 @@ def answer_problems(app: FastAPI) -> None:
 
     @app.exception_handler(Conflict)
     async def conflict(_: Request, error: Conflict) -> Response:
-        told = ConflictProblem(error=str(error), problems=[], present=error.state)
-        return Response(_CONFLICT.dump_json(told), 409, media_type="application/json")
+        conflict = ConflictProblem(error=str(error), problems=[], present=error.state)
+        return Response(_CONFLICT.dump_json(conflict), 409, media_type="application/json")
 
     @app.exception_handler(AurelonError)
     async def refused(_: Request, error: AurelonError) -> Response:
@@ -62,26 +62,26 @@ def answer_problems(app: FastAPI) -> None:
         # What comes with a form is first put into a file.
         if isinstance(error.__cause__, OSError):
             log.error("a file could not be taken in: %s", error.__cause__)
-            said = f"this file could not be taken in ({error.__cause__.strerror}); make room on the disk, and try again"
-            return JSONResponse(Problem(error=said, problems=[]).model_dump(), 503)
-        said = str(error.detail).rstrip(".").lower() or "this cannot be done"
-        return JSONResponse(Problem(error=said, problems=[]).model_dump(), error.status_code, headers=error.headers)
+            sentence = f"this file could not be taken in ({error.__cause__.strerror}); make room on the disk, and try again"
+            return JSONResponse(Problem(error=sentence, problems=[]).model_dump(), 503)
+        sentence = str(error.detail).rstrip(".").lower() or "this cannot be done"
+        return JSONResponse(Problem(error=sentence, problems=[]).model_dump(), error.status_code, headers=error.headers)
 
     @app.exception_handler(OSError)
     async def no_room(request: Request, error: OSError) -> Response:
         if error.errno not in NO_ROOM:
             return await fault(request, error)
         log.error("a disk is full: %s", error)
-        said = f"a disk is full ({error.strerror}); make room in {tempfile.gettempdir()}, and try again"
-        return JSONResponse(Problem(error=said, problems=[]).model_dump(), 503)
+        sentence = f"a disk is full ({error.strerror}); make room in {tempfile.gettempdir()}, and try again"
+        return JSONResponse(Problem(error=sentence, problems=[]).model_dump(), 503)
 
     @app.exception_handler(PydanticSerializationError)
     @app.exception_handler(UnicodeEncodeError)
     async def no_text(request: Request, error: Exception) -> Response:
         if "surrogates not allowed" not in str(error):
             return await fault(request, error)
-        said = "a text in this request holds half a character, which cannot be kept; type it again"
-        return JSONResponse(Problem(error=said, problems=[]).model_dump(), 422)
+        sentence = "a text in this request holds half a character, which cannot be kept; type it again"
+        return JSONResponse(Problem(error=sentence, problems=[]).model_dump(), 422)
 
     @app.exception_handler(OverflowError)
     async def too_large(_: Request, error: OverflowError) -> Response:
@@ -89,8 +89,8 @@ def answer_problems(app: FastAPI) -> None:
 
     @app.exception_handler(Exception)
     async def fault(_: Request, error: Exception) -> Response:  # the log has the trace
-        said = f"this could not be done, by a fault of Aurelon's own ({error}); please report it"
-        return JSONResponse(Problem(error=said, problems=[]).model_dump(), 500)
+        sentence = f"this could not be done, by a fault of Aurelon's own ({error}); please report it"
+        return JSONResponse(Problem(error=sentence, problems=[]).model_dump(), 500)
 
     @app.exception_handler(RequestValidationError)
     async def invalid(_: Request, error: RequestValidationError) -> Response:

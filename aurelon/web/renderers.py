@@ -114,11 +114,11 @@ class Renderers:
     def _opened(self, plate_id: int, name: str, frame: int) -> Renderer:
         plate = self._read(plate_id, frame)
         plate.file_of = self._store.files.get
-        made = Renderer(plate, Share(self._cache, (name, frame)))
+        result = Renderer(plate, Share(self._cache, (name, frame)))
         with self._lock:
-            self._open[name, frame] = made
+            self._open[name, frame] = result
             self._close_others(least=1)
-        return made
+        return result
 
     def _read(self, plate_id: int, frame: int) -> Plate:
         record = self._store.plates.get(plate_id)

@@ -141,5 +141,5 @@ def _listening(host: str, port: int) -> socket.socket:
         family = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)[0][0]
         return socket.create_server((host, port), family=family)
     except OSError as error:
-        told = "is in use by another program" if error.errno == errno.EADDRINUSE else f"cannot be used ({error.strerror or error})"
-        raise AurelonError(f"{host}:{port} {told}; choose another with --port or --host") from error
+        text = "is in use by another program" if error.errno == errno.EADDRINUSE else f"cannot be used ({error.strerror or error})"
+        raise AurelonError(f"{host}:{port} {text}; choose another with --port or --host") from error

@@ -26,7 +26,7 @@ class Verdict(NamedTuple):
     """The answer for a file: its size, or the sentence by which it was refused."""
 
     name: str
-    said: str
+    sentence: str
 
 
 def spin() -> None:
@@ -63,7 +63,7 @@ def verdicts(found: list[tuple[str, bytes]]) -> list[Verdict]:
     """The answers for files that come several at once, as the service looks at them."""
     pool = DecoderPool()
 
-    def said(file: tuple[str, bytes]) -> Verdict:
+    def sentence(file: tuple[str, bytes]) -> Verdict:
         name, data = file
         try:
             return Verdict(name, str(pool.look(data, name).size))
@@ -72,7 +72,7 @@ def verdicts(found: list[tuple[str, bytes]]) -> list[Verdict]:
 
     try:
         with ThreadPoolExecutor(8) as threads:
-            return list(threads.map(said, found))
+            return list(threads.map(sentence, found))
     finally:
         pool.close()
 
@@ -91,7 +91,7 @@ def main() -> int:
     began = time.monotonic()
     differ = campaign(count)
     for alone, beside in differ[:40]:
-        print(f"{alone.name}: alone “{alone.said}”, beside others “{beside.said}”")
+        print(f"{alone.name}: alone “{alone.sentence}”, beside others “{beside.sentence}”")
     print(f"{len(files(count))} files looked at twice, {len(differ)} with another verdict, in {time.monotonic() - began:.0f} s")
     return 1 if differ else 0
 

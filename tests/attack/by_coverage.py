@@ -30,7 +30,7 @@ MEMORY = 4096  # MB
 NAME = "bred"
 
 
-class Told(NamedTuple):
+class Report(NamedTuple):
     """How many files were bred, how many places of the readers they reached, and how it ended where it broke off."""
 
     files: int
@@ -38,18 +38,18 @@ class Told(NamedTuple):
     fault: str
 
 
-def campaign(count: int, seed: int = 1) -> Told:
+def campaign(count: int, seed: int = 1) -> Report:
     """Breeds so many files in a process of its own, which ends at the first that is neither read nor refused by a sentence."""
     with tempfile.TemporaryDirectory() as folder:
         command = [sys.executable, "-m", "tests.attack.by_coverage", "breed", folder, str(count), str(seed)]
         ended = subprocess.run(command, cwd=ROOT, capture_output=True, text=True, errors="replace")
-        told = ended.stderr
-        done = re.findall(r"^#(\d+)\s.*?cov: (\d+)", told, re.M)
+        report = ended.stderr
+        done = re.findall(r"^#(\d+)\s.*?cov: (\d+)", report, re.M)
         files, reached = (int(number) for number in done[-1]) if done else (0, 0)
-        fault = "" if ended.returncode == 0 else f"ended with {ended.returncode}: {told[-1500:]}"
+        fault = "" if ended.returncode == 0 else f"ended with {ended.returncode}: {report[-1500:]}"
         for left in Path(folder).glob("bad-*"):
             fault += f"\n{left.name}: {left.read_bytes()[:200]!r}"
-        return Told(files, reached, fault)
+        return Report(files, reached, fault)
 
 
 def followed() -> list[ModuleType]:
@@ -96,9 +96,9 @@ def main() -> int:
         breed(Path(sys.argv[2]), int(sys.argv[3]), int(sys.argv[4]))
         return 0
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 50_000
-    told = campaign(count)
-    print(told.fault or f"{told.files} files bred by coverage: {told.reached} places reached, no fault")
-    return 1 if told.fault else 0
+    report = campaign(count)
+    print(report.fault or f"{report.files} files bred by coverage: {report.reached} places reached, no fault")
+    return 1 if report.fault else 0
 
 
 if __name__ == "__main__":

@@ -38,7 +38,7 @@ ODD: tuple[Any, ...] = (None, True, -1, 0, 1e308, 2**63, "", "x" * 2000, "\x00",
 
 
 @dataclass
-class Told:
+class Report:
     """What came of it: how many were answered by which hundred, and what should not have come."""
 
     answers: Counter[str] = field(default_factory=Counter)
@@ -74,17 +74,17 @@ class Known:
     """What is there to be asked for: ids by the name of their parameter, and rigs."""
 
     def __init__(self, hand: Hand) -> None:
-        plates = hand.told("GET", "/plates")
+        plates = hand.answer("GET", "/plates")
         self.ids: dict[str, list[Any]] = {
             "plate_id": [one["id"] for one in plates],
             "take_id": [1],
-            "rig_id": [one["id"] for one in hand.told("GET", "/rigs")["rigs"]],
+            "rig_id": [one["id"] for one in hand.answer("GET", "/rigs")["rigs"]],
             "run_id": [1],
             "item_id": [1],
             "job_id": [],
             "act": ["pause", "resume", "cancel", "retry"],
         }
-        self.rigs = [hand.told("GET", f"/plates/{one['id']}/bench")["rig"] for one in plates]
+        self.rigs = [hand.answer("GET", f"/plates/{one['id']}/bench")["rig"] for one in plates]
 
     def lay_in(self, case: AnyCase, rng: random.Random) -> None:
         """Has a request mean things that are there, more often than not, so that it comes farther than the door."""
@@ -109,7 +109,7 @@ class Known:
 
     def failed(self, hand: Hand) -> list[str]:
         """What jobs stopped on that should not have; those that are over are forgotten, but for a few."""
-        states = [state for state in (hand.told("GET", f"/jobs/{job}") for job in self.ids["job_id"]) if state is not None]
+        states = [state for state in (hand.answer("GET", f"/jobs/{job}") for job in self.ids["job_id"]) if state is not None]
         over = [state for state in states if state["state"] not in ("waiting", "working")]
         gone = {state["id"] for state in over[:-3]}
         self.ids["job_id"] = [state["id"] for state in states if state["id"] not in gone]
@@ -144,9 +144,9 @@ class Described:
         return "" if error is None else f"answered otherwise than described: {error.message} at {error.instance_path}"
 
 
-def campaign(count: int, number: int = 0, every: int = 1) -> Told:
+def campaign(count: int, number: int = 0, every: int = 1) -> Report:
     """So many requests, spread over all that can be asked, or over every so many of them."""
-    told = Told()
+    report = Report()
     with worked_at(number, run=True) as (service, hand, _):
         known = Known(hand)
         description = requests.get(f"{service.url}/openapi.json", timeout=PATIENCE).json()
@@ -173,19 +173,19 @@ def campaign(count: int, number: int = 0, every: int = 1) -> Told:
                     try:
                         answer = case.call(base_url=service.url, session=session, timeout=PATIENCE)
                     except (requests.RequestException, SchemathesisError) as error:
-                        told.faults.append(f"{case.method} {case.formatted_path}: {type(error).__name__} {error}")
+                        report.faults.append(f"{case.method} {case.formatted_path}: {type(error).__name__} {error}")
                         return
-                    told.answers[f"{answer.status_code // 100}xx"] += 1
+                    report.answers[f"{answer.status_code // 100}xx"] += 1
                     wrong = described.wrong(case.operation.path, case.method.lower(), answer.status_code, answer.content)
                     if wrong:
-                        told.faults.append(f"{case.method} {case.formatted_path}: {wrong}; sent {str(case.body)[:300]}")
+                        report.faults.append(f"{case.method} {case.formatted_path}: {wrong}; sent {str(case.body)[:300]}")
                     elif answer.status_code in (201, 202):
                         known.learn(answer.json())
 
                 with suppress(Unsatisfiable):  # what takes nothing can be asked nothing wrong
                     ask()
-                told.faults += known.failed(hand)
-    return told
+                report.faults += known.failed(hand)
+    return report
 
 
 def message(rng: random.Random, rig: Any, seq: int) -> str | bytes:
@@ -219,9 +219,9 @@ def message(rng: random.Random, rig: Any, seq: int) -> str | bytes:
     return json.dumps(asked)
 
 
-def sockets(count: int, number: int = 0) -> Told:
+def sockets(count: int, number: int = 0) -> Report:
     """So many messages to previews: each is answered, by a picture or by a sentence, and the session goes on."""
-    told, rng = Told(), random.Random(number)
+    report, rng = Report(), random.Random(number)
     with worked_at(number, run=False) as (service, hand, _):
         known = Known(hand)
         sent = 0
@@ -236,22 +236,22 @@ def sockets(count: int, number: int = 0) -> Told:
                         socket.send(asked)
                         answer = socket.recv(timeout=PATIENCE)
                     except (ConnectionClosed, TimeoutError) as error:
-                        told.faults.append(f"{asked[:300]!r}: {type(error).__name__} {error}")
+                        report.faults.append(f"{asked[:300]!r}: {type(error).__name__} {error}")
                         break
                     if isinstance(answer, str) and "fault of Aurelon's own" in answer:
-                        told.faults.append(f"{asked[:300]!r}: {answer}")
-                    told.answers["pictures" if isinstance(answer, bytes) else "sentences"] += 1
-    return told
+                        report.faults.append(f"{asked[:300]!r}: {answer}")
+                    report.answers["pictures" if isinstance(answer, bytes) else "sentences"] += 1
+    return report
 
 
 def main() -> int:
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 20_000
     began = time.monotonic()
-    told = [sockets(count // 10), campaign(count - count // 10)]
-    faults = [fault for one in told for fault in one.faults]
+    report = [sockets(count // 10), campaign(count - count // 10)]
+    faults = [fault for one in report for fault in one.faults]
     for fault in faults[:60]:
         print(fault)
-    answers = ", ".join(f"{many} {what}" for one in told for what, many in sorted(one.answers.items()))
+    answers = ", ".join(f"{many} {what}" for one in report for what, many in sorted(one.answers.items()))
     print(f"{count} requests and messages: {answers}; {len(faults)} faults, in {time.monotonic() - began:.0f} s")
     return 1 if faults else 0
 

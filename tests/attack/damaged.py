@@ -59,7 +59,7 @@ class Fault(NamedTuple):
     what: str
 
 
-class Told(NamedTuple):
+class Report(NamedTuple):
     """What came of some files: how many were read and refused, and what should not have come."""
 
     read: int
@@ -159,7 +159,7 @@ def confine() -> None:
     os.dup2(nowhere, 2)
 
 
-def attack(seeds: Sequence[int], slow: float = SLOW) -> Told:
+def attack(seeds: Sequence[int], slow: float = SLOW) -> Report:
     """Reads the damaged files of some seeds, one after another."""
     counted: Counter[str] = Counter()
     faults = []
@@ -179,13 +179,13 @@ def attack(seeds: Sequence[int], slow: float = SLOW) -> Told:
             faults.append(Fault(seed, name, f"raised {type(error).__name__}: {error}"))
         if time.monotonic() - began > slow:
             faults.append(Fault(seed, name, f"took {time.monotonic() - began:.1f} s"))
-    return Told(counted["read"], counted["refused"], tuple(faults))
+    return Report(counted["read"], counted["refused"], tuple(faults))
 
 
-def campaign(count: int, first: int = 0, workers: int = 2, slow: float = SLOW) -> Told:
+def campaign(count: int, first: int = 0, workers: int = 2, slow: float = SLOW) -> Report:
     """So many damaged files, in processes of their own: a decoder that ends its process is a fault of the seeds it was given."""
     batches = [range(at, min(at + BATCH, first + count)) for at in range(first, first + count, BATCH)]
-    told = []
+    report = []
     spawn = multiprocessing.get_context("spawn")
     waiting = list(batches)
     while waiting:
@@ -194,7 +194,7 @@ def campaign(count: int, first: int = 0, workers: int = 2, slow: float = SLOW) -
             left = []
             for batch, answer in asked:
                 try:
-                    told.append(answer.result())
+                    report.append(answer.result())
                 except BrokenProcessPool:
                     left.append(batch)
         # A batch that ends its process alone is halved, until the one seed is found.
@@ -203,26 +203,26 @@ def campaign(count: int, first: int = 0, workers: int = 2, slow: float = SLOW) -
             if len(left) > 1 and len(batch) == BATCH:
                 waiting.append(batch)
             elif len(batch) == 1:
-                told.append(Told(0, 0, (Fault(batch[0], damaged(batch[0]).name, "ended the process"),)))
+                report.append(Report(0, 0, (Fault(batch[0], damaged(batch[0]).name, "ended the process"),)))
             else:
                 middle = batch.start + len(batch) // 2
                 waiting += [range(batch.start, middle), range(middle, batch.stop)]
-    return Told(
-        sum(one.read for one in told), sum(one.refused for one in told), tuple(fault for one in told for fault in one.faults)
+    return Report(
+        sum(one.read for one in report), sum(one.refused for one in report), tuple(fault for one in report for fault in one.faults)
     )
 
 
 def main() -> int:
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 50_000
     began = time.monotonic()
-    told = campaign(count)
-    for fault in told.faults[:40]:
+    report = campaign(count)
+    for fault in report.faults[:40]:
         print(f"seed {fault.seed}, {fault.name}: {fault.what}")
     print(
-        f"{count} damaged files: {told.read} read, {told.refused} refused by a sentence, {len(told.faults)} faults, "
+        f"{count} damaged files: {report.read} read, {report.refused} refused by a sentence, {len(report.faults)} faults, "
         f"in {time.monotonic() - began:.0f} s"
     )
-    return 1 if told.faults else 0
+    return 1 if report.faults else 0
 
 
 if __name__ == "__main__":

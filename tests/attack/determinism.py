@@ -79,7 +79,7 @@ def cluster() -> Iterator[str]:
 
 def files(rig: Path, plate: Path, address: str) -> dict[str, str]:
     """Digests of the file that the command writes alone, by workers here, and by a cluster."""
-    made = {}
+    result = {}
     with tempfile.TemporaryDirectory() as folder:
         alone = ["render", str(plate), "--rig", str(rig), "-o", f"{folder}/alone.png", "--depth", "16"]
         many = ["run", str(plate), "--rig", str(rig), "--depth", "16", "-o"]
@@ -91,8 +91,8 @@ def files(rig: Path, plate: Path, address: str) -> dict[str, str]:
         for name, words in ways.items():
             subprocess.run([*AURELON, *words], cwd=ROOT, capture_output=True, check=True)
             (file,) = Path(folder).glob(f"{name}*.png")
-            made[name] = hashlib.sha256(file.read_bytes()).hexdigest()
-    return made
+            result[name] = hashlib.sha256(file.read_bytes()).hexdigest()
+    return result
 
 
 def main() -> int:
@@ -101,9 +101,9 @@ def main() -> int:
         for rig, plate in rigs():
             threads = {f"{count} threads": bits(rig, plate, count) for count in THREADS} | {"again": bits(rig, plate, THREADS[1])}
             engines = {} if plate.suffix == ".webm" else files(rig, plate, address)
-            for made in (threads, engines):
-                if len(set(made.values())) > 1:
-                    differing.append(f"{rig.stem}: {made}")
+            for result in (threads, engines):
+                if len(set(result.values())) > 1:
+                    differing.append(f"{rig.stem}: {result}")
     for fault in differing:
         print(fault)
     print(

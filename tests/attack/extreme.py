@@ -23,7 +23,7 @@ from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
 from aurelon.core.rig.model import LIGHT_MODELS, HouseLight, Prepare
 from aurelon.core.settings import Setting, Settings, settings_of
-from tests.attack.damaged import Fault, Told, confine
+from tests.attack.damaged import Fault, Report, confine
 from tests.pictures import plate_of, scene
 
 SIZE = (390, 260)  # a tenth of a megapixel
@@ -43,18 +43,18 @@ def plates() -> tuple[Plate, ...]:
 
 def value(setting: Setting, rng: random.Random) -> Any:
     """Something that a setting can be."""
-    told = setting.model_dump()
+    report = setting.model_dump()
 
     def place() -> list[float]:
         return [rng.choice(FAR) if rng.random() < 0.4 else rng.uniform(-0.3, 1.3) for _ in range(2)]
 
     match setting.type:
         case "number" | "whole" | "seed":
-            low, high = told.get("low", 0), told.get("high", 1000)
+            low, high = report.get("low", 0), report.get("high", 1000)
             drawn = rng.choice((low, high, setting.default, rng.uniform(low, high)))
             return drawn if setting.type == "number" else int(drawn)
         case "choice":
-            return rng.choice([option["value"] for option in told["options"]])
+            return rng.choice([option["value"] for option in report["options"]])
         case "flag":
             return rng.random() < 0.5
         case "colour":
@@ -106,20 +106,20 @@ def part_of(rng: random.Random, share: float) -> dict[str, Any]:
 
 
 def _group(kind: Any, stage: str) -> type[Settings]:
-    made: type[Settings] = get_type_hints(LIGHT_MODELS[kind.name])[stage]
-    return made
+    result: type[Settings] = get_type_hints(LIGHT_MODELS[kind.name])[stage]
+    return result
 
 
-def attack(seeds: Sequence[int], slow: float = SLOW) -> Told:
+def attack(seeds: Sequence[int], slow: float = SLOW) -> Report:
     """Renders the rigs of some seeds, one after another."""
     lit, refused, faults = 0, 0, []
     for seed in seeds:
-        made = extreme(seed)
-        what = "+".join(light["kind"] for light in made["lights"])
+        result = extreme(seed)
+        what = "+".join(light["kind"] for light in result["lights"])
         plate = plates()[seed % len(plates())]
         began = time.process_time()  # of this one thread's processor, whatever else runs
         try:
-            pixels = render(plate, Rig.model_validate(made))
+            pixels = render(plate, Rig.model_validate(result))
             lit += 1
             if not np.isfinite(pixels).all():
                 faults.append(Fault(seed, what, "gave light that is no number"))
@@ -131,16 +131,16 @@ def attack(seeds: Sequence[int], slow: float = SLOW) -> Told:
             faults.append(Fault(seed, what, f"raised {type(error).__name__}: {error}"))
         if time.process_time() - began > slow:
             faults.append(Fault(seed, what, f"took {time.process_time() - began:.1f} s"))
-    return Told(lit, refused, tuple(faults))
+    return Report(lit, refused, tuple(faults))
 
 
-def campaign(count: int, first: int = 0, workers: int = 2, slow: float = SLOW) -> Told:
+def campaign(count: int, first: int = 0, workers: int = 2, slow: float = SLOW) -> Report:
     """So many rigs, in processes of their own."""
     batches = [range(at, min(at + BATCH, first + count)) for at in range(first, first + count, BATCH)]
     with ProcessPoolExecutor(workers, mp_context=get_context("spawn"), initializer=confine) as pool:
-        told = list(pool.map(partial(attack, slow=slow), batches))
-    return Told(
-        sum(one.read for one in told), sum(one.refused for one in told), tuple(fault for one in told for fault in one.faults)
+        report = list(pool.map(partial(attack, slow=slow), batches))
+    return Report(
+        sum(one.read for one in report), sum(one.refused for one in report), tuple(fault for one in report for fault in one.faults)
     )
 
 
@@ -148,12 +148,12 @@ def main() -> int:
     os.environ.setdefault("NUMBA_NUM_THREADS", "1")  # each worker has one, and there are as many workers as threads
     count, first = (int(number) for number in (*sys.argv[1:], *("20000", "0")[len(sys.argv) - 1 :]))
     began = time.monotonic()
-    told = campaign(count, first)
-    for fault in told.faults[:40]:
+    report = campaign(count, first)
+    for fault in report.faults[:40]:
         print(f"seed {fault.seed}, {fault.name}: {fault.what}")
     took = time.monotonic() - began
-    print(f"{count} rigs of extremes: {told.read} lit, {told.refused} refused, {len(told.faults)} faults, in {took:.0f} s")
-    return 1 if told.faults else 0
+    print(f"{count} rigs of extremes: {report.read} lit, {report.refused} refused, {len(report.faults)} faults, in {took:.0f} s")
+    return 1 if report.faults else 0
 
 
 if __name__ == "__main__":

@@ -60,20 +60,20 @@ class Hand:
                 raise Fault(f"{method} {path} was answered with {answer.status_code}: {answer.text[:300]}")
         return answer
 
-    def told(self, method: str, path: str, **more: Any) -> Any:
+    def answer(self, method: str, path: str, **more: Any) -> Any:
         """What an answer says; None where it was refused as it may be."""
         answer = self.ask(method, path, **more)
         return answer.json() if answer.status_code < 400 and answer.content else None
 
     def one_of(self, path: str, name: str = "") -> Any:
         """One of those that there are; None where there are none."""
-        told = self.told("GET", path)
-        found = told[name] if name and told else told
+        report = self.answer("GET", path)
+        found = report[name] if name and report else report
         return self.rng.choice(found) if found else None
 
     def plate(self, own: bool = False) -> Any:
         """A plate; `own`: one that a hand brought in."""
-        plates = [one for one in self.told("GET", "/plates") if not own or one["file_name"] == "own.png"]
+        plates = [one for one in self.answer("GET", "/plates") if not own or one["file_name"] == "own.png"]
         return self.rng.choice(plates) if plates else None
 
     def frame(self, plate: Any) -> dict[str, int]:
@@ -81,7 +81,7 @@ class Hand:
 
     def rig(self, plate: Any) -> Any:
         """The plate's present rig and its revision."""
-        return self.told("GET", f"/plates/{plate['id']}/bench")
+        return self.answer("GET", f"/plates/{plate['id']}/bench")
 
     def job(self, state: Any) -> Any:
         """Waits for a job's end and gives its state; one that failed is a fault."""
@@ -90,7 +90,7 @@ class Hand:
             if time.monotonic() - began > PATIENCE:
                 raise Fault(f"a job took longer than {PATIENCE:.0f} s")
             time.sleep(0.05)
-            state = self.told("GET", f"/jobs/{state['id']}")
+            state = self.answer("GET", f"/jobs/{state['id']}")
         if state is not None and state["state"] == "failed":
             raise Fault(f"a job failed: {state['error']}")
         return state
@@ -98,10 +98,10 @@ class Hand:
     # What a person does.
 
     def bring_in(self) -> None:
-        self.told("POST", "/plates", files={"file": ("own.png", picture(self.rng))})
+        self.answer("POST", "/plates", files={"file": ("own.png", picture(self.rng))})
 
     def throw_out(self) -> None:
-        own = [one for one in self.told("GET", "/plates") if one["file_name"] == "own.png"]
+        own = [one for one in self.answer("GET", "/plates") if one["file_name"] == "own.png"]
         if len(own) > 12:
             self.ask("DELETE", f"/plates/{self.rng.choice(own)['id']}")
 
@@ -116,15 +116,15 @@ class Hand:
             label = "Remove"
         else:
             body = {"rig": bench["rig"], "kind": self.rng.choice(list(kinds()))}
-            made = self.told("POST", f"/plates/{plate['id']}/edits/add", json=body, params=self.frame(plate))
-            rig, label = (made["rig"], "Add") if made else (bench["rig"], "Nothing")
-        self.told("POST", f"/plates/{plate['id']}/revisions", json={"base": bench["revision"], "label": label, "rig": rig})
+            result = self.answer("POST", f"/plates/{plate['id']}/edits/add", json=body, params=self.frame(plate))
+            rig, label = (result["rig"], "Add") if result else (bench["rig"], "Nothing")
+        self.answer("POST", f"/plates/{plate['id']}/revisions", json={"base": bench["revision"], "label": label, "rig": rig})
 
     def step(self) -> None:
         plate = self.plate()
         bench = self.rig(plate)
         if bench is not None:
-            self.told(
+            self.answer(
                 "POST", f"/plates/{plate['id']}/{self.rng.choice(('undo', 'undo', 'redo'))}", json={"base": bench["revision"]}
             )
 
@@ -161,18 +161,18 @@ class Hand:
         plate = self.plate()
         bench = self.rig(plate)
         if bench is not None:
-            self.told("POST", f"/plates/{plate['id']}/takes", json={"name": f"Take {self.rng.random():.4f}", "rig": bench["rig"]})
+            self.answer("POST", f"/plates/{plate['id']}/takes", json={"name": f"Take {self.rng.random():.4f}", "rig": bench["rig"]})
             take = self.one_of(f"/plates/{plate['id']}/takes", "takes")
             if take is not None and self.rng.random() < 0.6:
-                self.told("DELETE", f"/takes/{take['id']}")
+                self.answer("DELETE", f"/takes/{take['id']}")
 
     def save_rig(self) -> None:
         bench = self.rig(self.plate())
         if bench is not None:
-            self.told("POST", "/rigs", json={"name": f"Rig {self.rng.random():.4f}", "rig": bench["rig"]})
+            self.answer("POST", "/rigs", json={"name": f"Rig {self.rng.random():.4f}", "rig": bench["rig"]})
         saved = self.one_of("/rigs", "rigs")
         if saved is not None and saved["name"].startswith("Rig "):
-            self.told("DELETE", f"/rigs/{saved['id']}")
+            self.answer("DELETE", f"/rigs/{saved['id']}")
 
     def look(self) -> None:
         """What the page asks of a plate beside its picture."""
@@ -184,7 +184,7 @@ class Hand:
         ask, frame = f"/plates/{plate['id']}", self.frame(plate)
         what = self.rng.choice(("facts", "finder", "areas", "edges", "thumbnail", "files", "layers", "takes"))
         if what in ("facts", "finder"):
-            self.told("POST", f"{ask}/{what}", json=body, params=frame)
+            self.answer("POST", f"{ask}/{what}", json=body, params=frame)
         else:
             self.ask("GET", f"{ask}/{what}", params=frame if what in ("areas", "edges") else {})
 
@@ -195,18 +195,18 @@ class Hand:
         if lights:
             swept = [{"stage": "merge", "setting": "opacity"}]
             body = {"rig": bench["rig"], "light": self.rng.choice(lights)["id"], "settings": swept}
-            self.told("POST", f"/plates/{plate['id']}/strip", json=body, params=self.frame(plate))
+            self.answer("POST", f"/plates/{plate['id']}/strip", json=body, params=self.frame(plate))
 
     def sheet(self) -> None:
         plate = self.plate(own=True)
         if plate is not None:
-            self.job(self.told("POST", f"/plates/{plate['id']}/sheets/{self.rng.choice(('kinds', 'rigs'))}", json={}))
+            self.job(self.answer("POST", f"/plates/{plate['id']}/sheets/{self.rng.choice(('kinds', 'rigs'))}", json={}))
 
     def cut(self) -> None:
         plate = self.plate(own=True)
         if plate is not None:
             subject = {"part": "subject", "box": [0.2, 0.2, 0.8, 0.8]}
-            self.job(self.told("POST", f"/plates/{plate['id']}/cut", json={"subject": subject}))
+            self.job(self.answer("POST", f"/plates/{plate['id']}/cut", json={"subject": subject}))
 
     def write(self) -> None:
         """Exports a plate and takes the file."""
@@ -216,32 +216,32 @@ class Hand:
             return
         form, depth = self.rng.choice((("jpeg", "8"), ("png", "16"), ("tiff", "16"), ("exr", "half"), ("webp", "8")))
         body = {"rig": bench["rig"], "export": {"target": "picture", "format": form, "depth": depth, "long_edge": 500}}
-        state = self.job(self.told("POST", f"/plates/{plate['id']}/exports", json=body, params=self.frame(plate)))
+        state = self.job(self.answer("POST", f"/plates/{plate['id']}/exports", json=body, params=self.frame(plate)))
         if state is not None:
             self.ask("GET", f"/jobs/{state['id']}/file")
 
     def run(self) -> None:
         """A run over a few plates, followed to its end and put away."""
-        plates = [one["id"] for one in self.told("GET", "/plates") if one["file_name"] == "own.png"][:3]
+        plates = [one["id"] for one in self.answer("GET", "/plates") if one["file_name"] == "own.png"][:3]
         if not plates:
             return
         export = {"target": "picture", "format": "jpeg", "depth": "8"}
-        made = self.told("POST", "/runs", json={"plates": plates, "export": export})
+        result = self.answer("POST", "/runs", json={"plates": plates, "export": export})
         began = time.monotonic()
-        while made is not None and made["run"]["state"] not in ("done", "cancelled", "paused"):
+        while result is not None and result["run"]["state"] not in ("done", "cancelled", "paused"):
             if time.monotonic() - began > PATIENCE:
                 raise Fault(f"a run took longer than {PATIENCE:.0f} s")
             time.sleep(0.2)
-            made = self.told("GET", f"/runs/{made['run']['id']}")
-        if made is not None:
-            self.ask("DELETE", f"/runs/{made['run']['id']}")
+            result = self.answer("GET", f"/runs/{result['run']['id']}")
+        if result is not None:
+            self.ask("DELETE", f"/runs/{result['run']['id']}")
 
     def open_page(self) -> None:
         """The page and what it begins with."""
         if httpx.get(f"{self.url}/", timeout=PATIENCE).status_code != 200:
             raise Fault("the page did not come")
         for path in ("/catalogue", "/plates", "/rigs", "/runs"):
-            self.told("GET", path)
+            self.answer("GET", path)
 
     @property
     def ways(self) -> Mapping[Callable[[], None], float]:

@@ -70,19 +70,19 @@ class Editor(Hand):
 
     def bring_in(self) -> None:
         data = picture(self.rng, (60, 40))
-        plate = self.told("POST", "/plates", files={"file": ("own.png", data)})["id"]
+        plate = self.answer("POST", "/plates", files={"file": ("own.png", data)})["id"]
         self.ledger.plates[plate] = hashlib.sha256(data).hexdigest()
-        self.ledger.head[plate] = self.told("GET", f"/plates/{plate}/bench")["revision"]
+        self.ledger.head[plate] = self.answer("GET", f"/plates/{plate}/bench")["revision"]
         self.own.append(plate)
 
     def _bench(self) -> Any:
         if not self.own:
             self.bring_in()
-        return self.told("GET", f"/plates/{self.rng.choice(self.own)}/bench")
+        return self.answer("GET", f"/plates/{self.rng.choice(self.own)}/bench")
 
     def _stepped(self, plate: int, path: str, body: Any) -> Any:
         self.unknown.add(plate)
-        state = self.told("POST", f"/plates/{plate}/{path}", json=body)
+        state = self.answer("POST", f"/plates/{plate}/{path}", json=body)
         self.unknown.discard(plate)
         self.ledger.head[plate] = state["revision"]
         return state
@@ -115,28 +115,28 @@ class Editor(Hand):
 
     def keep(self) -> None:
         bench, name = self._bench(), f"Take {self.rng.random():.6f}"
-        told = self.told("POST", f"/plates/{bench['plate']['id']}/takes", json={"name": name, "rig": bench["rig"]})
-        self.ledger.takes[told["id"]] = name
+        report = self.answer("POST", f"/plates/{bench['plate']['id']}/takes", json={"name": name, "rig": bench["rig"]})
+        self.ledger.takes[report["id"]] = name
 
     def save_rig(self) -> None:
         name = f"Rig {self.rng.random():.6f}"
-        self.ledger.rigs[self.told("POST", "/rigs", json={"name": name, "rig": self._bench()["rig"]})["id"]] = name
+        self.ledger.rigs[self.answer("POST", "/rigs", json={"name": name, "rig": self._bench()["rig"]})["id"]] = name
 
     def add_file(self) -> None:
         plate = self._bench()["plate"]["id"]
-        told = self.told("POST", f"/plates/{plate}/files", files={"file": ("depth.png", picture(self.rng, (60, 40)))})
-        self.ledger.files.add(told["name"])
+        report = self.answer("POST", f"/plates/{plate}/files", files={"file": ("depth.png", picture(self.rng, (60, 40)))})
+        self.ledger.files.add(report["name"])
 
     def write(self) -> None:
         bench = self._bench()
         body = {"rig": bench["rig"], "export": {"target": "picture", "format": "tiff", "depth": "16"}}
-        self.told("POST", f"/plates/{bench['plate']['id']}/exports", json=body)
+        self.answer("POST", f"/plates/{bench['plate']['id']}/exports", json=body)
 
     def run(self) -> None:
         plates = self.rng.sample(self.own, min(2, len(self.own)))
         if plates:
             export = {"target": "picture", "format": "png", "depth": "8"}
-            self.ledger.runs.add(self.told("POST", "/runs", json={"plates": plates, "export": export})["run"]["id"])
+            self.ledger.runs.add(self.answer("POST", "/runs", json={"plates": plates, "export": export})["run"]["id"])
 
     @property
     def ways(self) -> Mapping[Callable[[], None], float]:
@@ -200,7 +200,7 @@ def damaged_bytes(data: Path) -> list[str]:
 
 def campaign(kills: int, first: int = 0) -> Killed:
     """So many kills of a service with three who work at it."""
-    told, ledger = Killed(), Ledger()
+    report, ledger = Killed(), Ledger()
     own: list[list[int]] = [[] for _ in range(EDITORS)]
     with tempfile.TemporaryDirectory() as folder:
         data, scratch = Path(folder) / "data", Path(folder) / "scratch"
@@ -220,10 +220,10 @@ def campaign(kills: int, first: int = 0) -> Killed:
             assert service.process is not None
             process = psutil.Process(service.process.pid)
             times = process.cpu_times()
-            told.starts.append(times.user + times.system)
+            report.starts.append(times.user + times.system)
             left = [one.name for one in scratch.glob("aurelon-*") if f"-{process.pid}-" not in one.name]
             if left:
-                told.faults.append(f"kill {first + kill}: {left} were left behind")
+                report.faults.append(f"kill {first + kill}: {left} were left behind")
             over = threading.Event()
             editors = [Editor(service.url, rng.randrange(1 << 30), ledger, mine) for mine in own]
 
@@ -234,7 +234,7 @@ def campaign(kills: int, first: int = 0) -> Killed:
                     except httpx.HTTPError:
                         return  # it was killed
                     except Fault as error:
-                        told.faults.append(f"kill {first + kill}: {error}")
+                        report.faults.append(f"kill {first + kill}: {error}")
 
             threads = [threading.Thread(target=work, args=(editor,)) for editor in editors]
             for thread in threads:
@@ -248,14 +248,14 @@ def campaign(kills: int, first: int = 0) -> Killed:
             over.set()
             for thread in threads:
                 thread.join()
-            told.kills += 1
+            report.kills += 1
             for editor in editors:
                 editor.close()
             _, alive = psutil.wait_procs(family, ENDING)
             if alive:
-                told.faults.append(f"kill {first + kill}: {len(alive)} processes went on")
+                report.faults.append(f"kill {first + kill}: {len(alive)} processes went on")
             unknown = {plate for editor in editors for plate in editor.unknown}
-            told.faults += [f"kill {first + kill}: {what}" for what in missing(data, ledger, unknown)]
+            report.faults += [f"kill {first + kill}: {what}" for what in missing(data, ledger, unknown)]
             # Where no answer came the step was taken or was not; from here on the file tells.
             with closing(sqlite3.connect(data / "aurelon.sqlite")) as kept:
                 for plate in unknown:
@@ -265,22 +265,22 @@ def campaign(kills: int, first: int = 0) -> Killed:
             began = time.monotonic()
             while any(one["run"]["state"] in ("waiting", "working") for one in client.get("/runs").json()):
                 if time.monotonic() - began > 600:
-                    told.faults.append("a run did not come to its end")
+                    report.faults.append("a run did not come to its end")
                     break
                 time.sleep(0.5)
             for plate in ledger.plates:
                 client.get(f"/plates/{plate}/bench").raise_for_status()
         service.stop()
-        told.faults += missing(data, ledger, set()) if not ledger.runs else []
-        told.faults += damaged_bytes(data)
+        report.faults += missing(data, ledger, set()) if not ledger.runs else []
+        report.faults += damaged_bytes(data)
         others = {one.name for one in data.iterdir()} - {"aurelon.sqlite", "aurelon.sqlite.lock"}
         if others or any(scratch.glob("aurelon-*")):
-            told.faults.append(f"left behind in the end: {others} {[one.name for one in scratch.iterdir()]}")
-    slow = [start for start in told.starts if start > START]
+            report.faults.append(f"left behind in the end: {others} {[one.name for one in scratch.iterdir()]}")
+    slow = [start for start in report.starts if start > START]
     if slow:
-        told.faults.append(f"{len(slow)} starts took more than {START} s of a processor, {max(slow):.1f} at most")
-    told.acknowledged = len(ledger)
-    return told
+        report.faults.append(f"{len(slow)} starts took more than {START} s of a processor, {max(slow):.1f} at most")
+    report.acknowledged = len(ledger)
+    return report
 
 
 def rows(path: Path) -> list[tuple[Any, ...]]:
@@ -292,7 +292,7 @@ def rows(path: Path) -> list[tuple[Any, ...]]:
 
 def migrating(kills: int, first: int = 0) -> Killed:
     """So many kills of a process that moves a data file of the first version on; the next does it as if nothing had been."""
-    told = Killed()
+    report = Killed()
     with tempfile.TemporaryDirectory() as folder:
 
         def moved(path: Path, after: float | None) -> None:
@@ -317,27 +317,27 @@ def migrating(kills: int, first: int = 0) -> Killed:
             shutil.copy(OLD, path)
             moved(path, random.Random(first + kill).uniform(0, MIGRATING))
             moved(path, None)
-            told.kills += 1
+            report.kills += 1
             if rows(path) != wanted:
-                told.faults.append(f"a file killed while it was moved on ({first + kill}) is another")
+                report.faults.append(f"a file killed while it was moved on ({first + kill}) is another")
             for one in Path(folder).glob(f"{kill}.sqlite*"):
                 one.unlink()
-    return told
+    return report
 
 
 def main() -> int:
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 1000
     moving = count // 10
     began = time.monotonic()
-    told, moves = campaign(count - moving), migrating(moving)
-    for fault in [*told.faults, *moves.faults][:40]:
+    report, moves = campaign(count - moving), migrating(moving)
+    for fault in [*report.faults, *moves.faults][:40]:
         print(fault)
     print(
-        f"{told.kills + moves.kills} kills, {moves.kills} of them while a data file was moved on: {told.acknowledged} writes "
-        f"acknowledged, {len(told.faults) + len(moves.faults)} faults; starts took {statistics.median(told.starts):.1f} s of a "
-        f"processor, {max(told.starts):.1f} at most; in {time.monotonic() - began:.0f} s"
+        f"{report.kills + moves.kills} kills, {moves.kills} of them while a data file was moved on: {report.acknowledged} writes "
+        f"acknowledged, {len(report.faults) + len(moves.faults)} faults; starts took {statistics.median(report.starts):.1f} s of a "
+        f"processor, {max(report.starts):.1f} at most; in {time.monotonic() - began:.0f} s"
     )
-    return 1 if told.faults or moves.faults else 0
+    return 1 if report.faults or moves.faults else 0
 
 
 if __name__ == "__main__":

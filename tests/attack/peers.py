@@ -34,7 +34,7 @@ ENDS = 5.0  # seconds in which the service must end
 Peer = Callable[[Service, int, threading.Event], None]
 
 
-class Told(NamedTuple):
+class Report(NamedTuple):
     """Median seconds of a draft alone, and beside each sort of peer; and what should not have come."""
 
     alone: float
@@ -78,8 +78,8 @@ def half_open(service: Service, plate: int, over: threading.Event) -> None:
 
 def held_bodies(service: Service, plate: int, over: threading.Event) -> None:
     """Bodies of which a byte comes now and then."""
-    told = b"Content-Type: multipart/form-data; boundary=x\r\nContent-Length: 99999"
-    head = b"POST /api/plates HTTP/1.1\r\nHost: 127.0.0.1\r\n" + told + b"\r\n\r\n"
+    report = b"Content-Type: multipart/form-data; boundary=x\r\nContent-Length: 99999"
+    head = b"POST /api/plates HTTP/1.1\r\nHost: 127.0.0.1\r\n" + report + b"\r\n\r\n"
     with ExitStack() as stack:
         held = []
         for _ in range(70):
@@ -171,9 +171,9 @@ def scheduler(listening: socket.socket, manner: str) -> None:
         threading.Thread(target=answer, daemon=True).start()
 
 
-def campaign(count: int) -> Told:
+def campaign(count: int) -> Report:
     """So many drafts alone and beside each sort of peer; then a run on each sort of scheduler, and the end of the service."""
-    told: dict[str, float] = {}
+    report: dict[str, float] = {}
     faults: list[str] = []
     with ExitStack() as stack:
         data = Path(stack.enter_context(tempfile.TemporaryDirectory())) / "data"
@@ -192,7 +192,7 @@ def campaign(count: int) -> Told:
         alone = statistics.median(drafts(service, plate, count))
         for name, peer in PEERS.items():
             with beside(peer, service, plate):
-                told[name] = statistics.median(drafts(service, plate, count))
+                report[name] = statistics.median(drafts(service, plate, count))
                 began = time.monotonic()
                 status = client.get("/plates").status_code
                 if status != 200 or time.monotonic() - began > PATIENCE / 4:
@@ -204,7 +204,7 @@ def campaign(count: int) -> Told:
         service.process.wait(PATIENCE)
         if time.monotonic() - began > ENDS:
             faults.append(f"the service took {time.monotonic() - began:.1f} s to end")
-    return Told(alone, told, faults)
+    return Report(alone, report, faults)
 
 
 def _runs(client: httpx.Client, plate: int, manners: tuple[str, ...]) -> list[str]:
@@ -226,13 +226,13 @@ def _runs(client: httpx.Client, plate: int, manners: tuple[str, ...]) -> list[st
 
 
 def main() -> int:
-    told = campaign(int(sys.argv[1]) if len(sys.argv) > 1 else 60)
-    for fault in told.faults:
+    report = campaign(int(sys.argv[1]) if len(sys.argv) > 1 else 60)
+    for fault in report.faults:
         print(fault)
-    print(f"a draft takes {1000 * told.alone:.0f} ms alone (median)")
-    for name, median in told.beside.items():
-        print(f"beside {name}: {1000 * median:.0f} ms, {median / told.alone:.1f} x")
-    return 1 if told.faults or max(told.beside.values()) > 3 * told.alone else 0
+    print(f"a draft takes {1000 * report.alone:.0f} ms alone (median)")
+    for name, median in report.beside.items():
+        print(f"beside {name}: {1000 * median:.0f} ms, {median / report.alone:.1f} x")
+    return 1 if report.faults or max(report.beside.values()) > 3 * report.alone else 0
 
 
 if __name__ == "__main__":

@@ -53,7 +53,7 @@ def soak(
 ) -> Soaked:
     """So long of work on a service with the demo data, and longer if need be until so many things are done, each client resting
     `rest` seconds between two of them."""
-    told = Soaked()
+    report = Soaked()
     with tempfile.TemporaryDirectory() as folder:
         service = Service(Path(folder) / "data")
         service.start()
@@ -67,7 +67,7 @@ def soak(
                 try:
                     hand.do()
                 except Exception as error:  # that is what is looked for
-                    told.faults.append(f"{type(error).__name__}: {error}")
+                    report.faults.append(f"{type(error).__name__}: {error}")
                     over.wait(1)
                 over.wait(rest)
 
@@ -79,44 +79,47 @@ def soak(
             second = time.monotonic() - began
             if second >= seconds and sum(sum(hand.done.values()) for hand in hands) >= things:
                 break
-            told.looks.append(Look(second, process.memory_info().rss, process.num_fds(), process.num_threads()))
+            report.looks.append(Look(second, process.memory_info().rss, process.num_fds(), process.num_threads()))
             over.wait(every)
         if service.process.poll() is not None:
-            told.faults.append(f"the service ended with {service.process.returncode}")
+            report.faults.append(f"the service ended with {service.process.returncode}")
         over.set()
         for thread in threads:
             thread.join()
         service.stop()
         for hand in hands:
             hand.close()
-            told.refused += hand.refused
+            report.refused += hand.refused
             for name, count in hand.done.items():
-                told.done[name] = told.done.get(name, 0) + count
-    early, late = told.between(settled, settled + (seconds - settled) / 4), told.between(seconds - (seconds - settled) / 4, seconds)
+                report.done[name] = report.done.get(name, 0) + count
+    early, late = (
+        report.between(settled, settled + (seconds - settled) / 4),
+        report.between(seconds - (seconds - settled) / 4, seconds),
+    )
     if early and late:
         before, after = (statistics.median(look.memory for look in part) for part in (early, late))
         if after > MORE * before:
-            told.faults.append(f"memory grew from {before / 1e6:.0f} to {after / 1e6:.0f} MB")
+            report.faults.append(f"memory grew from {before / 1e6:.0f} to {after / 1e6:.0f} MB")
         before, after = (statistics.median(look.files for look in part) for part in (early, late))
         if after > before + FILES:
-            told.faults.append(f"open files grew from {before:.0f} to {after:.0f}")
-    return told
+            report.faults.append(f"open files grew from {before:.0f} to {after:.0f}")
+    return report
 
 
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("minutes", type=float, nargs="?", default=120.0)
     minutes = parser.parse_args().minutes
-    told = soak(60 * minutes)
-    for fault in told.faults[:40]:
+    report = soak(60 * minutes)
+    for fault in report.faults[:40]:
         print(fault)
-    step = max(len(told.looks) // 12, 1)
+    step = max(len(report.looks) // 12, 1)
     print("minute, MB, open files, threads")
-    for look in told.looks[::step]:
+    for look in report.looks[::step]:
         print(f"{look.second / 60:.0f}, {look.memory / 1e6:.0f}, {look.files}, {look.threads}")
-    print(", ".join(f"{name} {count}" for name, count in sorted(told.done.items())))
-    print(f"{minutes:.0f} minutes: {sum(told.done.values())} things done, {told.refused} refused, {len(told.faults)} faults")
-    return 1 if told.faults else 0
+    print(", ".join(f"{name} {count}" for name, count in sorted(report.done.items())))
+    print(f"{minutes:.0f} minutes: {sum(report.done.values())} things done, {report.refused} refused, {len(report.faults)} faults")
+    return 1 if report.faults else 0
 
 
 if __name__ == "__main__":

@@ -49,22 +49,24 @@ def tiff(samples: np.ndarray[Any, Any], **more: Any) -> bytes:
 
 class Damaged(unittest.TestCase):
     def test_damaged_files_of_every_format_are_read_or_refused_by_a_sentence(self) -> None:
-        told = campaign(1500, slow=NEVER)
-        self.assertEqual(told.faults, ())
-        self.assertEqual(told.read + told.refused, 1500)
+        report = campaign(1500, slow=NEVER)
+        self.assertEqual(report.faults, ())
+        self.assertEqual(report.read + report.refused, 1500)
         # Neither is all of it noticed at once, nor does the damage go unseen.
-        self.assertGreater(told.read, 150)
-        self.assertGreater(told.refused, 150)
+        self.assertGreater(report.read, 150)
+        self.assertGreater(report.refused, 150)
 
     def test_rigs_of_extremes_give_light_that_is_a_number(self) -> None:
-        told = extreme_rigs(50, slow=NEVER)
-        self.assertEqual(told.faults, ())
-        self.assertGreater(told.read, 46)
+        report = extreme_rigs(50, slow=NEVER)
+        self.assertEqual(report.faults, ())
+        self.assertGreater(report.read, 46)
 
     def test_rigs_of_extremes_have_every_kind_and_every_part(self) -> None:
-        made = [extreme(seed) for seed in range(400)]
-        self.assertEqual({light["kind"] for rig in made for light in rig["lights"]}, set(kinds()))
-        self.assertEqual({part["part"] for rig in made for light in rig["lights"] for part in light["mask"]["parts"]}, set(parts()))
+        result = [extreme(seed) for seed in range(400)]
+        self.assertEqual({light["kind"] for rig in result for light in rig["lights"]}, set(kinds()))
+        self.assertEqual(
+            {part["part"] for rig in result for light in rig["lights"] for part in light["mask"]["parts"]}, set(parts())
+        )
         self.assertEqual(extreme(3), extreme(3))
 
     def test_a_seed_makes_the_same_file_again(self) -> None:
@@ -86,8 +88,10 @@ class Damaged(unittest.TestCase):
             with self.subTest(kind), tempfile.NamedTemporaryFile(suffix=".tif") as file:
                 file.write(data)
                 file.flush()
-                told = subprocess.run([sys.executable, "-c", PEAK, file.name], cwd=ROOT, capture_output=True, text=True, check=True)
-                more, decoded = map(int, told.stdout.split())
+                report = subprocess.run(
+                    [sys.executable, "-c", PEAK, file.name], cwd=ROOT, capture_output=True, text=True, check=True
+                )
+                more, decoded = map(int, report.stdout.split())
                 self.assertEqual(decoded, 1500 * 2000 * 3 * 4)
                 self.assertLess(more, 4 * decoded)
 
@@ -100,7 +104,7 @@ class Damaged(unittest.TestCase):
         # The tag for the camera's maker, which is text, as two rational numbers.
         data = tiff(np.zeros((4, 4, 3), np.uint8), extratags=[(271, 5, 1, (1, 3), True)])
         plate = read_plate(data, "maker.tif")
-        self.assertEqual(plate.said, ("maker.tif has damaged EXIF data, which was left out.",))
+        self.assertEqual(plate.notices, ("maker.tif has damaged EXIF data, which was left out.",))
         self.assertIsNone(plate.exif)
 
     def test_a_header_without_a_size_is_refused(self) -> None:

@@ -15,54 +15,54 @@ from tests.attack.windows import off_the_path
 
 class OnAService(unittest.TestCase):
     def test_what_was_acknowledged_is_there_after_kills(self) -> None:
-        told = kills.campaign(3)
-        self.assertEqual([fault for fault in told.faults if "of a processor" not in fault], [])
-        self.assertGreaterEqual(told.acknowledged, 6 + 2)  # six plates are brought in before the first kill
+        report = kills.campaign(3)
+        self.assertEqual([fault for fault in report.faults if "of a processor" not in fault], [])
+        self.assertGreaterEqual(report.acknowledged, 6 + 2)  # six plates are brought in before the first kill
         self.assertEqual(kills.migrating(2).faults, [])
 
     def test_requests_and_messages_by_schema_get_no_fault(self) -> None:
-        told = by_schema.campaign(80, every=12)
-        self.assertEqual(told.faults, [])
-        self.assertGreater(min(told.answers["2xx"], told.answers["4xx"]), 8)
-        told = by_schema.sockets(80)
-        self.assertEqual(told.faults, [])
-        self.assertGreater(min(told.answers["pictures"], told.answers["sentences"]), 3)
+        report = by_schema.campaign(80, every=12)
+        self.assertEqual(report.faults, [])
+        self.assertGreater(min(report.answers["2xx"], report.answers["4xx"]), 8)
+        report = by_schema.sockets(80)
+        self.assertEqual(report.faults, [])
+        self.assertGreater(min(report.answers["pictures"], report.answers["sentences"]), 3)
 
     def test_a_full_disk_a_held_file_and_a_clock_turned_back(self) -> None:
-        told = trouble.full_disk()
-        if told is None:
+        report = trouble.full_disk()
+        if report is None:
             self.skipTest("no small disk can be mounted here")
-        self.assertEqual(told.faults, [])
-        self.assertGreater(min(told.failed.get(what, 0) for what in ("change", "paint", "bring_in", "add_file")), 1)
+        self.assertEqual(report.faults, [])
+        self.assertGreater(min(report.failed.get(what, 0) for what in ("change", "paint", "bring_in", "add_file")), 1)
         self.assertEqual(trouble.clock_turned_back(12).faults, [])
 
     def test_windows_that_know_nothing_of_each_other_overwrite_nothing(self) -> None:
-        told = windows.campaign(40)
-        self.assertEqual(told.faults, [])
-        self.assertGreater(len(told.saves), 5)
+        report = windows.campaign(40)
+        self.assertEqual(report.faults, [])
+        self.assertGreater(len(report.saves), 5)
 
     def test_five_people_at_work_get_no_fault(self) -> None:
-        told = soak.soak(0, things=40, every=0.5, rest=0.1)
-        self.assertEqual(told.faults, [])
-        self.assertGreaterEqual(sum(told.done.values()), 40)
+        report = soak.soak(0, things=40, every=0.5, rest=0.1)
+        self.assertEqual(report.faults, [])
+        self.assertGreaterEqual(sum(report.done.values()), 40)
 
     def test_hostile_peers_keep_nobody_waiting(self) -> None:
-        told = peers.campaign(12)
-        self.assertEqual(told.faults, [])
-        self.assertEqual(set(told.beside), set(peers.PEERS))  # how much slower a draft is beside each is for `make attack`
+        report = peers.campaign(12)
+        self.assertEqual(report.faults, [])
+        self.assertEqual(set(report.beside), set(peers.PEERS))  # how much slower a draft is beside each is for `make attack`
 
     def test_a_folder_in_which_everything_happens_is_watched_on(self) -> None:
-        told = watched.campaign(14, seed=2)
-        self.assertEqual(told.faults, [])
-        self.assertGreater(told.made, 1)
+        report = watched.campaign(14, seed=2)
+        self.assertEqual(report.faults, [])
+        self.assertGreater(report.result, 1)
 
     def test_files_get_the_same_verdict_on_a_busy_machine(self) -> None:
         self.assertEqual(busy.campaign(25), [])
 
     def test_files_bred_by_coverage_are_read_or_refused(self) -> None:
-        told = by_coverage.campaign(1000)
-        self.assertEqual(told.fault, "")
-        self.assertGreater(told.reached, 500)
+        report = by_coverage.campaign(1000)
+        self.assertEqual(report.fault, "")
+        self.assertGreater(report.reached, 500)
 
 
 class TheCampaignsThemselves(unittest.TestCase):
@@ -80,8 +80,8 @@ class TheCampaignsThemselves(unittest.TestCase):
             Store(data / "aurelon.sqlite").close()
             self.assertEqual(missing(data, Ledger(), set()), [])
             lost = Ledger(revisions={1: (1, "never")}, takes={99: "Warm"}, files={"0" * 64}, head={1: 77})
-            said = missing(data, lost, set())
-            self.assertEqual(len(said), 4)
+            sentence = missing(data, lost, set())
+            self.assertEqual(len(sentence), 4)
             self.assertEqual(len(missing(data, lost, {1})), 3)
 
 

@@ -35,7 +35,7 @@ STILL = 2.0
 
 
 @dataclass
-class Told:
+class Report:
     """What came of it: writes that failed, by what was being done, and what should not have come."""
 
     failed: dict[str, int] = field(default_factory=dict)
@@ -46,8 +46,8 @@ class Told:
 def small_disk() -> Iterator[Path | None]:
     """A disk of a few megabytes; None where none may be mounted."""
     with tempfile.TemporaryDirectory() as folder:
-        made = subprocess.run(["mount", "-t", "tmpfs", "-o", f"size={SMALL_DISK}", "tmpfs", folder], capture_output=True)
-        if made.returncode:
+        result = subprocess.run(["mount", "-t", "tmpfs", "-o", f"size={SMALL_DISK}", "tmpfs", folder], capture_output=True)
+        if result.returncode:
             yield None
             return
         try:
@@ -85,7 +85,7 @@ class Steady(Editor):
 
     def rename(self) -> None:
         plate = self.rng.choice(self.own)
-        self.told("PATCH", f"/plates/{plate}", json={"name": "Another " * 12})["id"]
+        self.answer("PATCH", f"/plates/{plate}", json={"name": "Another " * 12})["id"]
 
     @property
     def ways(self) -> Mapping[Callable[[], None], float]:
@@ -93,10 +93,10 @@ class Steady(Editor):
         return dict.fromkeys(ways, 1.0)
 
 
-def full_disk(times: int = 1) -> Told | None:
+def full_disk(times: int = 1) -> Report | None:
     """Each thing that is kept is done with room for none of its pages, for one, for two, until there is enough. None where no small
     disk can be had."""
-    told = Told()
+    report = Report()
     with small_disk() as disk:
         if disk is None:
             return None
@@ -116,23 +116,23 @@ def full_disk(times: int = 1) -> Told | None:
                 (disk / "filler").unlink()
                 if refused is None:
                     break
-                told.failed[way.__name__] = told.failed.get(way.__name__, 0) + 1
-                said = refused.json()["error"]
-                if refused.status_code != 503 or "room" not in said:
-                    told.faults.append(f"{way.__name__} with room for {pages} pages: {refused.status_code} {said}")
+                report.failed[way.__name__] = report.failed.get(way.__name__, 0) + 1
+                sentence = refused.json()["error"]
+                if refused.status_code != 503 or "room" not in sentence:
+                    report.faults.append(f"{way.__name__} with room for {pages} pages: {refused.status_code} {sentence}")
                 # A step that was refused was not taken.
-                told.faults += missing(data, editor.ledger, set())
+                report.faults += missing(data, editor.ledger, set())
             else:
-                told.faults.append(f"{way.__name__} was never done")
+                report.faults.append(f"{way.__name__} was never done")
         editor.close()
         service.stop()
-        told.faults += missing(data, editor.ledger, set()) + damaged_bytes(data)
-    return told
+        report.faults += missing(data, editor.ledger, set()) + damaged_bytes(data)
+    return report
 
 
-def held(seconds: float = HELD) -> Told:
+def held(seconds: float = HELD) -> Report:
     """Another program holds the data file for longer than is waited, and for less."""
-    told = Told()
+    report = Report()
     with tempfile.TemporaryDirectory() as folder:
         data = Path(folder) / "data"
         service = Service(data)
@@ -146,28 +146,28 @@ def held(seconds: float = HELD) -> Told:
                 threading.Timer(patience, other.rollback).start()
                 refused = editor.tried(editor.change)
                 if refused is not None:
-                    told.failed["held"] = told.failed.get("held", 0) + 1
+                    report.failed["held"] = report.failed.get("held", 0) + 1
                     if refused.status_code != 503 or "held by another program" not in refused.json()["error"]:
-                        told.faults.append(f"a lock of {patience} s: {refused.status_code} {refused.text}")
+                        report.faults.append(f"a lock of {patience} s: {refused.status_code} {refused.text}")
                     time.sleep(seconds / 6)
             if editor.tried(editor.change) is not None:
-                told.faults.append(f"it was not kept after a lock of {patience} s")
+                report.faults.append(f"it was not kept after a lock of {patience} s")
         # A process that stands still, as on a disk that does not answer.
         assert service.process is not None
         for _ in range(3):
             service.process.send_signal(signal.SIGSTOP)
             threading.Timer(STILL, service.process.send_signal, (signal.SIGCONT,)).start()
             if editor.tried(editor.paint) is not None:
-                told.faults.append("it was not kept when the process went on")
+                report.faults.append("it was not kept when the process went on")
         editor.close()
         service.stop()
-        told.faults += missing(data, editor.ledger, set()) + damaged_bytes(data)
-    return told
+        report.faults += missing(data, editor.ledger, set()) + damaged_bytes(data)
+    return report
 
 
-def clock_turned_back(writes: int = 60) -> Told:
+def clock_turned_back(writes: int = 60) -> Report:
     """Every write is a day earlier than the one before: steps go back and forth in the order in which they were made."""
-    told = Told()
+    report = Report()
     now = time.time()
     ticks = iter(range(100_000))
     with tempfile.TemporaryDirectory() as folder, mock.patch("time.time", side_effect=lambda: now - 86_400 * next(ticks)):
@@ -183,25 +183,25 @@ def clock_turned_back(writes: int = 60) -> Told:
         store = Store(Path(folder) / "data.sqlite")  # what was deleted long ago is forgotten here, and this was not
         store.takes.restore(take.id)
         if [one.id for one in store.rigs.all()] != [saved.id]:
-            told.faults.append("a saved rig is gone")
+            report.faults.append("a saved rig is gone")
         for number in reversed(range(writes)):
             state = store.revisions.bench(plate)
             if state.undo != f"{number}":
-                told.faults.append(f"undo takes back {state.undo}, not {number}")
+                report.faults.append(f"undo takes back {state.undo}, not {number}")
             store.revisions.undo(plate, state.revision)
         for number in range(writes):
             state = store.revisions.bench(plate)
             if state.redo != f"{number}":
-                told.faults.append(f"redo brings {state.redo}, not {number}")
+                report.faults.append(f"redo brings {state.redo}, not {number}")
             store.revisions.redo(plate, state.revision)
         store.close()
-    return told
+    return report
 
 
 def main() -> int:
     began = time.monotonic()
-    told = {"no room": full_disk(3), "held and standing still": held(), "the clock turned back": clock_turned_back()}
-    for name, one in told.items():
+    report = {"no room": full_disk(3), "held and standing still": held(), "the clock turned back": clock_turned_back()}
+    for name, one in report.items():
         if one is None:
             print(f"{name}: not tried, no small disk can be mounted here")
             continue
@@ -209,7 +209,7 @@ def main() -> int:
             print(f"{name}: {fault}")
         print(f"{name}: {sum(one.failed.values())} writes failed ({one.failed}), {len(one.faults)} faults")
     print(f"in {time.monotonic() - began:.0f} s")
-    return 1 if any(one is not None and one.faults for one in told.values()) else 0
+    return 1 if any(one is not None and one.faults for one in report.values()) else 0
 
 
 if __name__ == "__main__":

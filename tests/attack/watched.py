@@ -21,10 +21,10 @@ PATIENCE = 300.0  # seconds until a watch is given up
 RESTS = 6.0  # seconds in which a file surely has rested
 
 
-class Told(NamedTuple):
+class Report(NamedTuple):
     """How many pictures were made of those that rested, and what should not have come."""
 
-    made: int
+    result: int
     faults: list[str]
 
 
@@ -69,7 +69,7 @@ def act(rng: random.Random, folder: Path, away: Path, number: int) -> None:
             (folder / f"nest{number}.png").mkdir()
 
 
-def campaign(things: int, seed: int = 0) -> Told:
+def campaign(things: int, seed: int = 0) -> Report:
     """So many things, then what rests."""
     rng, faults = random.Random(seed), list[str]()
     with tempfile.TemporaryDirectory() as name:
@@ -93,12 +93,12 @@ def campaign(things: int, seed: int = 0) -> Told:
             rested = {path.name: path.read_bytes() for path in folder.iterdir() if path.is_file() and path.name != "others.png"}
         finally:
             watch.send_signal(signal.SIGINT)
-            said = watch.communicate(timeout=PATIENCE)[1]
-        if "Traceback" in said or watch.returncode not in (0, 2):
-            faults.append(f"the watch ended with {watch.returncode}: {said[-400:]}")
+            sentence = watch.communicate(timeout=PATIENCE)[1]
+        if "Traceback" in sentence or watch.returncode not in (0, 2):
+            faults.append(f"the watch ended with {watch.returncode}: {sentence[-400:]}")
         if (out / "others.png").read_bytes() != b"somebody's":
             faults.append("a file of somebody else was written over")
-        made = 0
+        result = 0
         for path, data in rested.items():
             same = Path(name) / "same.png"
             same.write_bytes(data)
@@ -107,19 +107,19 @@ def campaign(things: int, seed: int = 0) -> Told:
             render = [sys.executable, "-m", "aurelon", "render", str(same), "--rig", f"{name}/rig.json", "-o", str(alone)]
             if subprocess.run(render, stderr=subprocess.DEVNULL).returncode != 0:
                 continue  # a damaged one
-            made += 1
+            result += 1
             if not (out / path).exists() or (out / path).read_bytes() != alone.read_bytes():
-                faults.append(f"{path} rested and was not made as it is; the watch said: {said[-400:]}")
-    return Told(made, faults)
+                faults.append(f"{path} rested and was not made as it is; the watch said: {sentence[-400:]}")
+    return Report(result, faults)
 
 
 def main() -> int:
     things = int(sys.argv[1]) if len(sys.argv) > 1 else 300
-    told = campaign(things)
-    for fault in told.faults[:40]:
+    report = campaign(things)
+    for fault in report.faults[:40]:
         print(fault)
-    print(f"{things} things in a watched folder: {told.made} pictures at rest made as they are, {len(told.faults)} faults")
-    return 1 if told.faults else 0
+    print(f"{things} things in a watched folder: {report.result} pictures at rest made as they are, {len(report.faults)} faults")
+    return 1 if report.faults else 0
 
 
 if __name__ == "__main__":

@@ -21,7 +21,7 @@ from tests.browser.window import Service
 
 
 @dataclass
-class Told:
+class Report:
     """What came of it: steps that were acknowledged, from which revision to which; saves with what was in them; conflicts."""
 
     steps: list[tuple[int, int]] = field(default_factory=list)
@@ -33,10 +33,10 @@ class Told:
 class Window(Hand):
     """A window on a plate: it knows the revision that it saw last."""
 
-    def __init__(self, url: str, seed: int, plate: int, told: Told) -> None:
+    def __init__(self, url: str, seed: int, plate: int, report: Report) -> None:
         super().__init__(url, seed)
-        self.at, self.tell = plate, told
-        self.seen: Any = self.told("GET", f"/plates/{plate}/bench")
+        self.at, self.tell = plate, report
+        self.seen: Any = self.answer("GET", f"/plates/{plate}/bench")
 
     def act(self) -> None:
         """One step on what it saw last, whatever is there by now."""
@@ -51,9 +51,9 @@ class Window(Hand):
         exposure, label = round(self.rng.uniform(-2, 2), 6), f"Step {self.rng.getrandbits(60)}"
         rig = {**rig, "prepare": {**rig["prepare"], "exposure": exposure}}
         answer = self.ask("POST", f"/plates/{self.at}/revisions", json={"base": base, "label": label, "rig": rig})
-        made = self._told(base, answer)
-        if made is not None:
-            self.tell.saves[made] = base, label, exposure
+        result = self._told(base, answer)
+        if result is not None:
+            self.tell.saves[result] = base, label, exposure
         elif self.rng.random() < 0.5:  # this window's is kept, on top of what is there
             self._save(self.seen["revision"], rig)
 
@@ -63,10 +63,10 @@ class Window(Hand):
             self.seen = answer.json()["present"]
             return None
         self.seen = answer.json()
-        made = int(self.seen["revision"])
-        if made != base:
-            self.tell.steps.append((base, made))
-        return made
+        result = int(self.seen["revision"])
+        if result != base:
+            self.tell.steps.append((base, result))
+        return result
 
 
 def off_the_path(steps: list[tuple[int, int]], first: int, last: int) -> list[int]:
@@ -81,9 +81,9 @@ def off_the_path(steps: list[tuple[int, int]], first: int, last: int) -> list[in
     return [revision for revision, count in more.items() if count]
 
 
-def campaign(conflicts: int, windows: int = 3, number: int = 0) -> Told:
+def campaign(conflicts: int, windows: int = 3, number: int = 0) -> Report:
     """Windows on one plate until there have been so many conflicts."""
-    told = Told()
+    report = Report()
     with tempfile.TemporaryDirectory() as folder:
         service = Service(Path(folder) / "data")
         service.start()
@@ -92,14 +92,14 @@ def campaign(conflicts: int, windows: int = 3, number: int = 0) -> Told:
         plate = begin.plate(own=True)["id"]
         first = begin.rig(begin.plate(own=True))["revision"]
         begin.close()
-        open_windows = [Window(service.url, number + n, plate, told) for n in range(windows)]
+        open_windows = [Window(service.url, number + n, plate, report) for n in range(windows)]
 
         def work(window: Window) -> None:
-            while told.conflicts < conflicts and len(told.faults) < 20:
+            while report.conflicts < conflicts and len(report.faults) < 20:
                 try:
                     window.act()
                 except Fault as error:
-                    told.faults.append(str(error))
+                    report.faults.append(str(error))
 
         threads = [threading.Thread(target=work, args=(window,)) for window in open_windows]
         for thread in threads:
@@ -113,25 +113,27 @@ def campaign(conflicts: int, windows: int = 3, number: int = 0) -> Told:
             (head,) = kept.execute("SELECT head FROM plate WHERE id = ?", (plate,)).fetchone()
             rows = kept.execute("SELECT id, parent_id, label, rig FROM revision WHERE plate_id = ?", (plate,))
             there = {one: (parent, label, json.loads(rig)["prepare"].get("exposure")) for one, parent, label, rig in rows}
-    told.faults += [f"revision {one} is {there.get(one)}, not {what}" for one, what in told.saves.items() if there.get(one) != what]
-    told.faults += [f"revision {one} is there, and nobody was told" for one in there if one not in told.saves and one != first]
-    told.faults += [f"revision {one} was overwritten" for one in off_the_path(told.steps, first, head)]
-    return told
+    report.faults += [
+        f"revision {one} is {there.get(one)}, not {what}" for one, what in report.saves.items() if there.get(one) != what
+    ]
+    report.faults += [f"revision {one} is there, and nobody was told" for one in there if one not in report.saves and one != first]
+    report.faults += [f"revision {one} was overwritten" for one in off_the_path(report.steps, first, head)]
+    return report
 
 
 def main() -> int:
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 2000
     began = time.monotonic()
     both = [campaign(count // 2, 2, 1), campaign(count - count // 2, 3, 2)]
-    for fault in [fault for told in both for fault in told.faults][:40]:
+    for fault in [fault for report in both for fault in report.faults][:40]:
         print(fault)
     print(
-        f"{sum(told.conflicts for told in both)} conflicts of two and of three windows, "
-        f"{sum(len(told.saves) for told in both)} saves, {sum(len(told.steps) for told in both)} steps, "
-        f"{sum(len(told.faults) for told in both)} faults, "
+        f"{sum(report.conflicts for report in both)} conflicts of two and of three windows, "
+        f"{sum(len(report.saves) for report in both)} saves, {sum(len(report.steps) for report in both)} steps, "
+        f"{sum(len(report.faults) for report in both)} faults, "
         f"in {time.monotonic() - began:.0f} s"
     )
-    return 1 if any(told.faults for told in both) else 0
+    return 1 if any(report.faults for report in both) else 0
 
 
 if __name__ == "__main__":

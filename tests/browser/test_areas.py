@@ -73,23 +73,23 @@ class Box(OnThePicture):
             return np.array(self.rig(plate)["lights"][0]["source"]["path"])
 
         width, height = 600, 400
-        begun = path()
+        started = path()
         self.page.get_by_role("button", name="Turn all: path", exact=True).focus()
         for _ in range(9):
             self.page.keyboard.press("Shift+ArrowRight")
             self.rested()
         turned = path()
         # A quarter turn: what lay across stands upright, as long as before.
-        before, after = (np.diff(p * (width, height), axis=0)[0] for p in (begun, turned))
+        before, after = (np.diff(p * (width, height), axis=0)[0] for p in (started, turned))
         self.assertAlmostEqual(float(np.hypot(*before)), float(np.hypot(*after)), delta=1.0)
         self.assertAlmostEqual(float(before @ after) / float(before @ before), 0.0, delta=0.02)
         for _ in range(9):
             self.page.keyboard.press("Shift+ArrowLeft")
             self.rested()
-        np.testing.assert_allclose(path(), begun, atol=1e-6)
+        np.testing.assert_allclose(path(), started, atol=1e-6)
         self.dragged("Scale all: path, corner 3", 40, 10)
         grown = path()
-        self.assertGreater(np.hypot(*np.diff(grown, axis=0)[0]), 1.03 * np.hypot(*np.diff(begun, axis=0)[0]))
+        self.assertGreater(np.hypot(*np.diff(grown, axis=0)[0]), 1.03 * np.hypot(*np.diff(started, axis=0)[0]))
         self.page.get_by_role("button", name="Move all: path", exact=True).focus()
         self.page.keyboard.press("Shift+ArrowDown")
         self.rested()

@@ -233,8 +233,8 @@ class Frames(BrowserTest):
         expect(ready.first).to_be_visible()
         self.page.wait_for_timeout(3000)
         self.page.keyboard.press("p")
-        told = self.page.get_by_role("region", name="Frames").get_by_role("status")
-        expect(told).to_have_text(re.compile(r"^\d+ of 24 a second$"))
+        answer = self.page.get_by_role("region", name="Frames").get_by_role("status")
+        expect(answer).to_have_text(re.compile(r"^\d+ of 24 a second$"))
         seen = set()
         for _ in range(40):
             self.page.wait_for_timeout(30)

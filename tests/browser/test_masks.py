@@ -403,11 +403,11 @@ class Choosing(OnThePicture):
         self.page.get_by_role("button", name="Rigs").click()
         with self.page.expect_download() as download:
             self.page.get_by_role("link", name="Save as file…").click()
-        made = json.loads(Path(download.value.path()).read_text())
-        self.assertEqual([light["kind"] for light in made["lights"]], ["edge"])
+        result = json.loads(Path(download.value.path()).read_text())
+        self.assertEqual([light["kind"] for light in result["lights"]], ["edge"])
         good, bad = self.folder / "Harbour edge.json", self.folder / "bad.json"
-        good.write_text(json.dumps(made))
-        bad.write_text(json.dumps({**made, "lights": [{"id": "x", "kind": "cloud"}]}))
+        good.write_text(json.dumps(result))
+        bad.write_text(json.dumps({**result, "lights": [{"id": "x", "kind": "cloud"}]}))
         for path in (bad, good):
             with self.page.expect_file_chooser() as chooser:
                 self.page.get_by_role("button", name="Open a rig file…").click()

@@ -94,18 +94,18 @@ class Runs(BrowserTest):
             self.assertLess(time.monotonic() - began, 90)
             time.sleep(0.2)
         self.page.goto(f"{self.service.url}/runs")
-        made = self.card("Export of 4 plates")
-        expect(made.get_by_text("4 of 4 done · 4 files")).to_be_visible()
+        result = self.card("Export of 4 plates")
+        expect(result.get_by_text("4 of 4 done · 4 files")).to_be_visible()
         with self.page.expect_download() as archive:
-            made.get_by_role("button", name="Save as archive").click()
+            result.get_by_role("button", name="Save as archive").click()
         with zipfile.ZipFile(archive.value.path()) as files:
             self.assertEqual(sorted(files.namelist()), [f"{name}-lit.png" for name in names])
             sizes = [[info.filename, info.file_size] for info in sorted(files.infolist(), key=lambda info: info.filename)]
-        made.get_by_role("button", name="Save to a folder…").click()
+        result.get_by_role("button", name="Save to a folder…").click()
         expect(self.page.get_by_text("4 files are in the folder.")).to_be_visible()
         self.assertEqual(self.page.evaluate(WRITTEN), sizes)
         with self.page.expect_download() as one:
-            made.get_by_role("link", name="slip-lit.png").click()
+            result.get_by_role("link", name="slip-lit.png").click()
         self.assertEqual(Image.open(one.value.path()).size, (480, 320))
 
     def test_a_run_is_paused_gone_on_with_cancelled_and_deleted(self) -> None:
@@ -117,14 +117,14 @@ class Runs(BrowserTest):
         dialog.get_by_role("checkbox", name="pier d", exact=True).uncheck(force=True)
         expect(dialog.get_by_text("5 plates ticked")).to_be_visible()
         dialog.get_by_role("button", name="Start", exact=True).click()
-        made = self.card("Export of 5 plates")
-        made.get_by_role("button", name="Pause").click()
-        expect(made.get_by_text("paused")).to_be_visible()
-        made.get_by_role("button", name="Go on").click()
-        expect(made.get_by_text("5 of 5 done")).to_be_visible()
-        made.get_by_role("button", name="Delete", exact=True).click()
-        made.get_by_role("button", name="Delete its files too").click()
-        expect(made).to_have_count(0)
+        result = self.card("Export of 5 plates")
+        result.get_by_role("button", name="Pause").click()
+        expect(result.get_by_text("paused")).to_be_visible()
+        result.get_by_role("button", name="Go on").click()
+        expect(result.get_by_text("5 of 5 done")).to_be_visible()
+        result.get_by_role("button", name="Delete", exact=True).click()
+        result.get_by_role("button", name="Delete its files too").click()
+        expect(result).to_have_count(0)
 
     def test_what_cannot_be_made_is_named_and_the_sheet_of_rigs_leads_to_a_run(self) -> None:
         self.bring_in("mole")

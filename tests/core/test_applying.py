@@ -23,16 +23,16 @@ class Applying(unittest.TestCase):
     def test_all_of_a_rig_replaces_the_lights_and_keeps_how_the_picture_is_cut(self) -> None:
         saved = rig_of(named("sun"), prepare={"exposure": -1, "straighten": 3, "crop": {"x1": 0.5}}, house={"level": 0.5})
         onto = rig_of(named("old"), prepare={"exposure": 2, "straighten": -2})
-        made = apply_rig(saved, onto).rig
-        self.assertEqual([one.id for one in made.stack], ["sun"])
-        self.assertEqual((made.prepare.exposure, made.prepare.straighten, made.prepare.crop), (-1, -2, None))
-        self.assertEqual(made.house.level, 0.5)
+        result = apply_rig(saved, onto).rig
+        self.assertEqual([one.id for one in result.stack], ["sun"])
+        self.assertEqual((result.prepare.exposure, result.prepare.straighten, result.prepare.crop), (-1, -2, None))
+        self.assertEqual(result.house.level, 0.5)
 
     def test_single_lights_are_added_on_top_under_ids_of_their_own(self) -> None:
         saved = rig_of(named("sun"), named("glow", "velvet"), house={"level": 0.5})
-        made = apply_rig(saved, rig_of(named("sun", "edge")), ["sun", "glow"]).rig
-        self.assertEqual([(one.id, one.kind) for one in made.stack], [("sun", "edge"), ("sun-2", "bloom"), ("glow", "velvet")])
-        self.assertEqual(made.house.level, 1.0)
+        result = apply_rig(saved, rig_of(named("sun", "edge")), ["sun", "glow"]).rig
+        self.assertEqual([(one.id, one.kind) for one in result.stack], [("sun", "edge"), ("sun-2", "bloom"), ("glow", "velvet")])
+        self.assertEqual(result.house.level, 1.0)
         with self.assertRaisesRegex(RigError, "no light with the id 'gone'"):
             apply_rig(saved, Rig(), ["gone"])
 
@@ -80,25 +80,25 @@ class Painted(unittest.TestCase):
         rig = Rig.model_validate({**self.rig.model_dump(), "mattes": [matte]})
         owners: tuple[Owner, ...] = (LightOwner(id="under-test"), HouseOwner(), MatteOwner(id="shape"))
         for owner in owners:
-            made = painted_rig(rig, Painting(owner=owner, part=0, stroke=self.stroke))
-            mask = {"light": made.stack[0].mask, "house": made.house.mask, "matte": made.mattes[0].mask}[owner.of]
+            result = painted_rig(rig, Painting(owner=owner, part=0, stroke=self.stroke))
+            mask = {"light": result.stack[0].mask, "house": result.house.mask, "matte": result.mattes[0].mask}[owner.of]
             self.assertEqual(mask.stack[0].model_dump()["strokes"], (self.stroke.model_dump(),))
-            self.assertNotEqual(made, rig)
+            self.assertNotEqual(result, rig)
 
     def test_a_stroke_of_a_light_that_is_painted_is_seen_as_if_it_had_been_kept(self) -> None:
         rig = rig_of(light("strokes", source={"strokes": [stroke((0.1, 0.8), (0.4, 0.7))]}))
-        made = painted_rig(rig, Painting(owner=LightOwner(id="under-test"), stroke=self.stroke))
+        result = painted_rig(rig, Painting(owner=LightOwner(id="under-test"), stroke=self.stroke))
         kept = rig_of(light("strokes", source={"strokes": [stroke((0.1, 0.8), (0.4, 0.7)), self.stroke.model_dump()]}))
         plate = plate_of(scene(120, 80))
-        np.testing.assert_array_equal(render(plate, made), render(plate, kept))
-        self.assertGreater(float(np.abs(render(plate, made) - render(plate, rig)).max()), 0.05)
+        np.testing.assert_array_equal(render(plate, result), render(plate, kept))
+        self.assertGreater(float(np.abs(render(plate, result) - render(plate, rig)).max()), 0.05)
 
     def test_what_was_worked_out_before_does_not_stay(self) -> None:
         before = self.rig.stack[0].mask.digest
-        made = painted_rig(self.rig, Painting(owner=LightOwner(id="under-test"), part=0, stroke=self.stroke))
-        self.assertNotEqual(made.stack[0].mask.digest, before)
-        whole = Rig.model_validate(made.model_dump())
-        self.assertEqual(whole.stack[0].mask.digest, made.stack[0].mask.digest)
+        result = painted_rig(self.rig, Painting(owner=LightOwner(id="under-test"), part=0, stroke=self.stroke))
+        self.assertNotEqual(result.stack[0].mask.digest, before)
+        whole = Rig.model_validate(result.model_dump())
+        self.assertEqual(whole.stack[0].mask.digest, result.stack[0].mask.digest)
 
     def test_where_there_is_nothing_to_paint_on_it_is_said(self) -> None:
         cases: tuple[tuple[Owner, int | None, str], ...] = (
@@ -109,6 +109,6 @@ class Painted(unittest.TestCase):
             (LightOwner(id="under-test"), None, "is not a painted light"),
             (HouseOwner(), None, "only a light"),
         )
-        for owner, part, said in cases:
-            with self.assertRaisesRegex(RigError, said):
+        for owner, part, sentence in cases:
+            with self.assertRaisesRegex(RigError, sentence):
                 painted_rig(self.rig, Painting(owner=owner, part=part, stroke=self.stroke))

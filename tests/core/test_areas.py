@@ -108,7 +108,7 @@ class Found(unittest.TestCase):
         self.assertGreater(reaching, 1.2 * within)
 
     def test_what_is_thin_and_dark_all_over_is_told_from_things(self) -> None:
-        def told(codes: Floats) -> float:
+        def answer(codes: Floats) -> float:
             flat = np.zeros(codes.shape[:2], np.float32)
             return _unwritten(_Look(codes, codes, flat, flat, flat), np.ones(flat.shape, bool))
 
@@ -117,10 +117,10 @@ class Found(unittest.TestCase):
         for top, left in zip(rng.integers(0, 196, 900), rng.integers(0, 297, 900), strict=True):
             page[top : top + int(rng.integers(2, 6)), left : left + int(rng.integers(1, 4))] = 0.1
         shaded = cv2.GaussianBlur(page, (0, 0), 0.8) * np.linspace(0.9, 0.4, 200, dtype=np.float32)[:, None]
-        self.assertEqual(told(np.repeat(shaded[:, :, None], 3, axis=2)), 0)
+        self.assertEqual(answer(np.repeat(shaded[:, :, None], 3, axis=2)), 0)
         for name in ("headland", "harbour", "brasslens"):
             picture = open_plate(PLATES / f"{name}.jpg")
-            self.assertEqual(told(encode_array(picture.at(looked_at(picture.size)))), 1, name)
+            self.assertEqual(answer(encode_array(picture.at(looked_at(picture.size)))), 1, name)
 
     def test_a_panorama_and_an_infrared_picture_in_grey_have_their_sky(self) -> None:
         wide = np.concatenate([scene(480, 240, seed) for seed in range(10)], axis=1)
@@ -156,8 +156,8 @@ class Behind(unittest.TestCase):
         self.plate = plate_of(scene())
 
     def mask(self, spill: float, **more: Any) -> Floats:
-        made = {**light("shafts"), "behind": {"matte": "sky", "spill": spill}, **more}
-        return render(self.plate, rig_of(made, mattes=[SKY_MATTE]), show="mask:under-test")[:, :, 0]
+        result = {**light("shafts"), "behind": {"matte": "sky", "spill": spill}, **more}
+        return render(self.plate, rig_of(result, mattes=[SKY_MATTE]), show="mask:under-test")[:, :, 0]
 
     def test_a_light_behind_an_area_reaches_it_by_its_spill_alone(self) -> None:
         area = render(self.plate, rig_of(mattes=[SKY_MATTE]), show="matte:sky")[:, :, 0]
@@ -196,8 +196,8 @@ class Behind(unittest.TestCase):
 
 class OpenBy(unittest.TestCase):
     def opened(self, plate: Plate, mattes: list[dict[str, Any]] | None = None, **source: Any) -> Floats:
-        made = light("shafts", source=source)
-        return render(plate, rig_of(made, mattes=mattes or []), show="stage:under-test:source")
+        result = light("shafts", source=source)
+        return render(plate, rig_of(result, mattes=mattes or []), show="stage:under-test:source")
 
     def test_a_blue_sky_is_open_and_a_brighter_leaf_closed(self) -> None:
         pixels, true = under_leaves()
@@ -226,8 +226,8 @@ def barred_window() -> Floats:
 
 class Holes(unittest.TestCase):
     def lit(self, pixels: Floats, **spread: Any) -> Floats:
-        made = light("shafts", source={"threshold": 0.9}, spread={"position": [0.52, 0.53], "disc_size": 0.03, **spread})
-        return render(plate_of(pixels), rig_of(made), show="stage:under-test:spread").max(axis=2)
+        result = light("shafts", source={"threshold": 0.9}, spread={"position": [0.52, 0.53], "disc_size": 0.03, **spread})
+        return render(plate_of(pixels), rig_of(result), show="stage:under-test:spread").max(axis=2)
 
     def test_a_source_in_a_black_window_is_seen_with_the_bars_in_front(self) -> None:
         lit = self.lit(barred_window())
@@ -237,10 +237,10 @@ class Holes(unittest.TestCase):
 
     def test_a_source_that_something_lets_through_opens_no_hole(self) -> None:
         pixels = np.full((400, 600, 3), 0.9, np.float32)
-        made = light("shafts", spread={"position": [0.5, 0.5], "variety": 0.0})
-        plain = render(plate_of(pixels), rig_of(made), show="stage:under-test:spread")
+        result = light("shafts", spread={"position": [0.5, 0.5], "variety": 0.0})
+        plain = render(plate_of(pixels), rig_of(result), show="stage:under-test:spread")
         pixels[300:] = 0.001
-        far = render(plate_of(pixels), rig_of(made), show="stage:under-test:spread")
+        far = render(plate_of(pixels), rig_of(result), show="stage:under-test:spread")
         np.testing.assert_allclose(far[:150], plain[:150], atol=0.02)
 
     def test_a_sun_among_dark_leaves_of_every_tone_is_seen(self) -> None:
@@ -279,20 +279,20 @@ class Finding(unittest.TestCase):
         self.assertEqual(sure(cover, "sky"), sure(None, "sky"))
 
 
-class Said(unittest.TestCase):
-    def said(self, rig: Rig, pixels: Floats) -> str | None:
+class Explained(unittest.TestCase):
+    def notice(self, rig: Rig, pixels: Floats) -> str | None:
         return measure(renderer_of(pixels), rig, None).says.get("under-test")
 
     def test_the_chip_says_that_a_source_shines_through_a_hole_of_its_own(self) -> None:
-        made = light("shafts", source={"threshold": 0.9}, spread={"position": [0.52, 0.53]})
-        self.assertIn("hole", self.said(rig_of(made), barred_window()) or "")
+        result = light("shafts", source={"threshold": 0.9}, spread={"position": [0.52, 0.53]})
+        self.assertIn("hole", self.notice(rig_of(result), barred_window()) or "")
         lit = light("shafts", source={"threshold": 0.2}, spread={"position": [0.2, 0.2]})
-        self.assertIsNone(self.said(rig_of(lit), scene()))
+        self.assertIsNone(self.notice(rig_of(lit), scene()))
 
     def test_the_chip_names_what_hides_a_light(self) -> None:
         low = {"id": "low", "name": "Shore", "mask": {"start": "everything"}}
-        made = {**light("shafts"), "behind": {"matte": "low"}}
-        self.assertIn("“Shore”", self.said(rig_of(made, mattes=[low]), scene()) or "")
+        result = {**light("shafts"), "behind": {"matte": "low"}}
+        self.assertIn("“Shore”", self.notice(rig_of(result, mattes=[low]), scene()) or "")
 
 
 class BadInput(unittest.TestCase):
@@ -312,16 +312,16 @@ class BadInput(unittest.TestCase):
             rig = Rig.model_validate({"prepare": {"headroom": 3}, "lights": [sun]})
             for area in ("sky", "foreground", "subject"):
                 taken = TakeArea.model_validate({"area": area, "box": (0.2, 0.2, 0.8, 0.8), "light": sun["id"]}).apply(rig).rig
-                made = render(plate, taken)
-                self.assertTrue(np.isfinite(made).all() and made.min() >= 0, f"{name}, {area}")
+                result = render(plate, taken)
+                self.assertTrue(np.isfinite(result).all() and result.min() >= 0, f"{name}, {area}")
 
 
 class FirstSettings(unittest.TestCase):
     def test_a_new_sun_lies_in_the_sky_and_is_open_there(self) -> None:
         for stem in OUTDOORS:
             plate = open_plate(PLATES / f"{stem}.jpg")
-            made = new_light("shafts", plate, Rig())
-            x, y = made.spread.model_dump()["position"]
+            result = new_light("shafts", plate, Rig())
+            x, y = result.spread.model_dump()["position"]
             cover = sky_of(plate).cover
             row, column = int(y * cover.shape[0]), int(x * cover.shape[1])
             # It may be a lamp before the sky.
@@ -329,11 +329,11 @@ class FirstSettings(unittest.TestCase):
 
     def test_a_new_sun_on_a_bright_sky_is_made_weaker_until_little_is_clipped(self) -> None:
         plate = plate_of(np.minimum(scene() * np.float32(1.2), 0.95).astype(np.float32))
-        made = new_light("shafts", plate, Rig())
+        result = new_light("shafts", plate, Rig())
         clipped = [
-            (SRGB_CURVE.encode(render(plate, rig)) >= 254.5 / 255).any(axis=2) for rig in (Rig(lights=[made.model_dump()]), Rig())
+            (SRGB_CURVE.encode(render(plate, rig)) >= 254.5 / 255).any(axis=2) for rig in (Rig(lights=[result.model_dump()]), Rig())
         ]
-        self.assertLess(made.merge.intensity, 1.0)
+        self.assertLess(result.merge.intensity, 1.0)
         self.assertLess(float((clipped[0] & ~clipped[1]).mean()), 0.02)
 
 

@@ -107,13 +107,13 @@ class Modes(unittest.TestCase):
     def test_an_opaque_light_is_its_own_colour_in_every_mode(self) -> None:
         below, light = self.below.astype(np.float64), self.light.astype(np.float64)
         for mode in MODE_NAMES[3:]:
-            made = merge(
+            result = merge(
                 self.below, self.light, self.mask, LUMINANCE, mode=mode, intensity=1.0, opacity=0.8, keep_darks=0.0, opaque=True
             )
             alpha = 0.8 * self.mask.astype(np.float64)[:, :, None]
             b, s = encode(below), encode(light)
             wanted = (1 - alpha) * b + alpha * w3c(mode, b, s)
-            self.assertLess(float(np.abs(encode(made.astype(np.float64)) - wanted).max()), 1 / 255, mode)
+            self.assertLess(float(np.abs(encode(result.astype(np.float64)) - wanted).max()), 1 / 255, mode)
 
     def test_expose_is_the_stated_exponential(self) -> None:
         b, l, a = self.below.astype(np.float64), self.light.astype(np.float64), self.mask.astype(np.float64)[:, :, None]

@@ -59,16 +59,16 @@ class Copies(unittest.TestCase):
             return a, b, c, d
 
         for step in ((0.7, 0.0, 1.1), (0.9, -0.1, -0.5), (0.8, 0.0, 0.0)):
-            made = next_in_row([seen(0, step), seen(1, step)], seen(0, step))
-            np.testing.assert_allclose(made, seen(2, step), atol=2e-4, err_msg=str(step))
+            result = next_in_row([seen(0, step), seen(1, step)], seen(0, step))
+            np.testing.assert_allclose(result, seen(2, step), atol=2e-4, err_msg=str(step))
 
     def test_openings_laid_by_hand_go_on_by_the_same_step_where_they_have_no_vanishing_point(self) -> None:
         first = ((0.1, 0.1), (0.2, 0.1), (0.3, 0.6), (0.2, 0.6))
         self.assertEqual(next_in_row([], first), first)
         np.testing.assert_allclose(np.subtract(next_in_row([first], first), first), [[0.12, 0]] * 4, atol=1e-9)
         rough: Quad = ((0.2, 0.1), (0.3, 0.13), (0.39, 0.58), (0.32, 0.65))
-        made = next_in_row([first, rough], first)
-        np.testing.assert_allclose(made, 2 * np.array(rough) - np.array(first), atol=1e-4)
+        result = next_in_row([first, rough], first)
+        np.testing.assert_allclose(result, 2 * np.array(rough) - np.array(first), atol=1e-4)
         self.assertEqual(next_in_row([first, first], first), first)
 
     def test_a_light_that_is_not_there_is_named(self) -> None:
@@ -90,13 +90,13 @@ class Copies(unittest.TestCase):
         spread = first.spread.model_copy(update={"range": 0.7, "position": (0.9, 0.9), "aim": (0.1, 0.1)})
         merge = first.merge.model_copy(update={"intensity": 3.0})
         changed = first.model_copy(update={"spread": spread, "merge": merge, "mask": Mask()})
-        made = following(rig.with_light(changed), "under-test")
-        other = made.light(copy)
+        result = following(rig.with_light(changed), "under-test")
+        other = result.light(copy)
         own = other.spread.model_dump()
         self.assertEqual((own["range"], other.merge.intensity), (0.7, 3.0))
         self.assertEqual(own["position"], rig.light(copy).spread.model_dump()["position"])
         self.assertEqual(other.mask.start, "nothing")
-        self.assertEqual(made.light("alone"), rig.light("alone"))
+        self.assertEqual(result.light("alone"), rig.light("alone"))
         self.assertIs(following(rig, "alone"), rig)
         self.assertIs(following(rig, None), rig)
 
@@ -104,15 +104,15 @@ class Copies(unittest.TestCase):
 class BlankPlates(unittest.TestCase):
     def test_the_gradient_runs_from_one_colour_to_the_other_along_its_angle(self) -> None:
         for angle, begin, end in ((0, (10, 0), (10, 59)), (90, (39, 30), (0, 30)), (180, (10, 59), (10, 0))):
-            made = blank_picture(Blank(width=60, height=40, begin="#000000", end="#ffffff", angle=angle))
-            plate = read_plate(made, "blank.png")
+            result = blank_picture(Blank(width=60, height=40, begin="#000000", end="#ffffff", angle=angle))
+            plate = read_plate(result, "blank.png")
             self.assertEqual((plate.size, plate.depth), ((60, 40), "16"))
             self.assertLess(float(plate.pixels[begin].max()), 0.001)
             self.assertGreater(float(plate.pixels[end].min()), 0.95)
 
     def test_its_steps_are_finer_than_eight_bits_show(self) -> None:
-        made = read_plate(blank_picture(Blank(width=16, height=3000)), "blank.png").pixels[:, 8, 2]
-        self.assertGreater(len(np.unique(made)), 2000)
+        result = read_plate(blank_picture(Blank(width=16, height=3000)), "blank.png").pixels[:, 8, 2]
+        self.assertGreater(len(np.unique(result)), 2000)
 
 
 class Edges(unittest.TestCase):

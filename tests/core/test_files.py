@@ -158,8 +158,8 @@ class Writing(unittest.TestCase):
             ("png", "8", {"long_edge": 81}, "more than 4 times"),
             ("png", "8", {"long_edge": 10, "size": (10, 10)}, "not both"),
         ]
-        for form, depth, options, said in cases:
-            with self.assertRaisesRegex(OutputError, said):
+        for form, depth, options, sentence in cases:
+            with self.assertRaisesRegex(OutputError, sentence):
                 exported(plate, rig_of(), form, depth, **options)
 
     def test_a_smaller_or_larger_export_of_a_cropped_plate_keeps_its_shape(self) -> None:

@@ -85,7 +85,7 @@ class Finder(unittest.TestCase):
         paints = rng.uniform(0.1, 0.7, (len(centres), 3))
         speckle = rng.uniform(0.95, 1.05, (320, 480, 1))
         off: list[float] = []
-        told: list[float] = []
+        answer: list[float] = []
         for degrees in (-20, 15, 60, 120, 165, 200):
             turn, out = np.deg2rad(degrees), np.deg2rad(35)
             sun = np.array([np.cos(turn) * np.cos(out), -np.sin(turn) * np.cos(out), np.sin(out)])
@@ -105,13 +105,13 @@ class Finder(unittest.TestCase):
             got = np.rad2deg(np.arctan2(-offset[1], offset[0]))
             off.append(abs((got - degrees + 180) % 360 - 180))
             assert error is not None
-            told.append(error)
+            answer.append(error)
         self.assertLess(float(np.mean(off)), 25, off)
-        self.assertGreaterEqual(int((np.array(off) <= 2 * np.array(told)).sum()), 5, (off, told))
+        self.assertGreaterEqual(int((np.array(off) <= 2 * np.array(answer)).sum()), 5, (off, answer))
 
     def test_long_shadows_tell_where_the_sun_is_in_front_and_behind(self) -> None:
         off: list[float] = []
-        told: list[float] = []
+        answer: list[float] = []
         by_shading: list[float] = []
         for seed, height in ((3, 12), (5, 25)):
             for azimuth in (-150, -120, -50, -25, 20, 35, 60, 130):
@@ -123,12 +123,12 @@ class Finder(unittest.TestCase):
                 assert sun is not None
                 toward = np.array([field.sun[0], -field.sun[1]]) / np.hypot(field.sun[0], field.sun[1])
                 off.append(angle_between(sun.direction, toward))
-                told.append(sun.error)
+                answer.append(sun.error)
                 if lit_from is not None:
                     by_shading.append(angle_between(lit_from, toward))
         self.assertLess(float(np.median(off)), 10, off)
         self.assertLess(float(np.mean(off)), 0.7 * float(np.mean(by_shading)))
-        self.assertGreaterEqual(int((np.array(off) <= 2 * np.array(told)).sum()), 15, (off, told))
+        self.assertGreaterEqual(int((np.array(off) <= 2 * np.array(answer)).sum()), 15, (off, answer))
 
     def test_shadows_of_a_sun_in_front_are_proposed_at_its_place_off_the_frame(self) -> None:
         field = sunlit_field(-35, 25, 5)
@@ -236,5 +236,5 @@ class NumbersToJudgeBy(unittest.TestCase):
             ranked = propose(self.renderer, rig).ranked
             self.assertGreater(len(ranked), 0)
             for proposal in ranked:
-                told = match_colour(self.renderer, rig, proposal.place)
-                self.assertEqual((proposal.temperature, proposal.tint), told, str(proposal.place))
+                answer = match_colour(self.renderer, rig, proposal.place)
+                self.assertEqual((proposal.temperature, proposal.tint), answer, str(proposal.place))

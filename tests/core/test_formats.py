@@ -70,10 +70,10 @@ def planes(pixels: Any, kind: Any = np.float32, prefix: str = "") -> dict[str, A
 
 def avif(pixels: Any, bits: int, primaries: int, transfer: int) -> bytes:
     codes = np.round(pixels * ((1 << bits) - 1)).astype(np.uint16 if bits > 8 else np.uint8)
-    made = imagecodecs.avif_encode(
+    result = imagecodecs.avif_encode(
         codes, 100, speed=8, bitspersample=bits, pixelformat="444", primaries=primaries, transfer=transfer
     )
-    return bytes(made)
+    return bytes(result)
 
 
 def adapted_to_d50(x: float, y: float) -> tuple[float, float]:
@@ -119,8 +119,8 @@ class Writing(unittest.TestCase):
                 )  # 8 bits are dithered
                 # The library's own profile for what the header says.
                 icc = JpegXLImagePlugin.JXLImageFile(io.BytesIO(data)).info["icc_profile"]
-                told = ImageCms.ImageCmsProfile(io.BytesIO(icc)).profile
-                colorants = [one[0] for one in (told.red_colorant, told.green_colorant, told.blue_colorant) if one]
+                answer = ImageCms.ImageCmsProfile(io.BytesIO(icc)).profile
+                colorants = [one[0] for one in (answer.red_colorant, answer.green_colorant, answer.blue_colorant) if one]
                 places = [(x / (x + y + z), y / (x + y + z)) for x, y, z in colorants]
                 wanted = np.reshape(chromaticities_of(space)[:6], (3, 2))
                 np.testing.assert_allclose([adapted_to_d50(*place) for place in wanted], places, atol=2e-3)
@@ -150,13 +150,13 @@ class Writing(unittest.TestCase):
         pictures = np.stack([np.round(self.codes * 255).astype(np.uint8)] * 3)
         pictures[1:] //= 2
         plate = read_plate(bytes(imagecodecs.jpegxl_encode(pictures, lossless=True)), "beam.jxl")
-        self.assertEqual(plate.said, ("beam.jxl is animated; its first picture was taken.",))
+        self.assertEqual(plate.notices, ("beam.jxl is animated; its first picture was taken.",))
         np.testing.assert_allclose(SRGB.curves[0].encode(plate.pixels), pictures[0] / 255, atol=1e-3)
-        self.assertEqual(read_plate(bytes(imagecodecs.jpegxl_encode(pictures[0])), "still.jxl").said, ())
+        self.assertEqual(read_plate(bytes(imagecodecs.jpegxl_encode(pictures[0])), "still.jxl").notices, ())
         for bits in (12, 16):
             deep = (pictures.astype(np.uint16) << (bits - 8)) + 3
             moving = read_plate(bytes(imagecodecs.jpegxl_encode(deep, lossless=True, bitspersample=bits)), "beam.jxl")
-            self.assertEqual(len(moving.said), 1)
+            self.assertEqual(len(moving.notices), 1)
             np.testing.assert_allclose(moving.pixels, deep[0] / ((1 << bits) - 1), atol=2e-4)  # which it says are linear
 
     def test_colours_are_the_same_in_every_file_whatever_profile_is_asked_for(self) -> None:
@@ -271,15 +271,15 @@ class FileSizes(unittest.TestCase):
             ("png", "16", 92),
             ("exr", "half", 92),
         ):
-            told = trial_size(renderer, EMPTY, PictureExport(format=form, depth=depth, quality=quality))
-            made = len(exported(renderer.plate, EMPTY, form, depth, quality=quality))
-            self.assertAlmostEqual(told / made, 1.0, delta=0.1, msg=f"{form} {quality}")
+            answer = trial_size(renderer, EMPTY, PictureExport(format=form, depth=depth, quality=quality))
+            result = len(exported(renderer.plate, EMPTY, form, depth, quality=quality))
+            self.assertAlmostEqual(answer / result, 1.0, delta=0.1, msg=f"{form} {quality}")
 
     def test_a_picture_smaller_than_the_trial_is_told_to_the_byte(self) -> None:
         renderer = renderer_of(smooth())
         for form in ("png", "jpeg", "webp"):
-            told = trial_size(renderer, EMPTY, PictureExport(format=form, depth="8"))
-            self.assertEqual(told, len(exported(renderer.plate, EMPTY, form, "8")), form)
+            answer = trial_size(renderer, EMPTY, PictureExport(format=form, depth="8"))
+            self.assertEqual(answer, len(exported(renderer.plate, EMPTY, form, "8")), form)
 
 
 class HighDynamicRange(unittest.TestCase):
@@ -342,10 +342,10 @@ class HighDynamicRange(unittest.TestCase):
         exif[0x010F] = "Merrow Point"
         light = smooth() * 3
         plain = jpeg.write(Raster(light), "gain-map", 90)
-        told = jpeg.write(Raster(light, exif=exif.tobytes(), rig="{}"), "gain-map", 90)
+        answer = jpeg.write(Raster(light, exif=exif.tobytes(), rig="{}"), "gain-map", 90)
         whole = imagecodecs.ultrahdr_decode(plain, dtype=np.float16, transfer=0)
-        np.testing.assert_array_equal(imagecodecs.ultrahdr_decode(told, dtype=np.float16, transfer=0), whole)
-        first, second = (Image.open(io.BytesIO(data)) for data in (plain, told))
+        np.testing.assert_array_equal(imagecodecs.ultrahdr_decode(answer, dtype=np.float16, transfer=0), whole)
+        first, second = (Image.open(io.BytesIO(data)) for data in (plain, answer))
         self.assertEqual(second.getexif()[0x010F], "Merrow Point")
         for picture in (first, second):
             self.assertEqual(getattr(picture, "n_frames", 1), 2)

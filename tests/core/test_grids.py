@@ -114,15 +114,15 @@ class Enlarging(unittest.TestCase):
 
 class Keeping(unittest.TestCase):
     def test_the_least_recently_used_goes_first(self) -> None:
-        cache, made = Cache(3 * 400), []
+        cache, result = Cache(3 * 400), []
 
         def make(name: str) -> Floats:
-            made.append(name)
+            result.append(name)
             return np.zeros(100, np.float32)
 
         for name in ("a", "b", "c", "a", "d", "a", "b"):
             cache.get(name, partial(make, name))
-        self.assertEqual(made, ["a", "b", "c", "d", "b"])
+        self.assertEqual(result, ["a", "b", "c", "d", "b"])
 
     def test_what_is_larger_than_the_cache_is_made_each_time(self) -> None:
         cache = Cache(100)
@@ -209,9 +209,9 @@ class Rendering(unittest.TestCase):
         for name in ("original", "prepared", "base", "result"):
             self.assertEqual(getattr(first, name).digest, getattr(again, name).digest)
             self.assertNotEqual(getattr(first, name).digest, getattr(second, name).digest, name)
-        bloom, made = first.lights
+        bloom, result = first.lights
         self.assertNotEqual(bloom.field.digest, second.lights[0].field.digest)
-        self.assertEqual(made.field.digest, second.lights[1].field.digest)  # a light that reads no picture is the same
+        self.assertEqual(result.field.digest, second.lights[1].field.digest)  # a light that reads no picture is the same
 
     def test_what_was_evaluated_is_gone_as_soon_as_it_is_let_go(self) -> None:
         plate = plate_of(scene(60, 40))
@@ -395,12 +395,12 @@ class AtFullSize(unittest.TestCase):
             if name == "picture":
                 continue
             rig = rig_of(light(name, **settings.get(name, {})))
-            made = []
+            result = []
             for finer in (1, 2):
                 with (
                     mock.patch("aurelon.core.graph.resolve.WORKING_EDGE", WORKING_EDGE * finer),
                     mock.patch("aurelon.core.lights.starburst.FINEST_EDGE", FINEST_EDGE * finer),
                 ):
                     lit = np.clip(render(plate, rig, region=region), 0, 1)
-                made.append(np.asarray(SRGB_CURVE.encode(lit), np.float64))
-            self.assertLess(float(((made[0] - made[1]) ** 2).mean()), 1e-4, name)
+                result.append(np.asarray(SRGB_CURVE.encode(lit), np.float64))
+            self.assertLess(float(((result[0] - result[1]) ** 2).mean()), 1e-4, name)

@@ -64,8 +64,8 @@ class Headroom(unittest.TestCase):
     def test_every_kind_that_reads_highlights_gets_the_light_that_was_lost(self) -> None:
         plate = plate_of(lamps()[:300])  # without the wall
         for name in ("bloom", "halation", "starburst", "flare"):
-            made = light(name, source={"threshold": 0.6}, colour={"origin": "plate"}, merge={"mode": "add"})
-            rigs = [Rig.model_validate({"prepare": {"headroom": stops}, "lights": [made]}) for stops in (0.0, STOPS)]
+            result = light(name, source={"threshold": 0.6}, colour={"origin": "plate"}, merge={"mode": "add"})
+            rigs = [Rig.model_validate({"prepare": {"headroom": stops}, "lights": [result]}) for stops in (0.0, STOPS)]
             sums = [float(render(plate, rig, show="light:under-test").sum()) for rig in rigs]
             self.assertGreater(sums[1], 1.5 * sums[0], name)
 
@@ -77,8 +77,8 @@ class Headroom(unittest.TestCase):
     def test_a_black_and_a_tiny_picture_do_not_fail(self) -> None:
         for shape in ((1, 1, 3), (2, 700, 3)):
             for value in (0.0, 1.0):
-                made = prepared(plate_of(np.full(shape, value, np.float32)), STOPS)
-                self.assertTrue(np.isfinite(made).all())
+                result = prepared(plate_of(np.full(shape, value, np.float32)), STOPS)
+                self.assertTrue(np.isfinite(result).all())
 
 
 if __name__ == "__main__":

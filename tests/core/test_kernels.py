@@ -101,8 +101,8 @@ class Kept(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             command = [sys.executable, "-c", f"import os; os.environ['NUMBA_CACHE_DIR'] = {folder!r}\n{COMPILES}"]
             both = [subprocess.Popen(command, stdout=subprocess.PIPE, text=True) for _ in range(2)]
-            told = [json.loads(one.communicate(timeout=300)[0]) for one in both]
-        self.assertEqual(sorted(told), [[0, 1], [1, 0]])
+            answer = [json.loads(one.communicate(timeout=300)[0]) for one in both]
+        self.assertEqual(sorted(answer), [[0, 1], [1, 0]])
 
     def test_a_process_that_compiles_for_a_service_ends_with_it(self) -> None:
         with tempfile.TemporaryDirectory() as folder, FileLock(Path(folder) / f"aurelon-precompile-{os.getuid()}.lock"):
@@ -116,11 +116,11 @@ class Kept(unittest.TestCase):
 
     def test_where_nothing_can_be_kept_it_is_said_and_light_is_made_all_the_same(self) -> None:
         nowhere = mock.patch.object(kernels, "KernelCache", side_effect=RuntimeError("no locator available"))
-        with nowhere, mock.patch.object(kernel_cache, "_reported", set()), self.assertLogs() as told:
-            made = [kernels.kept(doubled) for _ in range(2)]
-        self.assertEqual([one(2.0) for one in made], [4.0, 4.0])
-        self.assertEqual(len(told.output), 1)
-        self.assertIn("kernels cannot be kept", told.output[0])
+        with nowhere, mock.patch.object(kernel_cache, "_reported", set()), self.assertLogs() as answer:
+            result = [kernels.kept(doubled) for _ in range(2)]
+        self.assertEqual([one(2.0) for one in result], [4.0, 4.0])
+        self.assertEqual(len(answer.output), 1)
+        self.assertIn("kernels cannot be kept", answer.output[0])
 
     def test_what_was_compiled_to_its_end_is_noted_and_forgotten_when_code_changes(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
@@ -149,24 +149,24 @@ class Damaged(unittest.TestCase):
 
     def gain(self) -> Any:
         """The kernel as a process that has just started has it."""
-        made: dict[str, Any] = {}
+        result: dict[str, Any] = {}
         path = self.folder / "lights.py"
-        exec(compile(path.read_text(), str(path), "exec"), made)
-        return kernels.kept(made["gain"])
+        exec(compile(path.read_text(), str(path), "exec"), result)
+        return kernels.kept(result["gain"])
 
     def change(self) -> None:
         (self.folder / "lights.py").write_text("def gain(x):\n    return x * 3.00\n")
 
-    def hits(self, made: Any) -> int:
-        return sum(made.stats.cache_hits.values())
+    def hits(self, result: Any) -> int:
+        return sum(result.stats.cache_hits.values())
 
     def files(self, ending: str) -> list[Path]:
         return sorted((self.folder / "__pycache__").glob(f"*.{ending}"))
 
     def test_it_is_kept_and_found(self) -> None:
         self.assertEqual(self.gain()(2.0), 4.0)
-        made = self.gain()
-        self.assertEqual((made(2.0), self.hits(made)), (4.0, 1))
+        result = self.gain()
+        self.assertEqual((result(2.0), self.hits(result)), (4.0, 1))
 
     def test_a_kill_while_it_is_kept_never_leaves_the_kernel_of_older_code(self) -> None:
         self.gain()(2.0)
@@ -174,8 +174,8 @@ class Damaged(unittest.TestCase):
         for step in ("_save_data", "_save_index"):
             with mock.patch.object(kernel_cache._Files, step, side_effect=KeyboardInterrupt), self.assertRaises(KeyboardInterrupt):
                 self.gain()(2.0)
-            made = self.gain()
-            self.assertEqual((step, made(2.0)), (step, 6.0))
+            result = self.gain()
+            self.assertEqual((step, result(2.0)), (step, 6.0))
             for path in self.files("nbi"):
                 path.unlink()
 
@@ -185,26 +185,26 @@ class Damaged(unittest.TestCase):
                 self.gain()(2.0)
                 (path,) = self.files(ending)
                 path.write_bytes(damage(path.read_bytes()))
-                made = self.gain()
+                result = self.gain()
                 with self.subTest(ending=ending):
-                    self.assertEqual((made(2.0), self.hits(made)), (4.0, 0))
-                made = self.gain()
-                self.assertEqual((made(2.0), self.hits(made)), (4.0, 1))
+                    self.assertEqual((result(2.0), self.hits(result)), (4.0, 0))
+                result = self.gain()
+                self.assertEqual((result(2.0), self.hits(result)), (4.0, 1))
 
     def test_a_full_disk_is_reported_once_and_light_is_made(self) -> None:
         full = mock.patch.object(
             kernel_cache._Files, "_open_for_write", side_effect=OSError(errno.ENOSPC, "No space left on device")
         )
-        with full, self.assertLogs() as told:
+        with full, self.assertLogs() as answer:
             self.assertEqual([self.gain()(2.0) for _ in range(2)], [4.0, 4.0])
-        self.assertEqual(len(told.output), 1)
-        self.assertIn("No space left on device", told.output[0])
+        self.assertEqual(len(answer.output), 1)
+        self.assertIn("No space left on device", answer.output[0])
 
     def test_a_kernel_of_another_version_is_not_taken(self) -> None:
         self.gain()(2.0)
         with mock.patch.object(kernel_cache, "__version__", "0.0.9"):
-            made = self.gain()
-            self.assertEqual((made(2.0), self.hits(made)), (4.0, 0))
+            result = self.gain()
+            self.assertEqual((result(2.0), self.hits(result)), (4.0, 0))
 
 
 if __name__ == "__main__":

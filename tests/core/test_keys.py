@@ -93,10 +93,10 @@ class InARig(unittest.TestCase):
             "keys must be in the order of their frames": {"merge.opacity": {"at": [[4, 1], [2, 1]]}},
             "there is no setting 'mask.parts.0.feather'": {"mask.parts.0.feather": {"at": [[0, 0.1]]}},
         }
-        for said, tracks in wrong.items():
+        for sentence, tracks in wrong.items():
             with self.assertRaises(RigError) as caught:
                 check_rig({"lights": [SUN], "keys": {"sun": tracks}})
-            self.assertIn(said, str(caught.exception))
+            self.assertIn(sentence, str(caught.exception))
             self.assertIn("keys", str(caught.exception))
 
     def test_keys_of_a_light_that_is_gone_change_nothing_and_keys_beyond_the_end_hold(self) -> None:
@@ -201,20 +201,20 @@ class Crops(unittest.TestCase):
         seen = [(0, (0.5, 0.5)), (1, (0.53, 0.5)), (2, (0.55, 0.44)), (9, (0.9, 0.5))]
         for straighten in (0.0, 12.0, -30.0):
             rig = Rig.model_validate({"prepare": {"straighten": straighten, "crop": box}})
-            made = FollowCrop(frame=0, at=tuple(seen), size=size).apply(rig).rig
+            result = FollowCrop(frame=0, at=tuple(seen), size=size).apply(rig).rig
             turn = np.exp(1j * np.deg2rad(straighten))  # y runs down, so that the picture is turned counter-clockwise
             for frame, (x, y) in seen[:3]:
-                crop = made.at(frame).prepare.crop
+                crop = result.at(frame).prepare.crop
                 assert crop is not None
                 middle = complex((crop.x0 + crop.x1) / 2 * size[0] - 150, (crop.y0 + crop.y1) / 2 * size[1] - 100)
                 self.assertAlmostEqual(middle * turn, complex(x * size[0] - 150, y * size[1] - 100), delta=1e-6)
                 self.assertAlmostEqual(crop.x1 - crop.x0, 0.2)
             # As far as the picture goes, and as large as before.
-            far = made.at(9).prepare.crop
+            far = result.at(9).prepare.crop
             assert far is not None
             self.assertLessEqual(far.x1, 1)
             self.assertAlmostEqual(far.x1 - far.x0, 0.2)
-        self.assertEqual(apply_rig(made, Rig()).rig.keys, {})
+        self.assertEqual(apply_rig(result, Rig()).rig.keys, {})
         with self.assertRaisesRegex(RigError, "crop the picture first"):
             FollowCrop(frame=0, at=tuple(seen), size=size).apply(Rig())
 

@@ -67,17 +67,17 @@ class OnAPlane(unittest.TestCase):
     def test_the_range_is_the_smooth_window_of_gltf(self) -> None:
         x, _ = places()
         for reach in (0.2, 0.5):
-            made = lit(even(), position=[0.0, 0.5], height=0.02, range=reach)[100]
+            result = lit(even(), position=[0.0, 0.5], height=0.02, range=reach)[100]
             d = np.sqrt(x[100] ** 2 + (0.5 / DIAGONAL) ** 2 + 0.02**2)
             wanted = np.maximum(np.minimum(1 - (d / reach) ** 4, 1), 0) / d**2 * 0.02**2 * 0.02 / d
-            np.testing.assert_allclose(made, wanted, atol=2e-4)
-            np.testing.assert_array_equal(made[d > reach], 0)
+            np.testing.assert_allclose(result, wanted, atol=2e-4)
+            np.testing.assert_array_equal(result[d > reach], 0)
 
     def test_the_cone_is_the_smooth_window_of_gltf(self) -> None:
         x, y = places()
         inner, outer, height = 15.0, 30.0, 0.2
         place, aim = np.array([0.3 * WIDTH, 0.4 * HEIGHT]) / DIAGONAL, np.array([0.6 * WIDTH, 0.6 * HEIGHT]) / DIAGONAL
-        made = lit(
+        result = lit(
             even(), lamp="spot", position=[0.3, 0.4], aim=[0.6, 0.6], height=height, inner_cone=inner, outer_cone=outer, range=4.0
         )
         axis = np.array([*(aim - place), -height])
@@ -90,8 +90,8 @@ class OnAPlane(unittest.TestCase):
         shape = cone * np.maximum(1 - (d / 4.0) ** 4, 0) / d**2 * height / d
         # The strength is such that what it aims at gets its own light once more.
         far = float(np.linalg.norm([*(aim - place), height]))
-        np.testing.assert_allclose(made, shape * far**3 / height, rtol=2e-3, atol=1e-3)
-        self.assertAlmostEqual(float(made[120, 180]), 1.0, delta=0.02)
+        np.testing.assert_allclose(result, shape * far**3 / height, rtol=2e-3, atol=1e-3)
+        self.assertAlmostEqual(float(result[120, 180]), 1.0, delta=0.02)
 
     def test_a_directional_lamp_lights_a_plane_evenly_with_its_own_light_once_more(self) -> None:
         for elevation in (10, 45, 90):
@@ -105,7 +105,7 @@ class OnAPlane(unittest.TestCase):
             render(plate, rig_of(light("lamp", source=FLAT, spread={**spread, "gloss": g})), show="stage:under-test:colour")
             for g in (1.0, 0.0)
         )
-        made = (with_gloss - without)[100] @ plate.space.luminance
+        result = (with_gloss - without)[100] @ plate.space.luminance
         x, _ = places()
         dx = x[100] - 0.5 * WIDTH / DIAGONAL
         d = np.hypot(dx, height)
@@ -119,7 +119,7 @@ class OnAPlane(unittest.TestCase):
         visibility = 1 / ((nl * (1 - k) + k) * 1.0 * 4)
         fresnel = 0.04 + 0.96 * (1 - vh) ** 5
         light_there = height**2 / d**2 * np.maximum(1 - (d / 4.0) ** 4, 0) * nl
-        np.testing.assert_allclose(made, light_there * distribution * visibility * fresnel, rtol=0.02, atol=2e-4)
+        np.testing.assert_allclose(result, light_there * distribution * visibility * fresnel, rtol=0.02, atol=2e-4)
 
 
 class OnASphere(unittest.TestCase):
@@ -142,9 +142,9 @@ class OnASphere(unittest.TestCase):
             files={name: data},
         )
         plate = even()
-        made = render(plate, rig, show="stage:under-test:colour") @ plate.space.luminance / 0.2
+        result = render(plate, rig, show="stage:under-test:colour") @ plate.space.luminance / 0.2
         wanted = np.maximum(nx * toward[0] + ny * toward[1] + z * toward[2], 0) / np.sin(elevation)
-        np.testing.assert_allclose(made[inside], wanted[inside], atol=0.03)
+        np.testing.assert_allclose(result[inside], wanted[inside], atol=0.03)
 
     def picture(self, pixels: Floats) -> tuple[str, str]:
         import base64

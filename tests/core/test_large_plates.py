@@ -45,11 +45,11 @@ RIG = rig_of(
 def prepared_exactly(pixels: Floats, settings: Prepare, space: RgbSpace) -> Floats:
     """The formulae of preparation, step by step in double precision."""
     kelvin = 1e6 / (1e6 / NEUTRAL_KELVIN + MIRED_REACH * settings.temperature)
-    made = pixels.astype(np.float64) * white_balance(kelvin, 0.0, space) * 2.0**settings.exposure
-    luminance = made @ space.luminance
-    made *= (np.maximum(luminance, 1e-6) / MID_GREY)[:, :, None] ** (2.0**settings.contrast - 1)
-    grey = (made @ space.luminance)[:, :, None]
-    return np.maximum(grey + (made - grey) * (1 + settings.saturation), 0).astype(np.float32)
+    result = pixels.astype(np.float64) * white_balance(kelvin, 0.0, space) * 2.0**settings.exposure
+    luminance = result @ space.luminance
+    result *= (np.maximum(luminance, 1e-6) / MID_GREY)[:, :, None] ** (2.0**settings.contrast - 1)
+    grey = (result @ space.luminance)[:, :, None]
+    return np.maximum(grey + (result - grey) * (1 + settings.saturation), 0).astype(np.float32)
 
 
 class Preparing(unittest.TestCase):
@@ -59,9 +59,9 @@ class Preparing(unittest.TestCase):
         pixels[5:10] *= 1e-4
         for settings in GRADINGS:
             with self.subTest(settings=settings):
-                made = prepare(pixels, Prepare.model_validate(settings), SRGB)
+                result = prepare(pixels, Prepare.model_validate(settings), SRGB)
                 wanted = prepared_exactly(pixels, Prepare.model_validate(settings), SRGB)
-                np.testing.assert_allclose(made, wanted, rtol=2e-6, atol=5e-6)
+                np.testing.assert_allclose(result, wanted, rtol=2e-6, atol=5e-6)
 
     def test_house_light_reaches_as_far_as_its_mask(self) -> None:
         pixels = np.random.default_rng(1).uniform(0, 2, (40, 60, 3)).astype(np.float32)
@@ -140,18 +140,18 @@ class NotFitting(unittest.TestCase):
         np.testing.assert_array_equal(self.rendered(RIG, 0.0), self.rendered(RIG, 1.0))
 
     def test_its_preparation_is_not_made_again_for_every_band(self) -> None:
-        made: list[int] = []
+        result: list[int] = []
 
         def counting(pixels: Floats, settings: Prepare, space: RgbSpace) -> Floats:
-            made.append(pixels.shape[0] * pixels.shape[1])
+            result.append(pixels.shape[0] * pixels.shape[1])
             return prepare(pixels, settings, space)
 
         with mock.patch.object(resolve, "prepare", counting):
             self.rendered(RIG, 0.0)
         pixels = self.plate.pixels.shape[0] * self.plate.pixels.shape[1]
         # Once for each of its readers and once for the bands themselves, of which there are 24.
-        self.assertLess(sum(made) / pixels, 10)
-        self.assertLess(max(made), pixels)
+        self.assertLess(sum(result) / pixels, 10)
+        self.assertLess(max(result), pixels)
 
     def test_no_more_is_kept_between_bands_than_is_allowed(self) -> None:
         caches: list[Cache] = []

@@ -25,8 +25,8 @@ DRAWN: dict[str, dict[str, Any]] = {
 }
 
 
-def stage(plate: Plate, made: dict[str, Any], name: str = "colour") -> Floats:
-    return render(plate, rig_of(made), show=f"stage:under-test:{name}")
+def stage(plate: Plate, result: dict[str, Any], name: str = "colour") -> Floats:
+    return render(plate, rig_of(result), show=f"stage:under-test:{name}")
 
 
 def xy(light_: Floats, space: RgbSpace) -> tuple[float, float]:
@@ -47,10 +47,10 @@ class LevelsKeepHue(unittest.TestCase):
         plate = plate_of(scene())
         plain = stage(plate, light("shafts", colour={"origin": "plate"}))
         for levels in ({"black": 0.2}, {"white": 0.3}, {"gamma": 2.5}, {"gamma": 0.4}, {"black": 0.1, "white": 0.6, "gamma": 1.6}):
-            made = stage(plate, light("shafts", colour={"origin": "plate", **levels}))
-            shining = (made.sum(axis=2) > 1e-3) & (np.ptp(plain, axis=2) > 1e-3)
+            result = stage(plate, light("shafts", colour={"origin": "plate", **levels}))
+            shining = (result.sum(axis=2) > 1e-3) & (np.ptp(plain, axis=2) > 1e-3)
             self.assertGreater(int(shining.sum()), 1000)
-            off = (hue(made)[shining] - hue(plain)[shining] + 180) % 360 - 180
+            off = (hue(result)[shining] - hue(plain)[shining] + 180) % 360 - 180
             self.assertLess(float(np.abs(off).max()), 1.0, levels)
 
 
@@ -60,8 +60,8 @@ class WideGamut(unittest.TestCase):
         for name, more in DRAWN.items():
             for space in (DISPLAY_P3, WIDE):
                 plate = Plate(np.full((120, 180, 3), 0.2, np.float32), space)
-                made = stage(plate, light(name, colour={"origin": "temperature", "temperature": WARM, "strength": 1.0}, **more))
-                got = xy(made, space)
+                result = stage(plate, light(name, colour={"origin": "temperature", "temperature": WARM, "strength": 1.0}, **more))
+                got = xy(result, space)
                 exact = space is WIDE
                 self.assertLess(np.hypot(got[0] - wanted[0], got[1] - wanted[1]), 0.003 if exact else 0.03, f"{name} {exact}")
 
@@ -71,11 +71,11 @@ class WideGamut(unittest.TestCase):
         sun = {"position": [0.5, 0.5], "disc_temperature": WARM, "disc_size": 0.05, "aureole_strength": 0.0, "variety": 0.0}
         with_disc = stage(plate, light("shafts", spread=sun, colour={"origin": "plate"}), "spread")
         without = stage(plate, light("shafts", spread={**sun, "disc_strength": 0.0}, colour={"origin": "plate"}), "spread")
-        for name, made in (
+        for name, result in (
             ("disc", with_disc - without),
             ("lamp", stage(plate, light("lamp", spread={"gloss": 0.0}, colour={"temperature": WARM, "strength": 1.0}))),
         ):
-            got = xy(made, WIDE)
+            got = xy(result, WIDE)
             self.assertLess(np.hypot(got[0] - wanted[0], got[1] - wanted[1]), 0.003, name)
 
 
@@ -101,8 +101,8 @@ class WhiteShifts(unittest.TestCase):
         read = parse_rig(Rig.model_validate({"lights": [kept]}).model_dump_json().encode()).light("old")
         self.assertEqual((read.colour.origin, read.colour.temperature, read.colour.strength), ("temperature", 2500.0, 1.0))
         plate = plate_of(np.full((90, 120, 3), 0.3, np.float32))
-        made = stage(plate, light("lamp", spread={"gloss": 0.0}, colour={"temperature": 2500.0, "strength": 1.0}))
-        lit = made.reshape(-1, 3)[made.max(axis=2).argmax()]
+        result = stage(plate, light("lamp", spread={"gloss": 0.0}, colour={"temperature": 2500.0, "strength": 1.0}))
+        lit = result.reshape(-1, 3)[result.max(axis=2).argmax()]
         np.testing.assert_allclose(
             lit / lit[0], np.array(temperature_rgb(2500.0, 0.0, SRGB)) / temperature_rgb(2500.0, 0.0, SRGB)[0], rtol=1e-3
         )
@@ -111,9 +111,9 @@ class WhiteShifts(unittest.TestCase):
 class Picked(unittest.TestCase):
     def test_a_colour_that_is_picked_is_the_lights_whole_colour(self) -> None:
         plate = plate_of(scene())
-        made = stage(plate, light("bloom", source={"threshold": 0.3}, colour={"origin": "picked", "picked": "#2060ff"}))
+        result = stage(plate, light("bloom", source={"threshold": 0.3}, colour={"origin": "picked", "picked": "#2060ff"}))
         wanted = picked_rgb("#2060ff", SRGB)
-        shining = made[made.max(axis=2) > 0.01]
+        shining = result[result.max(axis=2) > 0.01]
         np.testing.assert_allclose(shining / shining[:, 2:], np.broadcast_to(wanted / wanted[2], shining.shape), atol=2e-3)
 
     def test_a_rig_that_said_how_strongly_keeps_that(self) -> None:

@@ -40,19 +40,19 @@ class Fan(unittest.TestCase):
                     self.assertLessEqual(float(steps[:, -1].max()), float(steps[:, :-1].max()) + 1e-6)
 
     def test_the_light_round_the_point_has_no_seam_either(self) -> None:
-        made = shown("fan", spread={"position": [0.5, 0.5], "opening": 360, "start": 0.0, "reach": 3.0})
+        result = shown("fan", spread={"position": [0.5, 0.5], "opening": 360, "start": 0.0, "reach": 3.0})
         turn = np.linspace(-np.pi, np.pi, 1441)[:-1]
         x, y = 240 + 120 * np.cos(turn), 160 - 120 * np.sin(turn)
-        ring = cv2.remap(made, x.astype(np.float32)[None] - 0.5, y.astype(np.float32)[None] - 0.5, cv2.INTER_LINEAR)[0]
+        ring = cv2.remap(result, x.astype(np.float32)[None] - 0.5, y.astype(np.float32)[None] - 0.5, cv2.INTER_LINEAR)[0]
         steps = np.abs(np.diff(np.concatenate([ring, ring[:1]])))
         self.assertLessEqual(max(steps[-1], steps[0]), np.sort(steps)[-10])
 
     def test_only_the_opening_is_lit_and_it_turns_with_the_bearing(self) -> None:
         for bearing, lit, dark in ((0, (160, 400), (160, 80)), (90, (40, 240), (280, 240)), (-90, (280, 240), (40, 240))):
             spread = {"position": [0.5, 0.5], "opening": 60, "bearing": bearing, "start": 0.0, "reach": 3.0}
-            made = shown("fan", source={"contrast": 0.0}, spread=spread)
-            self.assertGreater(made[lit], 0.2)
-            self.assertEqual(made[dark], 0)
+            result = shown("fan", source={"contrast": 0.0}, spread=spread)
+            self.assertGreater(result[lit], 0.2)
+            self.assertEqual(result[dark], 0)
 
     def test_fewer_rays_are_wider(self) -> None:
         few, many = (fan.pattern(fan.Source(count=count, fineness=1))[0] for count in (5, 80))
@@ -63,16 +63,16 @@ class Beam(unittest.TestCase):
     def test_a_sharp_beam_fills_its_quad(self) -> None:
         quad = [[0.3, 0.2], [0.5, 0.2], [0.8, 0.9], [0.2, 0.9]]
         spread = {"penumbra": 0.01, "crispness": 1.0, "fade": 0.0, "landing": 0.01, "dust": 0.0}
-        made = shown("beam", source={"beams": [quad]}, spread=spread)
+        result = shown("beam", source={"beams": [quad]}, spread=spread)
         drawn = np.zeros((320, 480), np.uint8)
         cv2.fillPoly(drawn, [np.round(np.array(quad) * (480, 320)).astype(np.int32)], 1)
-        self.assertGreater(psnr(made, drawn), 18)
-        self.assertAlmostEqual(float(made.sum()), float(drawn.sum()), delta=0.03 * drawn.sum())
+        self.assertGreater(psnr(result, drawn), 18)
+        self.assertAlmostEqual(float(result.sum()), float(drawn.sum()), delta=0.03 * drawn.sum())
 
     def test_the_penumbra_grows_on_the_way(self) -> None:
         quad = [[0.4, 0.1], [0.6, 0.1], [0.6, 0.9], [0.4, 0.9]]
-        made = shown("beam", source={"beams": [quad]}, spread={"dust": 0.0, "crispness": 1.0, "landing": 0.05, "fade": 0.0})
-        near, far = made[60], made[240]
+        result = shown("beam", source={"beams": [quad]}, spread={"dust": 0.0, "crispness": 1.0, "landing": 0.05, "fade": 0.0})
+        near, far = result[60], result[240]
 
         def soft(row: Floats) -> int:
             return int(((row > 0.05 * row.max()) & (row < 0.95 * row.max())).sum())
@@ -107,9 +107,9 @@ class Line(unittest.TestCase):
         path = [[0.0, 0.5], [1.0, 0.5]]
         diagonal = float(np.hypot(480, 320))
         spread = {"core": 0.0, "haze": 0.0, "glow": 0.5, "glow_radius": 0.05}
-        made = shown("line", source={"path": path}, spread=spread)[:, 240]
+        result = shown("line", source={"path": path}, spread=spread)[:, 240]
         d = np.abs(np.arange(320) + 0.5 - 160) / diagonal
-        np.testing.assert_allclose(made, 0.5 / (1 + (d / 0.05) ** 2) ** 1.5, atol=0.01)
+        np.testing.assert_allclose(result, 0.5 / (1 + (d / 0.05) ** 2) ** 1.5, atol=0.01)
         core = shown("line", source={"path": path, "width": 0.02}, spread={"core": 1.0, "haze": 0.0, "glow": 0.0})[:, 240]
         np.testing.assert_allclose(core, np.exp(-0.5 * (d / 0.01) ** 2), atol=0.02)
 
@@ -123,14 +123,16 @@ class Line(unittest.TestCase):
         self.assertEqual(len(straight), 2)
 
     def test_a_path_of_one_point_is_a_lamp_and_of_none_says_so(self) -> None:
-        made = shown("line", source={"path": [[0.5, 0.5]]})
-        self.assertGreater(made[160, 240], 0.5)
-        self.assertLess(made[10, 10], made[160, 240])
+        result = shown("line", source={"path": [[0.5, 0.5]]})
+        self.assertGreater(result[160, 240], 0.5)
+        self.assertLess(result[10, 10], result[160, 240])
         np.testing.assert_array_equal(shown("line", source={"path": []}), 0)
 
     def test_it_thins_out_toward_its_ends(self) -> None:
-        made = shown("line", source={"path": [[0.1, 0.5], [0.9, 0.5]], "width": 0.03, "taper": 1.0}, spread={"glow": 0, "haze": 0})
-        wide = (made > 0.3).sum(axis=0)
+        result = shown(
+            "line", source={"path": [[0.1, 0.5], [0.9, 0.5]], "width": 0.03, "taper": 1.0}, spread={"glow": 0, "haze": 0}
+        )
+        wide = (result > 0.3).sum(axis=0)
         self.assertGreater(wide[240], 3 * max(wide[56], 1))
 
 
@@ -138,9 +140,9 @@ class Strokes(unittest.TestCase):
     PAINT: ClassVar[dict[str, Any]] = {"strokes": [stroke((0.5, 0.5), size=0.03, hardness=0.6, flow=1.0)]}
 
     def middle(self, **spread: Any) -> tuple[float, float]:
-        made = shown("strokes", source=self.PAINT, spread=spread)
+        result = shown("strokes", source=self.PAINT, spread=spread)
         y, x = np.mgrid[0:320, 0:480]
-        return float((made * x).sum() / made.sum()), float((made * y).sum() / made.sum())
+        return float((result * x).sum() / result.sum()), float((result * y).sum() / result.sum())
 
     def test_it_smears_where_the_angle_points(self) -> None:
         for angle, (dx, dy) in ((0, (1, 0)), (90, (0, -1)), (180, (-1, 0))):
@@ -160,9 +162,9 @@ class Strokes(unittest.TestCase):
         self.assertGreater((turned > 0.02).sum(), 2 * (still > 0.02).sum())
 
     def test_without_a_distance_it_stays_as_painted(self) -> None:
-        made = shown("strokes", source=self.PAINT, spread={"distance": 0.0})
-        self.assertGreater(made[160, 240], 0.95)
-        self.assertLess(made[100, 240], 0.01)
+        result = shown("strokes", source=self.PAINT, spread={"distance": 0.0})
+        self.assertGreater(result[160, 240], 0.95)
+        self.assertLess(result[100, 240], 0.01)
 
     def test_strokes_agree_at_any_size(self) -> None:
         plate = plate_of(np.zeros((1280, 1920, 3)))
@@ -177,16 +179,16 @@ class Glints(unittest.TestCase):
     def test_they_lie_on_what_is_bright_and_not_elsewhere(self) -> None:
         pixels = np.full((320, 480, 3), 0.02)
         pixels[:, 300:] = 0.9
-        made = shown("glints", plate_of(pixels), spread={"size": 0.01})
-        self.assertGreater(made[:, 300:].sum(), 50 * made[:, :280].sum())
+        result = shown("glints", plate_of(pixels), spread={"size": 0.01})
+        self.assertGreater(result[:, 300:].sum(), 50 * result[:, :280].sum())
 
     def test_another_seed_moves_them_and_another_twinkle_does_not(self) -> None:
         plate = plate_of(np.full((320, 480, 3), 0.9))
 
         def peaks(**more: Any) -> set[tuple[int, int]]:
-            made = shown("glints", plate, **more)
-            top = made >= cv2.dilate(made, np.ones((9, 9)))
-            return {(int(r), int(c)) for r, c in zip(*np.nonzero(top & (made > 0.02)), strict=True)}
+            result = shown("glints", plate, **more)
+            top = result >= cv2.dilate(result, np.ones((9, 9)))
+            return {(int(r), int(c)) for r, c in zip(*np.nonzero(top & (result > 0.02)), strict=True)}
 
         first = peaks(source={"count": 12, "scatter": "everywhere"})
         twinkled = peaks(source={"count": 12, "scatter": "everywhere"}, spread={"twinkle": 9})
@@ -216,9 +218,9 @@ class Water(unittest.TestCase):
                 self.assertLessEqual(float(over), float(steps.max()) * 1.05)
 
     def test_it_lies_within_its_quad_alone(self) -> None:
-        made = shown("water", spread={"quads": [[[0.2, 0.5], [0.8, 0.5], [0.9, 0.9], [0.1, 0.9]]], "floor": 0.0})
-        np.testing.assert_array_equal(made[:140], 0)
-        self.assertGreater(made[200:270, 150:330].mean(), 0.4)
+        result = shown("water", spread={"quads": [[[0.2, 0.5], [0.8, 0.5], [0.9, 0.9], [0.1, 0.9]]], "floor": 0.0})
+        np.testing.assert_array_equal(result[:140], 0)
+        self.assertGreater(result[200:270, 150:330].mean(), 0.4)
 
 
 class LightPass(unittest.TestCase):
@@ -234,12 +236,12 @@ class LightPass(unittest.TestCase):
         for turn, brighter in ((0, (160, 200)), (90, (200, 240)), (180, (160, 280))):
             spread = {"position": [0.5, 0.5], "size": 0.2, "rotation": turn}
             rig = rig_of(light("picture", source={"file": name}, spread=spread), files={name: data})
-            made = render(plate_of(BLACK), rig, show="stage:under-test:colour")[:, :, 1]
-            self.assertGreater(made[brighter], 0.9, turn)
+            result = render(plate_of(BLACK), rig, show="stage:under-test:colour")[:, :, 1]
+            self.assertGreater(result[brighter], 0.9, turn)
             dark = (320 - brighter[0], 480 - brighter[1])
-            self.assertLess(made[dark], 0.1, turn)
+            self.assertLess(result[dark], 0.1, turn)
             diagonal = float(np.hypot(480, 320))
-            self.assertAlmostEqual(float(made.sum()), 0.5 * (0.4 * diagonal) ** 2 / 2, delta=500)
+            self.assertAlmostEqual(float(result.sum()), 0.5 * (0.4 * diagonal) ** 2 / 2, delta=500)
 
     def test_without_a_file_it_says_so_and_gives_nothing(self) -> None:
         np.testing.assert_array_equal(shown("picture"), 0)
@@ -247,8 +249,8 @@ class LightPass(unittest.TestCase):
     def test_a_small_picture_of_fine_stripes_becomes_their_mean(self) -> None:
         stripes = np.zeros((256, 256, 1), np.float32)
         stripes[::2] = 1.0
-        made = lay(pyramid(stripes), np.diag([1 / 32, 1 / 32, 1.0]), (32, 32), fading=0.0)
-        np.testing.assert_allclose(made[8:24, 8:24], 0.5, atol=0.02)
+        result = lay(pyramid(stripes), np.diag([1 / 32, 1 / 32, 1.0]), (32, 32), fading=0.0)
+        np.testing.assert_allclose(result[8:24, 8:24], 0.5, atol=0.02)
 
 
 class MadeOfNothing(unittest.TestCase):
@@ -261,5 +263,5 @@ class MadeOfNothing(unittest.TestCase):
         renderer, fields = renderer_of(scene()), []
         for exposure in (0.0, 1.0):
             with renderer.working(rig_of(light("line"), prepare={"exposure": exposure})) as now:
-                fields.append(now.work.once(now.graph.lights[0].field))
+                fields.append(now.work.evaluate(now.graph.lights[0].field))
         self.assertIs(fields[0], fields[1])

@@ -68,9 +68,9 @@ class EveryPart(unittest.TestCase):
     def test_there_is_an_example_of_every_part_and_it_covers_some_and_leaves_some(self) -> None:
         self.assertEqual(set(PARTS), set(parts()))
         for part in every_part():
-            made = mask_of(part)
-            self.assertGreater(float(made.max()), 0.5, part["part"])
-            self.assertLess(float(made.min()), 0.1 + part.get("spill", 0), part["part"])
+            result = mask_of(part)
+            self.assertGreater(float(result.max()), 0.5, part["part"])
+            self.assertLess(float(result.min()), 0.1 + part.get("spill", 0), part["part"])
 
     def test_2_quarter_size_matches_full_size_reduced(self) -> None:
         plate, cache = plate_of(scene(1920, 640)), Cache(1 << 30)
@@ -124,8 +124,8 @@ class EveryPart(unittest.TestCase):
             for part in every_part():
                 for way in ("add", "subtract", "intersect"):
                     variant = {**part, "combine": way, "feather": 0.02, "fit": 0.02}
-                    made = mask_of(variant, plate=plate, start="everything", cache=cache)
-                    self.assertTrue(np.isfinite(made).all() and made.min() >= 0 and made.max() <= 1, f"{part} on {name}")
+                    result = mask_of(variant, plate=plate, start="everything", cache=cache)
+                    self.assertTrue(np.isfinite(result).all() and result.min() >= 0 and result.max() <= 1, f"{part} on {name}")
 
     def test_6_a_light_shows_only_where_its_mask_is(self) -> None:
         plate = plate_of(scene())
@@ -167,8 +167,8 @@ class EveryPart(unittest.TestCase):
     def test_density_0_does_nothing_whichever_way_a_part_works(self) -> None:
         for way in ("add", "subtract", "intersect"):
             for start, level in (("everything", 1.0), ("nothing", 0.0)):
-                made = mask_of({"part": "radial", "combine": way, "density": 0.0}, start=start)
-                np.testing.assert_allclose(made, level)
+                result = mask_of({"part": "radial", "combine": way, "density": 0.0}, start=start)
+                np.testing.assert_allclose(result, level)
 
     def test_a_part_that_is_switched_off_does_nothing(self) -> None:
         np.testing.assert_array_equal(mask_of({"part": "radial", "on": False}), 0)
@@ -178,15 +178,15 @@ class Strokes(unittest.TestCase):
     def test_a_stroke_leaves_its_flow_along_its_middle_and_a_second_adds_to_it(self) -> None:
         across = stroke((0.1, 0.5), (0.9, 0.5), size=0.05, hardness=0.4, flow=0.3)
         for times, wanted in ((1, 0.3), (2, 1 - 0.7**2), (4, 1 - 0.7**4)):
-            made = mask_of({"part": "strokes", "strokes": [across] * times})
-            middle = made[159:161, 150:330]
+            result = mask_of({"part": "strokes", "strokes": [across] * times})
+            middle = result[159:161, 150:330]
             np.testing.assert_allclose(middle, wanted, atol=0.02)
 
     def test_one_point_is_a_dab_of_the_brush_and_its_flow(self) -> None:
-        made = mask_of({"part": "strokes", "strokes": [stroke((0.5, 0.5), size=0.1, hardness=1.0, flow=0.5)]})
+        result = mask_of({"part": "strokes", "strokes": [stroke((0.5, 0.5), size=0.1, hardness=1.0, flow=0.5)]})
         # The area of a disc of this radius.
-        self.assertAlmostEqual(float(made.sum()), 0.5 * np.pi * (0.1 * np.hypot(480, 320)) ** 2, delta=30)
-        self.assertAlmostEqual(float(made.max()), 0.5, places=3)
+        self.assertAlmostEqual(float(result.sum()), 0.5 * np.pi * (0.1 * np.hypot(480, 320)) ** 2, delta=30)
+        self.assertAlmostEqual(float(result.max()), 0.5, places=3)
 
     def test_erasing_takes_away_what_lies_below_and_painting_brings_it_back(self) -> None:
         paint = stroke((0.2, 0.5), (0.8, 0.5), size=0.08, hardness=0.8, flow=1.0)
@@ -200,20 +200,22 @@ class Strokes(unittest.TestCase):
     def test_a_hard_stroke_is_the_capsule_that_another_library_draws(self) -> None:
         plate = plate_of(np.zeros((400, 600, 3)))
         radius = 0.04 * float(np.hypot(600, 400))
-        made = mask_of({"part": "strokes", "strokes": [stroke((0.2, 0.3), (0.7, 0.6), size=0.04, hardness=1, flow=1)]}, plate=plate)
+        result = mask_of(
+            {"part": "strokes", "strokes": [stroke((0.2, 0.3), (0.7, 0.6), size=0.04, hardness=1, flow=1)]}, plate=plate
+        )
         drawn = np.zeros((3200, 4800), np.uint8)
         cv2.line(drawn, (960, 960), (3360, 1920), 255, round(radius * 16))
         wanted = drawn.reshape(400, 8, 600, 8).mean(axis=(1, 3), dtype=np.float32) / 255
-        self.assertGreater(psnr(made, wanted), 30)
+        self.assertGreater(psnr(result, wanted), 30)
 
     def test_pressure_thins_and_lightens(self) -> None:
-        made = mask_of({"part": "strokes", "strokes": [stroke((0.1, 0.5, 0.1), (0.9, 0.5, 1.0), size=0.06, flow=0.6)]})
-        self.assertLess(float(made[160, 80]), 0.6 * float(made[160, 400]))
-        self.assertLess((made[:, 80] > 0.01).sum(), (made[:, 400] > 0.01).sum())
+        result = mask_of({"part": "strokes", "strokes": [stroke((0.1, 0.5, 0.1), (0.9, 0.5, 1.0), size=0.06, flow=0.6)]})
+        self.assertLess(float(result[160, 80]), 0.6 * float(result[160, 400]))
+        self.assertLess((result[:, 80] > 0.01).sum(), (result[:, 400] > 0.01).sum())
 
     def test_a_brush_larger_than_the_plate_and_a_stroke_outside_it_work(self) -> None:
-        made = mask_of({"part": "strokes", "strokes": [stroke((0.5, 0.5), size=1.0, flow=1.0, hardness=1.0)]})
-        self.assertGreater(float(made.min()), 0.99)
+        result = mask_of({"part": "strokes", "strokes": [stroke((0.5, 0.5), size=1.0, flow=1.0, hardness=1.0)]})
+        self.assertGreater(float(result.min()), 0.99)
         far = mask_of({"part": "strokes", "strokes": [stroke((-3, -3), (-2, -3), size=0.02)]})
         np.testing.assert_array_equal(far, 0)
 
@@ -245,8 +247,8 @@ class Strokes(unittest.TestCase):
         self.assertIsNotNone(cache)
 
     def test_dabs_lie_at_even_distances_along_the_curve(self) -> None:
-        made = Stroke.model_validate(stroke((0.1, 0.5), (0.3, 0.1), (0.6, 0.8), (0.9, 0.4), size=0.02))
-        dabs = dabs_of(made, (0.8, 0.6))
+        result = Stroke.model_validate(stroke((0.1, 0.5), (0.3, 0.1), (0.6, 0.8), (0.9, 0.4), size=0.02))
+        dabs = dabs_of(result, (0.8, 0.6))
         steps = np.hypot(*np.diff(dabs[:, :2], axis=0).T)
         np.testing.assert_allclose(steps, 0.02 / 6, rtol=0.03)
         np.testing.assert_allclose(dabs[0, :2], (0.08, 0.3))
@@ -302,36 +304,36 @@ class GivingBack(unittest.TestCase):
 
 class Shapes(unittest.TestCase):
     def test_a_linear_gradient_is_half_way_in_the_middle_and_alike_across(self) -> None:
-        made = mask_of({"part": "linear", "begin": [0.5, 0.25], "end": [0.5, 0.75]})
-        np.testing.assert_allclose(made[159:161].mean(), 0.5, atol=0.01)
-        np.testing.assert_allclose(made[:79], 1)
-        np.testing.assert_allclose(made[241:], 0)
-        np.testing.assert_allclose(made, np.repeat(made[:, :1], 480, axis=1), atol=1e-6)
+        result = mask_of({"part": "linear", "begin": [0.5, 0.25], "end": [0.5, 0.75]})
+        np.testing.assert_allclose(result[159:161].mean(), 0.5, atol=0.01)
+        np.testing.assert_allclose(result[:79], 1)
+        np.testing.assert_allclose(result[241:], 0)
+        np.testing.assert_allclose(result, np.repeat(result[:, :1], 480, axis=1), atol=1e-6)
 
     def test_a_gradient_between_two_places_that_are_one_is_a_hard_edge(self) -> None:
-        made = mask_of({"part": "linear", "begin": [0.5, 0.5], "end": [0.5, 0.5]})
-        self.assertTrue(np.isin(made, (0, 1)).all())
+        result = mask_of({"part": "linear", "begin": [0.5, 0.5], "end": [0.5, 0.5]})
+        self.assertTrue(np.isin(result, (0, 1)).all())
 
     def test_a_radial_gradient_covers_the_area_of_its_ellipse(self) -> None:
         diagonal = float(np.hypot(480, 320))
-        made = mask_of({"part": "radial", "radius": 0.2, "roundness": 0.5, "angle": 40, "softness": 0.0})
-        self.assertAlmostEqual(float(made.sum()), np.pi * 0.2 * 0.1 * diagonal**2, delta=40)
+        result = mask_of({"part": "radial", "radius": 0.2, "roundness": 0.5, "angle": 40, "softness": 0.0})
+        self.assertAlmostEqual(float(result.sum()), np.pi * 0.2 * 0.1 * diagonal**2, delta=40)
         # Angles go as everywhere: 90 is up.
         upright = mask_of({"part": "radial", "radius": 0.2, "roundness": 0.3, "angle": 90, "softness": 0.0})
         self.assertGreater(upright[:, 240].sum(), 2 * upright[160].sum())
 
     def test_a_polygon_is_filled_as_another_library_fills_it(self) -> None:
         corners = [(0.1, 0.2), (0.85, 0.3), (0.7, 0.9), (0.3, 0.6)]
-        made = mask_of({"part": "polygon", "corners": [list(c) for c in corners]})
+        result = mask_of({"part": "polygon", "corners": [list(c) for c in corners]})
         drawn = np.zeros((320 * 8, 480 * 8), np.uint8)
         cv2.fillPoly(drawn, [np.round(np.array(corners) * (3840, 2560) - 0.5).astype(np.int32)], 1)
-        np.testing.assert_allclose(made, drawn.reshape(320, 8, 480, 8).mean(axis=(1, 3)), atol=0.15)
-        self.assertAlmostEqual(float(made.sum()), float(drawn.sum()) / 64, delta=60)
+        np.testing.assert_allclose(result, drawn.reshape(320, 8, 480, 8).mean(axis=(1, 3)), atol=0.15)
+        self.assertAlmostEqual(float(result.sum()), float(drawn.sum()) / 64, delta=60)
 
     def test_a_polygon_that_crosses_itself_stays_filled_and_one_of_two_corners_is_nothing(self) -> None:
         star = [[0.5, 0.1], [0.7, 0.9], [0.2, 0.4], [0.8, 0.4], [0.3, 0.9]]
-        made = mask_of({"part": "polygon", "corners": star})
-        self.assertEqual(float(made[160, 240]), 1.0)
+        result = mask_of({"part": "polygon", "corners": star})
+        self.assertEqual(float(result[160, 240]), 1.0)
         np.testing.assert_array_equal(mask_of({"part": "polygon", "corners": star[:2]}), 0)
 
     def test_feather_is_the_gaussian_of_another_library(self) -> None:
@@ -349,16 +351,16 @@ class FromThePicture(unittest.TestCase):
         codes = np.tile(np.linspace(0, 1, 1000), (8, 1))
         linear = np.where(codes <= 0.04045, codes / 12.92, ((codes + 0.055) / 1.055) ** 2.4)
         plate = plate_of(np.repeat(linear[:, :, None], 3, axis=2))
-        made = mask_of({"part": "tones", "low": 0.3, "high": 0.6, "softness": 0.1}, plate=plate)[0]
-        np.testing.assert_allclose(made[305:595], 1, atol=1e-3)
-        np.testing.assert_allclose(made[:195], 0, atol=1e-3)
-        np.testing.assert_allclose(made[[250, 650]], 0.5, atol=0.02)
+        result = mask_of({"part": "tones", "low": 0.3, "high": 0.6, "softness": 0.1}, plate=plate)[0]
+        np.testing.assert_allclose(result[305:595], 1, atol=1e-3)
+        np.testing.assert_allclose(result[:195], 0, atol=1e-3)
+        np.testing.assert_allclose(result[[250, 650]], 0.5, atol=0.02)
 
     def test_a_tonal_range_is_measured_at_full_size(self) -> None:
         pixels = np.zeros((400, 600, 3))
         pixels[::4, ::4] = 1.0
-        made = mask_of({"part": "tones", "low": 0.9}, plate=plate_of(pixels), size=(150, 100))
-        np.testing.assert_allclose(made, 1 / 16, atol=1e-3)
+        result = mask_of({"part": "tones", "low": 0.9}, plate=plate_of(pixels), size=(150, 100))
+        np.testing.assert_allclose(result, 1 / 16, atol=1e-3)
 
     def test_a_colour_range_takes_its_colour_from_the_spot_and_stays_contiguous_when_asked(self) -> None:
         pixels = np.full((200, 300, 3), (0.05, 0.3, 0.05))
@@ -382,8 +384,8 @@ class FromThePicture(unittest.TestCase):
         rows, columns = np.mgrid[0:400, 0:600]
         disc = np.hypot(rows - 200, columns - 280) < 90
         plate = plate_of(np.where(disc[:, :, None], (0.7, 0.2, 0.1), (0.4, 0.4, 0.4)).astype(np.float32))
-        made = mask_of({"part": "subject", "box": [0.25, 0.2, 0.7, 0.8]}, plate=plate) > 0.5
-        self.assertGreater((made & disc).sum() / (made | disc).sum(), 0.98)
+        result = mask_of({"part": "subject", "box": [0.25, 0.2, 0.7, 0.8]}, plate=plate) > 0.5
+        self.assertGreater((result & disc).sum() / (result | disc).sum(), 0.98)
         even = np.full((40, 60, 3), 100, np.uint8)
         self.assertEqual(set(np.unique(_grained(even))), {99, 100, 101})
         photograph = np.round(scene(60, 40) * 255).astype(np.uint8)
@@ -400,8 +402,8 @@ class FromThePicture(unittest.TestCase):
         self.assertGreater(psnr(after, wanted), psnr(before, wanted) + 6)
 
     def test_a_grey_picture_of_another_size_lies_over_the_whole_plate(self) -> None:
-        made = mask_of({"part": "grey", "file": RAMP[0]})
-        np.testing.assert_allclose(made[100], (np.arange(480) + 0.5) / 480, atol=0.006)
+        result = mask_of({"part": "grey", "file": RAMP[0]})
+        np.testing.assert_allclose(result[100], (np.arange(480) + 0.5) / 480, atol=0.006)
         levelled = mask_of({"part": "grey", "file": RAMP[0], "low": 0.5, "high": 0.5001})
         self.assertAlmostEqual(float(levelled.mean()), 0.5, delta=0.01)
 
@@ -431,9 +433,9 @@ class Mattes(unittest.TestCase):
         plate = plate_of(scene())
         area = render(plate, self.rig(), show="matte:shape")[:, :, 0]
         for side, spill in (("behind", 0.0), ("behind", 0.3), ("within", 0.0), ("within", 0.3)):
-            made = render(plate, self.rig(side=side, spill=spill), show="mask:under-test")[:, :, 0]
+            result = render(plate, self.rig(side=side, spill=spill), show="mask:under-test")[:, :, 0]
             covered = 1 - area if side == "behind" else area
-            np.testing.assert_allclose(made, covered + spill * (1 - covered), atol=1e-5)
+            np.testing.assert_allclose(result, covered + spill * (1 - covered), atol=1e-5)
 
     def test_a_matte_that_is_gone_is_named_with_its_users_and_the_rest_goes_on(self) -> None:
         plate = plate_of(scene())
@@ -460,8 +462,8 @@ class Mattes(unittest.TestCase):
     def test_a_carried_file_must_be_the_file_it_is_called(self) -> None:
         name, data = grey_file(np.zeros((4, 4), np.float32))
         check_rig({"files": {name: data}})
-        for pictures, said in (({name: "%%%"}, "not valid base64"), ({RAMP[0]: data}, "is not the one")):
-            with self.assertRaisesRegex(RigError, said):
+        for pictures, sentence in (({name: "%%%"}, "not valid base64"), ({RAMP[0]: data}, "is not the one")):
+            with self.assertRaisesRegex(RigError, sentence):
                 check_rig({"files": pictures})
 
 
@@ -486,8 +488,8 @@ class Awkward(unittest.TestCase):
             ({"part": "strokes", "strokes": [{"points": [0, 0, 1, 2]}]}, r"strokes\[0\]\.points: a stroke has three numbers"),
             ({"part": "strokes", "strokes": [{"points": []}]}, r"strokes\[0\]\.points"),
         ]
-        for part, said in wrong:
-            with self.assertRaisesRegex(RigError, said):
+        for part, sentence in wrong:
+            with self.assertRaisesRegex(RigError, sentence):
                 check_rig({"lights": [light("bloom", mask={"parts": [part]})]})
 
     def test_a_subject_without_a_hint_and_a_missing_picture_do_nothing(self) -> None:

@@ -72,14 +72,14 @@ class Metadata(unittest.TestCase):
         return export(read_plate(photograph(), "shore.jpg"), Rig(), options)
 
     def test_by_default_how_it_was_taken_goes_along_and_nothing_of_whom_or_where(self) -> None:
-        made = self.exported(None)
-        picture, exposure, place = self.exif_of(made)
+        result = self.exported(None)
+        picture, exposure, place = self.exif_of(result)
         self.assertEqual({tag: picture.get(tag) for tag in USUAL}, USUAL)
         for tag, value in USUAL_INNER.items():
             found = exposure[tag]
             self.assertEqual(found if isinstance(value, str) else round(float(found), 4), value)
         self.assertEqual((place, PRIVATE.keys() & picture.keys(), PRIVATE_INNER.keys() & exposure.keys()), ({}, set(), set()))
-        self.assertIn(b"Merrow Point", Image.open(io.BytesIO(made)).info["xmp"])
+        self.assertIn(b"Merrow Point", Image.open(io.BytesIO(result)).info["xmp"])
 
     def test_no_secret_is_in_any_file_of_any_format_unless_all_is_asked_for(self) -> None:
         for form, codec in codecs().items():
@@ -87,9 +87,9 @@ class Metadata(unittest.TestCase):
                 continue
             for depth in codec.FORMAT.depths:
                 plate = read_plate(photograph(), "shore.jpg")
-                made = export(plate, Rig(), PictureExport(format=form, depth=depth))
+                result = export(plate, Rig(), PictureExport(format=form, depth=depth))
                 with self.subTest(form, depth=depth):
-                    self.assertEqual([secret for secret in SECRETS if secret in made], [])
+                    self.assertEqual([secret for secret in SECRETS if secret in result], [])
 
     def test_all_of_it_is_what_came_and_none_is_nothing(self) -> None:
         came, all_of_it = read_plate(photograph(), "shore.jpg"), read_plate(self.exported("all"), "lit.jpg")

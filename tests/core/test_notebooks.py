@@ -31,11 +31,11 @@ class Notebooks(unittest.TestCase):
 
     def test_a_plate_a_rendering_and_a_rig_on_a_plate(self) -> None:
         self.close(decoded(self.plate._repr_png_()), self.plate.pixels)
-        made = render(self.plate, RIG)
-        self.assertIsInstance(made, Rendering)
-        self.close(decoded(made._repr_png_()), made)
-        self.close(decoded(Lit(self.plate, RIG)._repr_png_()), made)
-        np.testing.assert_array_equal(Lit(self.plate, RIG).render(), made)
+        result = render(self.plate, RIG)
+        self.assertIsInstance(result, Rendering)
+        self.close(decoded(result._repr_png_()), result)
+        self.close(decoded(Lit(self.plate, RIG)._repr_png_()), result)
+        np.testing.assert_array_equal(Lit(self.plate, RIG).render(), result)
 
     def test_a_large_one_is_shown_small(self) -> None:
         large = plate_of(scene(1600, 900))
@@ -43,10 +43,10 @@ class Notebooks(unittest.TestCase):
             self.assertEqual(decoded(one._repr_png_()).shape, (576, 1024, 3))
 
     def test_numbers_of_a_rendering_are_no_picture(self) -> None:
-        made = render(self.plate, RIG)
-        parts: list[Any] = [made[:, :, 0], made[:0], (made * 0.5)[10:50]]
+        result = render(self.plate, RIG)
+        parts: list[Any] = [result[:, :, 0], result[:0], (result * 0.5)[10:50]]
         self.assertEqual([part._repr_png_() is None for part in parts], [True, True, False])
-        self.assertEqual(float((made + 1).mean()), float(np.asarray(made + 1).mean()))
+        self.assertEqual(float((result + 1).mean()), float(np.asarray(result + 1).mean()))
 
 
 if __name__ == "__main__":

@@ -21,7 +21,7 @@ from aurelon.core.imaging.blend.modes import MODE_NAMES
 from aurelon.core.imaging.colour import temperature_of, temperature_rgb
 from aurelon.core.imaging.crop_and_straighten import largest_box
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.merging import Travelled, picture_of
+from aurelon.core.imaging.merging import LightSample, picture_of
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB
 from aurelon.core.lights import kinds
 from aurelon.core.plate import read_plate
@@ -126,7 +126,7 @@ class Colour(unittest.TestCase):
         t = np.clip((ramp - 0.1) / 0.5, 0, None)
         wanted = np.where(t < 1, np.sqrt(t), 1 + (t - 1) / 2)
         np.testing.assert_allclose(
-            picture_of(Travelled(drawn=ramp), Frame.whole((301, 1)), SRGB.luminance, levels_of(rig.stack[0].colour)),
+            picture_of(LightSample(drawn=ramp), Frame.whole((301, 1)), SRGB.luminance, levels_of(rig.stack[0].colour)),
             wanted,
             atol=1e-5,
         )

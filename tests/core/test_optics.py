@@ -171,7 +171,7 @@ class Lens(unittest.TestCase):
             self.assertGreater(len(ghosts(lens, 550.0)), 5)
 
     def test_a_bad_surface_is_refused_by_name(self) -> None:
-        for change, said in (
+        for change, sentence in (
             ({"radius": 0.2}, "surface 2"),
             ({"gap": -1}, "surface 2 (gap)"),
             ({"index": 0.5}, "surface 2 (index)"),
@@ -183,11 +183,11 @@ class Lens(unittest.TestCase):
             with self.assertRaises(LensError) as caught:
                 read_lens(json.dumps(table), "pair.json")
             self.assertIn("pair.json", str(caught.exception))
-            self.assertIn(said, str(caught.exception))
+            self.assertIn(sentence, str(caught.exception))
         stop = two_surfaces()["surfaces"][2]
         hollow = [{"radius": -50.0, "gap": 2.0, "index": 1.5, "semi": 9}, {"radius": 90.0, "gap": 1, "semi": 9}, stop]
-        for surfaces, said in ((two_surfaces()["surfaces"][:2] * 2, "0 stops"), (hollow, "no focus")):
-            with self.assertRaisesRegex(LensError, said):
+        for surfaces, sentence in ((two_surfaces()["surfaces"][:2] * 2, "0 stops"), (hollow, "no focus")):
+            with self.assertRaisesRegex(LensError, sentence):
                 read_lens(json.dumps(two_surfaces(surfaces=surfaces)), "pair.json")
 
 

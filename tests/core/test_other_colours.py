@@ -51,7 +51,7 @@ class Inks(unittest.TestCase):
 
     def close(self, plate: Any, tolerance: float) -> None:
         self.assertIs(plate.space, OPRGB)
-        self.assertIn("printing inks (CMYK)", plate.said[0])
+        self.assertIn("printing inks (CMYK)", plate.notices[0])
         np.testing.assert_allclose(codes_of(plate), self.expected, atol=tolerance)
 
     def test_tiff_of_8_and_16_bits(self) -> None:
@@ -66,8 +66,8 @@ class Inks(unittest.TestCase):
         flat = np.repeat(np.repeat(self.inks, 16, axis=0), 16, axis=1)
         picture = Image.frombytes("CMYK", (192, 128), np.round(flat * 255).astype(np.uint8).tobytes())
         picture.save(out, "JPEG", quality=98, subsampling=0, icc_profile=self.icc)
-        made = codes_of(read_plate(out.getvalue(), "print.jpg"))[8::16, 8::16]
-        np.testing.assert_allclose(made, self.expected, atol=0.03)
+        result = codes_of(read_plate(out.getvalue(), "print.jpg"))[8::16, 8::16]
+        np.testing.assert_allclose(result, self.expected, atol=0.03)
 
     def test_without_a_profile_nobody_knows_the_colours(self) -> None:
         for form, ending in (("JPEG", "jpg"), ("TIFF", "tif")):
@@ -102,7 +102,7 @@ class Lab(unittest.TestCase):
                 out = io.BytesIO()
                 tifffile.imwrite(out, samples, photometric=photometric)
                 plate = read_plate(out.getvalue(), "lab.tif")
-                self.assertIn("L*a*b*", plate.said[0])
+                self.assertIn("L*a*b*", plate.notices[0])
                 np.testing.assert_allclose(codes_of(plate), oprgb_of_lab(lab.astype(np.float32)), atol=tolerance)
 
 
@@ -126,8 +126,8 @@ class Travelling(unittest.TestCase):
         for form in ("exr", "ora", "tiff"):
             with self.subTest("passes", form=form):
                 options = PassesExport(format=form, depth="half" if form == "exr" else "8")
-                made = targets()["passes"].run(plate, RIG, options, lambda share: None, never)
-                self.assertEqual(parse_rig(read_plate(made.whole(), f"a{made.suffix}").rig.encode()), RIG)
+                result = targets()["passes"].run(plate, RIG, options, lambda share: None, never)
+                self.assertEqual(parse_rig(read_plate(result.whole(), f"a{result.suffix}").rig.encode()), RIG)
 
     def test_a_file_that_cannot_carry_it_is_refused_in_a_sentence(self) -> None:
         plate = plate_of(scene(96, 64))
@@ -181,13 +181,13 @@ class Travelling(unittest.TestCase):
                         samples if depth == "8" else samples.astype(np.float32) / 255 if "pq" in depth else samples * np.uint16(257)
                     )
                     alpha = None if channels == 3 else picture[:, :, 3]
-                    plain, told = (
+                    plain, answer = (
                         avif.write(Raster(np.ascontiguousarray(picture[:, :, :3]), alpha, exif=block, xmp=xmp), depth, 80)
                         for block, xmp in ((None, None), (exif.tobytes(), XMP))
                     )
-                    read = Image.open(io.BytesIO(told))
+                    read = Image.open(io.BytesIO(answer))
                     np.testing.assert_array_equal(np.asarray(read), np.asarray(Image.open(io.BytesIO(plain))))
-                    np.testing.assert_array_equal(imagecodecs.avif_decode(told), imagecodecs.avif_decode(plain))
+                    np.testing.assert_array_equal(imagecodecs.avif_decode(answer), imagecodecs.avif_decode(plain))
                     self.assertEqual(read.info["xmp"], XMP)
                     self.assertEqual(read.getexif()[0x010F], "Merrow Point")
 
@@ -203,8 +203,8 @@ class Travelling(unittest.TestCase):
 def with_exif(data: bytes, block: bytes) -> bytes:
     """An AVIF that has EXIF in place of what is now there, whatever that holds."""
     good = b"II*\0" + bytes(len(block) - 4)
-    told = with_metadata(data, good, None)
-    return told.replace(good, block)
+    answer = with_metadata(data, good, None)
+    return answer.replace(good, block)
 
 
 class Exif(unittest.TestCase):
@@ -230,25 +230,28 @@ class Exif(unittest.TestCase):
 
     def test_a_damaged_block_is_left_out_and_the_picture_written(self) -> None:
         whole = self.block(0x8298, b"Merrow Point, in the morning")
-        self.assertEqual(read_plate(self.jpeg(whole), "a.jpg").said, ())
+        self.assertEqual(read_plate(self.jpeg(whole), "a.jpg").notices, ())
         far = b"Exif\0\0II*\0\x08\0\0\0\x01\0\x69\x87\x04\0\x01\0\0\0\xff\xff\xff\x7f\0\0\0\0"
         number = b"Exif\0\0II*\0\x08\0\0\0\x01\0\x98\x82\x04\0\x01\0\0\0\x07\0\0\0\0\0\0\0"
         noise = b"Exif\0\0" + bytes(range(200))
-        for said, block in {"short": whole[:30], "far": far, "number": number, "noise": noise}.items():
+        for sentence, block in {"short": whole[:30], "far": far, "number": number, "noise": noise}.items():
             plate = read_plate(self.jpeg(block), "a.jpg")
-            self.assertEqual(plate.said, ("a.jpg has damaged EXIF data; what cannot be read of it goes into no TIFF.",), said)
+            self.assertEqual(
+                plate.notices, ("a.jpg has damaged EXIF data; what cannot be read of it goes into no TIFF.",), sentence
+            )
             for form in ("tiff", "png", "jpeg", "webp", "jxl", "avif"):
-                with self.subTest(said, form=form), warnings.catch_warnings():
+                with self.subTest(sentence, form=form), warnings.catch_warnings():
                     warnings.simplefilter("ignore")
-                    made = read_plate(exported(plate, Rig(), form, "8", metadata="all"), f"a.{form}")
-                    np.testing.assert_allclose(made.pixels, plate.pixels, atol=0.02)
+                    result = read_plate(exported(plate, Rig(), form, "8", metadata="all"), f"a.{form}")
+                    np.testing.assert_allclose(result.pixels, plate.pixels, atol=0.02)
                     self.assertEqual(
-                        any("damaged EXIF" in one for one in made.said), form != "tiff" and (form, said) != ("avif", "noise")
+                        any("damaged EXIF" in one for one in result.notices),
+                        form != "tiff" and (form, sentence) != ("avif", "noise"),
                     )
-            if said == "noise":
-                made = read_plate(with_exif(exported(plate, Rig(), "avif", "8"), block), "a.avif")
-                self.assertIn("damaged EXIF", made.said[0])
-                np.testing.assert_allclose(made.pixels, plate.pixels, atol=0.02)
+            if sentence == "noise":
+                result = read_plate(with_exif(exported(plate, Rig(), "avif", "8"), block), "a.avif")
+                self.assertIn("damaged EXIF", result.notices[0])
+                np.testing.assert_allclose(result.pixels, plate.pixels, atol=0.02)
 
 
 class Bombs(unittest.TestCase):
@@ -273,12 +276,12 @@ class Bombs(unittest.TestCase):
             "layout of samples": many.getvalue(),
             "gives no size": self.png(size=(0, 5)),
         }
-        for said, data in cases.items():
-            with self.subTest(said):
+        for sentence, data in cases.items():
+            with self.subTest(sentence):
                 tracemalloc.start()
                 self.addCleanup(tracemalloc.stop)
-                with self.assertRaisesRegex(PlateError, said):
-                    read_plate(data, "a.tif" if said.startswith("layout") else "a.png")
+                with self.assertRaisesRegex(PlateError, sentence):
+                    read_plate(data, "a.tif" if sentence.startswith("layout") else "a.png")
                 self.assertLess(tracemalloc.get_traced_memory()[1], 64 << 20)
                 tracemalloc.stop()
 
@@ -299,12 +302,12 @@ class Several(unittest.TestCase):
         self.assertEqual(layers_in(file, "a.exr"), ["beauty", "beauty / sea", "depth"])
         plate = read_plate(file, "a.exr")
         np.testing.assert_array_equal(plate.pixels, red)
-        self.assertIn("a.exr holds 3 layers; “beauty” was taken", plate.said[0])
+        self.assertIn("a.exr holds 3 layers; “beauty” was taken", plate.notices[0])
         for layer, expected in (("beauty / sea", blue), ("depth", np.full((6, 9, 3), 0.5))):
             data, name = layer_of(file, "a.exr", layer)
             alone = read_plate(data, name)
             np.testing.assert_array_equal(alone.pixels, expected)
-            self.assertEqual(alone.said, ())
+            self.assertEqual(alone.notices, ())
         with self.assertRaisesRegex(PlateError, "no layer called “sky”"):
             layer_of(file, "a.exr", "sky")
         self.assertEqual(layers_in(exr_file(exr(planes(red), "beauty")), "a.exr"), [])
@@ -351,12 +354,12 @@ class Several(unittest.TestCase):
         alpha = np.zeros((6, 8))
         alpha[3:6, 0:2] = 1
         np.testing.assert_array_equal(plate.alpha, alpha)
-        for stack, said in (
+        for stack, sentence in (
             ('<image w="8" h="6"><stack', "cut short or damaged"),
             ('<!DOCTYPE a [<!ENTITY b "c">]><image w="8" h="6"/>', "definitions of its own"),
             ('<image w="0" h="6"/>', "gives no size"),
         ):
-            with self.subTest(said), self.assertRaisesRegex(PlateError, said):
+            with self.subTest(sentence), self.assertRaisesRegex(PlateError, sentence):
                 read_plate(archive(stack), "a.ora")
 
     def test_animated_files_say_that_their_first_picture_was_taken(self) -> None:
@@ -366,7 +369,7 @@ class Several(unittest.TestCase):
                 out = io.BytesIO()
                 frames[0].save(out, form, save_all=True, append_images=frames[1:], duration=100)
                 plate = read_plate(out.getvalue(), f"a.{form.lower()}")
-                self.assertIn("is animated; its first picture was taken", plate.said[0])
+                self.assertIn("is animated; its first picture was taken", plate.notices[0])
                 self.assertLess(float(plate.pixels.max()), 0.1)
 
     def test_a_passes_file_tells_its_rules_and_its_rig_as_json(self) -> None:

@@ -48,15 +48,15 @@ def disc_mask(number: int) -> NDArray[np.float64]:
 def moving(count: int = 12, shift: float = 2.0) -> list[NDArray[np.uint8]]:
     """A textured disc that crosses a textured ground, which itself goes to the left."""
     ground, skin = texture(1, WIDE + 80, TALL, 5), texture(2, 160, 160, 4)[:, :, ::-1] * [1.15, 0.9, 0.6]
-    made = []
+    result = []
     for number in range(count):
         motion = np.array([[1, 0, -shift * number], [0, 1, 0]], np.float32)
         picture = cv2.warpAffine(ground, motion, (WIDE, TALL), flags=cv2.INTER_CUBIC)
         x, y = disc_at(number)
         put = cv2.warpAffine(skin, np.array([[1, 0, x - 80], [0, 1, y - 80]], np.float32), (WIDE, TALL), flags=cv2.INTER_CUBIC)
         cover = disc_mask(number)[:, :, None]
-        made.append(np.clip(picture * (1 - cover) + put * cover, 0, 255).round().astype(np.uint8))
-    return made
+        result.append(np.clip(picture * (1 - cover) + put * cover, 0, 255).round().astype(np.uint8))
+    return result
 
 
 class OverFrames(unittest.TestCase):
@@ -192,15 +192,15 @@ class CarriedMattes(OverFrames):
 
 def lamps(count: int = 8) -> list[NDArray[np.uint8]]:
     """Lamps that go to the right over a dark ground, (h, w, 3); the third is now brighter, now weaker than the second."""
-    made = []
+    result = []
     down, across = np.mgrid[0:TALL, 0:WIDE]
     for number in range(count):
         picture = np.full((TALL, WIDE, 3), 20.0)
         for x, y, level in ((100, 80, 255), (200, 200, 246), (330, 120, 249 if number % 2 else 243)):
             lamp = np.clip(7.5 - np.hypot(across - x - 5 * number, down - y), 0, 1)[:, :, None]
             picture = picture * (1 - lamp) + level * lamp
-        made.append(picture.round().astype(np.uint8))
-    return made
+        result.append(picture.round().astype(np.uint8))
+    return result
 
 
 class FollowedPoints(OverFrames):

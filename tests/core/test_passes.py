@@ -160,19 +160,19 @@ class Overs(unittest.TestCase):
     def test_pages_of_a_tiff_laid_over_one_another_are_the_result(self) -> None:
         with tifffile.TiffFile(io.BytesIO(passes(self.plate, self.rig, "tiff", "16"))) as file:
             pages = [(page.tags[285].value, page.asarray() / 65535) for page in file.pages if isinstance(page, tifffile.TiffPage)]
-            said = json.loads(file.pages.first.description)
-        self.assertEqual([name for name, _ in pages], ["result", *(entry["name"] for entry in said["layers"])])
+            sentence = json.loads(file.pages.first.description)
+        self.assertEqual([name for name, _ in pages], ["result", *(entry["name"] for entry in sentence["layers"])])
         below = pages[1][1]
-        for (_, pixels), entry in zip(pages[2:], said["layers"][1:], strict=True):
+        for (_, pixels), entry in zip(pages[2:], sentence["layers"][1:], strict=True):
             if not entry["hidden"]:
                 below = over(below, pixels[:, :, :3], pixels[:, :, 3], "svg:src-over", entry["opacity"])
         self.assertGreater(psnr(below, pages[0][1]), 65)
 
     def test_png_files_by_pillow_are_the_result(self) -> None:
         with zipfile.ZipFile(io.BytesIO(passes(self.plate, self.rig, "zip", "8"))) as archive:
-            said = json.loads(archive.read("layers.json"))
+            sentence = json.loads(archive.read("layers.json"))
             below: Image.Image | None = None
-            for entry in said["layers"]:
+            for entry in sentence["layers"]:
                 if entry["hidden"]:
                     continue
                 top = Image.open(io.BytesIO(archive.read(entry["file"]))).convert("RGBA")
@@ -200,8 +200,8 @@ class Overs(unittest.TestCase):
 class Asking(unittest.TestCase):
     def test_what_passes_cannot_be_written_as_is_refused_in_a_sentence(self) -> None:
         plate = plate_of(scene(60, 40))
-        for form, depth, said in (("jpeg", "8", "passes cannot"), ("exr", "8", "8 bits"), ("ora", "float", "float bits")):
-            with self.assertRaisesRegex(OutputError, said):
+        for form, depth, sentence in (("jpeg", "8", "passes cannot"), ("exr", "8", "8 bits"), ("ora", "float", "float bits")):
+            with self.assertRaisesRegex(OutputError, sentence):
                 passes(plate, many_modes(), form, depth)
 
     def test_a_full_disk_is_one_sentence(self) -> None:

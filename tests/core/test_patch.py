@@ -57,19 +57,19 @@ class Patching(unittest.TestCase):
         rig = check_rig(PLAIN)
         for changes in cases:
             with self.subTest(changes=changes):
-                made = patched(rig, [Change.model_validate(one) for one in changes])
-                self.assertEqual(made, check_rig(by_hand(changes)))
-                self.assertEqual(made.digest, check_rig(by_hand(changes)).digest)
+                result = patched(rig, [Change.model_validate(one) for one in changes])
+                self.assertEqual(result, check_rig(by_hand(changes)))
+                self.assertEqual(result.digest, check_rig(by_hand(changes)).digest)
         self.assertEqual(rig, check_rig(PLAIN))
 
     def test_what_did_not_change_is_shared_and_keeps_what_was_worked_out_of_it(self) -> None:
         rig = check_rig(PLAIN)
         digest = rig.stack[0].mask.digest
-        made = patched(rig, [Change(op="replace", path="/lights/0/spread/reach", value=0.7)])
-        self.assertIs(made.stack[0].mask, rig.stack[0].mask)
-        self.assertIs(made.stack[1], rig.stack[1])
-        self.assertEqual(made.stack[0].mask.digest, digest)
-        self.assertNotEqual(made.stack[0].spread.digest, rig.stack[0].spread.digest)
+        result = patched(rig, [Change(op="replace", path="/lights/0/spread/reach", value=0.7)])
+        self.assertIs(result.stack[0].mask, rig.stack[0].mask)
+        self.assertIs(result.stack[1], rig.stack[1])
+        self.assertEqual(result.stack[0].mask.digest, digest)
+        self.assertNotEqual(result.stack[0].spread.digest, rig.stack[0].spread.digest)
 
     def test_bad_changes_are_refused_by_a_sentence_with_their_path(self) -> None:
         rig = check_rig(PLAIN)

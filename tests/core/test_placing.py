@@ -43,10 +43,12 @@ class Placing(unittest.TestCase):
         y, x = np.mgrid[0:200, 0:300]
         lamps = sum(np.exp(-((x - at) ** 2 + (y - 90) ** 2) / 500) for at in (60, 150, 240))
         plate = plate_of(np.repeat((0.05 + 0.9 * np.minimum(lamps, 1))[:, :, None], 3, axis=2).astype(np.float32))
-        made = render(plate, Rig(lights=[new_light("halation", plate, Rig()).model_dump()]))
-        white = (SRGB_CURVE.encode(made) >= 254.5 / 255).any(axis=2) & ~(SRGB_CURVE.encode(plate.pixels) >= 254.5 / 255).any(axis=2)
+        result = render(plate, Rig(lights=[new_light("halation", plate, Rig()).model_dump()]))
+        white = (SRGB_CURVE.encode(result) >= 254.5 / 255).any(axis=2) & ~(SRGB_CURVE.encode(plate.pixels) >= 254.5 / 255).any(
+            axis=2
+        )
         self.assertLess(float(white.mean()), 0.02)
-        self.assertGreater(float((made - plate.pixels)[:, :, 0].max()), 0.05)
+        self.assertGreater(float((result - plate.pixels)[:, :, 0].max()), 0.05)
 
     def test_a_new_light_of_every_kind_is_seen_on_any_plate_that_can_show_it(self) -> None:
         night = plate_of(np.full((160, 240, 3), 0.002, np.float32))

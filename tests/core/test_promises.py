@@ -143,7 +143,7 @@ class Promises(unittest.TestCase):
         def cells(plate: Plate, kind: str, spread: dict[str, Any]) -> int:
             rig = rig_of(light(kind, spread=spread))
             with renderer_of(plate).working(rig) as now:
-                return now.work.once(now.graph.lights[0].field).nbytes
+                return now.work.evaluate(now.graph.lights[0].field).nbytes
 
         plate = plate_of(scene())
         # Light travels on as many cells whatever its lengths; `make bench` has the times.

@@ -77,8 +77,8 @@ class ReelTest(unittest.TestCase):
         self.addCleanup(reel.close)
         return reel
 
-    def refused(self, path: Path, said: str) -> None:
-        with self.assertRaisesRegex(PlateError, said) as caught:
+    def refused(self, path: Path, sentence: str) -> None:
+        with self.assertRaisesRegex(PlateError, sentence) as caught:
             open_reel(path)
         self.assertNotIn("\n", str(caught.exception))
         self.assertIn(path.name, str(caught.exception))
@@ -105,8 +105,8 @@ class Read(ReelTest):
         reel = self.reel(path)
         order = np.random.default_rng(3).permutation(60)
         for number in [*order, *range(59, -1, -1)]:
-            made = reel.footage.raster(int(number)).samples.astype(int)
-            self.assertLessEqual(np.abs(made - straight[int(number)]).mean(), 1.5, number)
+            result = reel.footage.raster(int(number)).samples.astype(int)
+            self.assertLessEqual(np.abs(result - straight[int(number)]).mean(), 1.5, number)
 
     def test_several_threads_may_ask_for_one_frame(self) -> None:
         # In a process of its own: what shares a scaler ends the whole process, not the test.
@@ -133,8 +133,8 @@ class Read(ReelTest):
             luma, blue, red = (y - 16) / 219, (cb - 128) / 224, (cr - 128) / 224
             r, b = luma + 2 * (1 - kr) * red, luma + 2 * (1 - kb) * blue
             g = (luma - kr * r - kb * b) / (1 - kr - kb)
-            made = self.reel(path).footage.raster(0).samples[30, 30]
-            np.testing.assert_allclose(made, np.array([r, g, b]) * 255, atol=1.6)
+            result = self.reel(path).footage.raster(0).samples[30, 30]
+            np.testing.assert_allclose(result, np.array([r, g, b]) * 255, atol=1.6)
 
     def test_animated_pictures_are_reels_with_their_own_times(self) -> None:
         pictures = [Image.fromarray(picture) for picture in frames(5)]
@@ -176,7 +176,7 @@ class Read(ReelTest):
         folder = write_stills(self.folder / "in", frames(6))
         (folder / "shot_0003.png").unlink()
         reel = self.reel(folder)
-        self.assertEqual(reel.said, ("in lacks the number 3; the frame before each is held until the next.",))
+        self.assertEqual(reel.notices, ("in lacks the number 3; the frame before each is held until the next.",))
         self.assertEqual([round(t * 24) for t in reel.times], [0, 1, 3, 4, 5])
 
     def test_what_makes_a_sequence(self) -> None:
@@ -234,7 +234,7 @@ class Refused(ReelTest):
         cut.write_bytes(whole[: len(whole) // 2])
         reel = self.reel(cut)
         self.assertTrue(5 < len(reel) < 40)
-        self.assertEqual(reel.said, ("cut.mkv is cut short; it is used as far as it goes.",))
+        self.assertEqual(reel.notices, ("cut.mkv is cut short; it is used as far as it goes.",))
         np.testing.assert_array_equal(reel.footage.raster(3).samples, frames(40)[3])
 
     def test_ten_hours_are_told_by_the_header(self) -> None:
@@ -267,8 +267,8 @@ class Written(ReelTest):
     @unittest.skipUnless(sys.platform == "linux", "priorities are asked for in the way of Linux")
     def test_no_encoder_puts_itself_before_everything_else_on_the_machine(self) -> None:
         # Alone, since what a thread is given here its process would keep.
-        told = subprocess.run([sys.executable, "-c", PRIORITIES], cwd=ROOT, capture_output=True, text=True)
-        self.assertEqual((told.returncode, told.stdout), (0, "[]\n"), told.stderr)
+        answer = subprocess.run([sys.executable, "-c", PRIORITIES], cwd=ROOT, capture_output=True, text=True)
+        self.assertEqual((answer.returncode, answer.stdout), (0, "[]\n"), answer.stderr)
 
     def test_without_light_the_frames_come_out_bit_for_bit_at_8_and_16_bits(self) -> None:
         deep = [
@@ -290,9 +290,9 @@ class Written(ReelTest):
         reel = self.reel(write_video(self.folder / "in.mkv", frames()))
         rig = rig_of(light("bloom", merge={"intensity": 2.0}))
         one, other = (lit(reel, rig, self.folder / f"{n}.mkv", "ffv1", n).read_bytes() for n in (3, 10))
-        made = self.reel(self.folder / "3.mkv")
+        result = self.reel(self.folder / "3.mkv")
         for number in (0, 4, 9):
-            code = made.footage.raster(number).samples
+            code = result.footage.raster(number).samples
             np.testing.assert_array_equal(code, self.reel(self.folder / "10.mkv").footage.raster(number).samples)
             light_there = render(reel, rig, frame=number) ** (1 / 2.2) * 255
             self.assertLess(np.abs(code - np.clip(light_there, 0, 255)).mean(), 4)
@@ -347,8 +347,8 @@ class Written(ReelTest):
             "are not all among them": ReelExport(format="ffv1", first=3, last=40),
             "there is no format 'wax'": ReelExport(format="wax"),
         }
-        for said, options in wanted.items():
-            with self.assertRaisesRegex(OutputError, re.escape(said)):
+        for sentence, options in wanted.items():
+            with self.assertRaisesRegex(OutputError, re.escape(sentence)):
                 check_reel(reel, Rig(), options)
         with self.assertRaisesRegex(OutputError, "no ending that Aurelon can write reels to"):
             options_for_reel(Path("out.avi"), reel)
@@ -372,7 +372,7 @@ class Written(ReelTest):
         with patch.object(film.footage, "times", [Fraction(k, 24) for k in range(10)]):
             self.assertRegex(notes_of(film, Rig(), small)[0], "to the millisecond")
             self.assertEqual(notes_of(film, Rig(), ReelExport(format="h264")), [])
-        for transfer, options, said in (
+        for transfer, options, sentence in (
             (HLG, lossless, "goes out as PQ"),
             (HLG, small, "as sRGB"),
             (PQ, small, "as sRGB"),
@@ -380,8 +380,8 @@ class Written(ReelTest):
         ):
             with patch.object(steady.footage, "points", (BT2020, transfer)):
                 notes = notes_of(steady, Rig(), options)
-            self.assertEqual(len(notes), 0 if said is None else 1)
-            self.assertIn(said or "", "".join(notes))
+            self.assertEqual(len(notes), 0 if sentence is None else 1)
+            self.assertIn(sentence or "", "".join(notes))
         clear = [Image.fromarray(np.dstack([picture, np.full(picture.shape[:2], 90, np.uint8)])) for picture in frames(3)]
         clear[0].save(self.folder / "clear.webp", save_all=True, append_images=clear[1:], duration=40, lossless=True)
         self.assertIn(
@@ -390,10 +390,10 @@ class Written(ReelTest):
 
     def test_a_matte_of_another_reel_is_said(self) -> None:
         reel = self.reel(write_video(self.folder / "in.mkv", frames()))
-        for of, said in ((reel.key, 0), ("", 0), ("b" * 64, 1)):
+        for of, sentence in ((reel.key, 0), ("", 0), ("b" * 64, 1)):
             carried = {"part": "carried", "file": "a" * 64, "of": of}
             rig = Rig.model_validate({"mattes": [{"id": "door", "name": "Door", "mask": {"start": "nothing", "parts": [carried]}}]})
-            self.assertEqual(len(mattes_of_another(reel, rig)), said)
+            self.assertEqual(len(mattes_of_another(reel, rig)), sentence)
         self.assertRegex(mattes_of_another(reel, rig)[0], "^The matte Door was carried on another reel")
 
     def test_the_size_that_is_told_before_is_near(self) -> None:

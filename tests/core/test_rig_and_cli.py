@@ -150,8 +150,8 @@ class CommandLine(unittest.TestCase):
         (self.folder / "carried.json").write_text(rig.model_dump_json())
         for show in ("mask:under-test", "matte:shape", "over:mask:under-test", "light:under-test", "house-mask"):
             call = ("render", "@plate.png", "--rig", "@carried.json", "-o", "@m.tif", "--size", "90x60", "--show", show)
-            code, _, said = self.run_cli(*call)
-            self.assertEqual((code, said), (0, ""), show)
+            code, _, sentence = self.run_cli(*call)
+            self.assertEqual((code, sentence), (0, ""), show)
         self.assertEqual(tifffile.imread(self.folder / "m.tif").shape, (60, 90, 3))
 
     def test_check_names_a_matte_that_is_gone_and_what_used_it(self) -> None:

@@ -41,10 +41,10 @@ class Lamps(unittest.TestCase):
         for name in LAMP_WORDS:
             self.assertAlmostEqual(float(lamp_rgb(name, SRGB) @ SRGB.luminance), 1.0, delta=0.05 if name != "sodium-low" else 0.6)
         plate = plate_of(scene())
-        made = render(
+        result = render(
             plate, rig_of(light("bloom", colour={"origin": "lamp", "lamp": "sodium-low"})), show="stage:under-test:colour"
         )
-        self.assertGreater(float(made[:, :, 0].sum()), 5 * float(made[:, :, 2].sum()))
+        self.assertGreater(float(result[:, :, 0].sum()), 5 * float(result[:, :, 2].sum()))
 
 
 class Sun(unittest.TestCase):

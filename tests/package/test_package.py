@@ -88,11 +88,11 @@ class Wheel(unittest.TestCase):
 
     @staticmethod
     def pip(python: str, *words: str) -> None:
-        made = subprocess.run(
+        result = subprocess.run(
             [python, "-m", "pip", "--quiet", "--disable-pip-version-check", *words], capture_output=True, text=True, check=False
         )
-        if made.returncode:
-            raise AssertionError(made.stderr)
+        if result.returncode:
+            raise AssertionError(result.stderr)
 
     def aurelon(self, *words: str) -> subprocess.CompletedProcess[str]:
         # Nothing of this checkout is on the path.
@@ -124,8 +124,8 @@ class Wheel(unittest.TestCase):
         return self.aurelon("render", self.picture(), "--rig", str(self.folder / "rig.json"), "-o", str(self.folder / to))
 
     def test_1_an_empty_environment_lights_a_picture(self) -> None:
-        made = self.lit({"lights": [{"id": "a", "kind": "lamp"}]}, "out.png")
-        self.assertEqual((made.returncode, made.stderr), (0, ""))
+        result = self.lit({"lights": [{"id": "a", "kind": "lamp"}]}, "out.png")
+        self.assertEqual((result.returncode, result.stderr), (0, ""))
         self.assertGreater(np.asarray(Image.open(self.folder / "out.png")).max(), 90)
 
     def test_2_it_serves_the_screen(self) -> None:
@@ -148,8 +148,8 @@ class Wheel(unittest.TestCase):
         ):
             self.assertIn(words, listed.stderr)
         mask = {"start": "nothing", "parts": [{"part": "half"}]}
-        made = self.lit({"lights": [{"id": "a", "kind": "veil", "mask": mask}]}, "out.ppm")
-        self.assertEqual((made.returncode, made.stderr), (0, ""))
+        result = self.lit({"lights": [{"id": "a", "kind": "veil", "mask": mask}]}, "out.ppm")
+        self.assertEqual((result.returncode, result.stderr), (0, ""))
         head, body = (self.folder / "out.ppm").read_bytes().split(b"255\n", 1)
         seen = np.frombuffer(body, np.uint8).reshape(90, 120, 3).astype(int)
         self.assertEqual(head, b"P6 120 90 ")

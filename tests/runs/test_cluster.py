@@ -20,7 +20,7 @@ from aurelon.runs import driver
 from aurelon.runs.command import RunOptions, run_many
 from aurelon.runs.engines import cluster
 from aurelon.runs.engines.clusters import ClusterAddress
-from tests.runs.made import RIG, RunTest
+from tests.runs.run_test import RIG, RunTest
 
 PATIENCE = 60  # seconds in which a process must do what it is waited for
 
@@ -70,7 +70,7 @@ class ClusterTest(RunTest):
             self.assertLess(time.monotonic() - began, PATIENCE)
             time.sleep(0.05)
 
-    def made(self) -> int:
+    def result(self) -> int:
         return len(list((self.folder / "out").glob("shore*")))
 
     def begin(self, *more: str) -> subprocess.Popen[str]:
@@ -82,13 +82,13 @@ class Cluster(ClusterTest):
     def test_the_same_bytes_with_a_worker_killed_and_one_that_joins_late(self) -> None:
         first = self.worker("first")
         run = self.begin()
-        self.wait_for(lambda: self.made() >= 2)
+        self.wait_for(lambda: self.result() >= 2)
         self.worker("late")
-        self.wait_for(lambda: self.made() >= 6)
+        self.wait_for(lambda: self.result() >= 6)
         first.kill()
-        _, said = run.communicate(timeout=4 * PATIENCE)
-        self.assertEqual(run.returncode, 0, said)
-        self.assertIn("16 pictures made", said)
+        _, sentence = run.communicate(timeout=4 * PATIENCE)
+        self.assertEqual(run.returncode, 0, sentence)
+        self.assertIn("16 pictures made", sentence)
         local = self.run_it(self.plates, out="local/{name}.png")
         self.assertEqual(local.returncode, 0)
         self.assertEqual(self.outs(), self.outs("local"))
@@ -96,13 +96,13 @@ class Cluster(ClusterTest):
     def test_a_cluster_that_is_lost_ends_the_run_and_what_is_made_stays(self) -> None:
         self.worker("first")
         run = self.begin()
-        self.wait_for(lambda: self.made() >= 3)
+        self.wait_for(lambda: self.result() >= 3)
         self.scheduler.kill()
-        _, said = run.communicate(timeout=4 * PATIENCE)
-        self.assertEqual(run.returncode, 2, said)
-        self.assertIn(f"the cluster at {self.address} is gone; finished pictures stay", said)
-        self.assertNotIn("Traceback", said)
-        kept = self.made()
+        _, sentence = run.communicate(timeout=4 * PATIENCE)
+        self.assertEqual(run.returncode, 2, sentence)
+        self.assertIn(f"the cluster at {self.address} is gone; finished pictures stay", sentence)
+        self.assertNotIn("Traceback", sentence)
+        kept = self.result()
         done = self.run_it(self.plates, "--resume")
         self.assertEqual(done.returncode, 0)
         self.assertIn(f"{kept} there already", done.stderr)
@@ -138,12 +138,12 @@ class Refused(ClusterTest):
 
     def test_no_cluster_there_is_one_sentence(self) -> None:
         nowhere = f"tcp://127.0.0.1:{free_port()}"
-        said = {
+        sentences = {
             nowhere: "no cluster answers at tcp://",
             "elsewhere": "is not the address",
             "tcp://127.0.0.1:http": "is not the address",
         }
-        for address, sentence in said.items():
+        for address, sentence in sentences.items():
             with self.subTest(address):
                 done = self.run_it(self.plates, "--cluster", address)
                 self.assertEqual((done.returncode, len(done.stderr.splitlines())), (2, 1), done.stderr)
@@ -153,27 +153,27 @@ class Refused(ClusterTest):
         other = self.other()
         stranger = self.worker("stranger", PYTHONPATH=other)
         began = time.monotonic()
-        while "another Aurelon" not in (said := self.begin_and_see()):
-            self.assertLess(time.monotonic() - began, 2 * PATIENCE, said)
+        while "another Aurelon" not in (sentence := self.begin_and_see()):
+            self.assertLess(time.monotonic() - began, 2 * PATIENCE, sentence)
         stranger.kill()
         stranger.wait()
         self.worker("first")
         run = self.begin()
-        self.wait_for(lambda: self.made() >= 1)
+        self.wait_for(lambda: self.result() >= 1)
         self.worker("late stranger", PYTHONPATH=other)
-        _, said = run.communicate(timeout=4 * PATIENCE)
-        self.assertEqual(run.returncode, 0, said)
-        self.assertIn("6 pictures made", said)
+        _, sentence = run.communicate(timeout=4 * PATIENCE)
+        self.assertEqual(run.returncode, 0, sentence)
+        self.assertIn("6 pictures made", sentence)
 
     def begin_and_see(self) -> str:
         """What a run says that is ended soon, whether or not it was refused."""
         run = self.begin()
         try:
-            _, said = run.communicate(timeout=8)
+            _, sentence = run.communicate(timeout=8)
         except subprocess.TimeoutExpired:
             run.kill()
-            _, said = run.communicate()
-        return said
+            _, sentence = run.communicate()
+        return sentence
 
 
 if __name__ == "__main__":

@@ -80,7 +80,7 @@ def refused(operation: Callable[[], object]) -> str:
 def with_errors() -> Mapping[str, Callable[..., Any]]:
     """The same, errors of the system told by their kind."""
 
-    def told(operation: Callable[..., Any]) -> Callable[..., Any]:
+    def answer(operation: Callable[..., Any]) -> Callable[..., Any]:
         def tell(*arguments: Any) -> Any:
             try:
                 return operation(*arguments)
@@ -89,7 +89,7 @@ def with_errors() -> Mapping[str, Callable[..., Any]]:
 
         return tell
 
-    return {name: told(operation) for name, operation in operations().items()}
+    return {name: answer(operation) for name, operation in operations().items()}
 
 
 class Confined(unittest.TestCase):
@@ -123,9 +123,9 @@ class Confined(unittest.TestCase):
 
     def test_more_memory_than_it_may_have_is_refused_and_it_goes_on(self) -> None:
         before = self.asked("getpid")
-        with self.assertRaises(Exception) as told:
+        with self.assertRaises(Exception) as answer:
             self.asked("fills")
-        self.assertEqual(type(told.exception).__name__, "NeedsMemory")
+        self.assertEqual(type(answer.exception).__name__, "NeedsMemory")
         self.assertEqual(self.asked("getpid"), before)
 
     def test_one_that_breaks_off_is_lost_and_another_answers(self) -> None:
@@ -143,20 +143,20 @@ class Confined(unittest.TestCase):
     def test_whoever_waits_is_woken_when_it_is_closed(self) -> None:
         closing = ConfinedProcess(operations)
         closing.start()
-        said: list[BaseException] = []
+        sentence: list[BaseException] = []
 
         def wait() -> None:
             try:
                 closing.ask("sleeps", patience=LONG)
             except ProcessLost as error:
-                said.append(error)
+                sentence.append(error)
 
         waiting = threading.Thread(target=wait)
         waiting.start()
         time.sleep(0.2)
         closing.close()
         waiting.join(LONG)
-        self.assertEqual(len(said), 1)
+        self.assertEqual(len(sentence), 1)
 
 
 class Wire(unittest.TestCase):
@@ -170,11 +170,13 @@ class Wire(unittest.TestCase):
             return came
 
     def test_arrays_bytes_and_known_dataclasses_come_as_they_were(self) -> None:
-        raster = Raster(np.arange(60, dtype=np.uint16).reshape(4, 5, 3), icc=b"p" * 100, space=DISPLAY_P3, said=("is small",))
+        raster = Raster(np.arange(60, dtype=np.uint16).reshape(4, 5, 3), icc=b"p" * 100, space=DISPLAY_P3, notices=("is small",))
         large = b"x" * (wire.LARGE + 1)
         came = self.over({"raster": raster, "large": large, "empty": np.zeros((0, 3), np.float32), "size": (3, 4)})
         np.testing.assert_array_equal(came["raster"].samples, raster.samples)
-        self.assertEqual((came["raster"].space, came["raster"].icc, came["raster"].said), (DISPLAY_P3, b"p" * 100, ("is small",)))
+        self.assertEqual(
+            (came["raster"].space, came["raster"].icc, came["raster"].notices), (DISPLAY_P3, b"p" * 100, ("is small",))
+        )
         self.assertEqual((came["large"], came["empty"].shape, came["size"]), (large, (0, 3), (3, 4)))
 
     def test_what_nothing_here_sends_is_refused(self) -> None:
@@ -222,13 +224,13 @@ class Decoders(unittest.TestCase):
         apart = read_plate(data, "shore.png")
         np.testing.assert_array_equal(apart.pixels, here.pixels)
         self.assertEqual((apart.key, apart.space, apart.depth), (here.key, here.space, here.depth))
-        said = []
+        sentence = []
         for one in (self.pool, DecoderHere()):
-            with self.assertRaises(PlateError) as told:
+            with self.assertRaises(PlateError) as answer:
                 one.raster(data[:200], "cut.png", spaced=True)
-            said.append(str(told.exception))
-        self.assertEqual(said[0], said[1])
-        self.assertTrue(said[0].startswith("cut.png "))
+            sentence.append(str(answer.exception))
+        self.assertEqual(sentence[0], sentence[1])
+        self.assertTrue(sentence[0].startswith("cut.png "))
 
     def test_a_reel_is_the_same_frame_by_frame_and_one_whose_process_is_lost_goes_on(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

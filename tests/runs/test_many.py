@@ -30,7 +30,7 @@ from aurelon.runs.folder import RECORD, Folder, FolderKeeping
 from aurelon.runs.naming import check_pattern, outputs_for
 from aurelon.runs.room import PIXEL_BYTES, WORKER_BYTES, Room, room_for
 from aurelon.runs.tasks import Task, path_export
-from tests.runs.made import RIG, RunTest
+from tests.runs.run_test import RIG, RunTest
 
 KILLS = 6
 
@@ -59,8 +59,8 @@ class Many(RunTest):
         (self.plates / "words.jpg").write_text("no picture")
         done = self.run_it(self.plates, self.plates / "shore 1.png", out="out/{number:02}-{name}.jpg")
         self.assertEqual(done.returncode, 2)
-        for said in ("torn.png is cut short", "words.jpg is not a picture", "5 pictures made, 2 failed"):
-            self.assertIn(said, done.stderr)
+        for sentence in ("torn.png is cut short", "words.jpg is not a picture", "5 pictures made, 2 failed"):
+            self.assertIn(sentence, done.stderr)
         self.assertEqual(list(self.outs())[-1], "07-shore 1.jpg")
         self.assertNotIn("Traceback", done.stderr)
 
@@ -74,7 +74,7 @@ class Many(RunTest):
         away.mkdir()
         (away / "shore 1.png").write_bytes(self.plate(9))
         here = self.plates / "shore 1.png"
-        for plates, out, said in (
+        for plates, out, sentence in (
             ([here, away / "shore 1.png"], "out/{name}.png", "would both become"),
             ([here], "plates/{name}.png", "is one of the plates"),
             ([here], "out/one.png", "gives every picture the same name"),
@@ -84,12 +84,12 @@ class Many(RunTest):
             ([], "out/{name}.png", "name either plates or a folder to --watch"),
             ([here], "rig.json/{name}.png", "cannot be written to"),
         ):
-            with self.subTest(said):
+            with self.subTest(sentence):
                 stderr = io.StringIO()
                 with contextlib.redirect_stderr(stderr):
                     code = main(self.command(*plates, out=out)[3:])
                 self.assertEqual((code, len(stderr.getvalue().splitlines())), (2, 1), stderr.getvalue())
-                self.assertIn(said, stderr.getvalue())
+                self.assertIn(sentence, stderr.getvalue())
         self.assertFalse((self.folder / "out").exists())
 
     def test_a_matte_that_is_not_there_is_said_once(self) -> None:
@@ -165,9 +165,9 @@ class Killed(RunTest):
                 workers[0].kill()
                 killed = True
             time.sleep(0.01)
-        _, said = run.communicate(timeout=120)
+        _, sentence = run.communicate(timeout=120)
         self.assertTrue(killed)
-        self.assertEqual(run.returncode, 0, said)
+        self.assertEqual(run.returncode, 0, sentence)
         self.assertEqual(len(self.outs()), self.count)
 
 
@@ -223,7 +223,7 @@ class Driving(RunTest):
                 items.append(Item(task, 240 * 160, self.folder / "out" / name))
             if len(names) > 1:
                 (self.plates / names[-1]).write_bytes(self.plate(17))
-            keeping = FolderKeeping(folder, lambda item, made, said: None)
+            keeping = FolderKeeping(folder, lambda item, result, sentence: None)
             with closing(Processes(Room(2, 1, 0))) as engine:
                 drive(items, engine, contents, keeping, lambda: "go")
         return keeping
@@ -238,7 +238,7 @@ class Driving(RunTest):
 
     def test_a_plate_that_changes_meanwhile_is_said(self) -> None:
         keeping = self.driven("shore 1.png", "shore 2.png")
-        self.assertEqual(keeping.made, 1)
+        self.assertEqual(keeping.result, 1)
         self.assertEqual(keeping.failed, ["shore 2.png was changed while the run was going; start it again"])
 
     def test_workers_are_as_many_as_there_is_room_for(self) -> None:
@@ -291,9 +291,9 @@ class Watching(RunTest):
         (self.plates / "notes.txt").write_text("no picture")
         self.until(["shore 0.png", "slow.png"])
         before = {path: path.stat().st_mtime_ns for path in (self.folder / "out").glob("*.png")}
-        said = self.ended(watch)
-        self.assertIn("2 pictures made", said)
-        self.assertNotIn("failed", said)
+        sentence = self.ended(watch)
+        self.assertIn("2 pictures made", sentence)
+        self.assertNotIn("failed", sentence)
         watch = self.watch()
         (self.plates / "next.png").write_bytes(self.plate(6))
         self.until(["next.png", "shore 0.png", "slow.png"])

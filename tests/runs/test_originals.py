@@ -12,7 +12,7 @@ import unittest
 from pathlib import Path
 
 from tests.reels import frames, write_video
-from tests.runs.made import AURELON, RunTest
+from tests.runs.run_test import AURELON, RunTest
 
 
 class Originals(RunTest):
@@ -29,8 +29,8 @@ class Originals(RunTest):
     def refused(self, done: subprocess.CompletedProcess[str], sentence: str) -> None:
         self.assertEqual((done.returncode, len(done.stderr.splitlines())), (2, 1), done.stderr)
         self.assertIn(sentence, done.stderr)
-        made = {name: data for name, data in self.state().items() if "/.aurelon-" not in f"/{name}"}
-        self.assertEqual(made, self.before)
+        result = {name: data for name, data in self.state().items() if "/.aurelon-" not in f"/{name}"}
+        self.assertEqual(result, self.before)
 
     def render(self, plate: Path, out: Path, *more: str | Path) -> subprocess.CompletedProcess[str]:
         command = [*AURELON, "render", plate, "--rig", self.rig, "-o", out, *more]
@@ -122,13 +122,13 @@ class Watched(RunTest):
         (self.plates / "zz.png").write_bytes(self.plate(4))
         self.until(["shore 0.jpg", "shore 0.tif.jpg", "zz.jpg"])
         watch.send_signal(signal.SIGINT)
-        said = watch.communicate(timeout=60)[1]
+        sentence = watch.communicate(timeout=60)[1]
         for sentence in ("away.png is a link that leads to no file", "loop.png is a link that leads to no file"):
-            self.assertEqual(said.count(sentence), 1, said)
-        self.assertIn("bad.png", said)
-        self.assertNotIn("bad.png ->", said)
-        self.assertIn("would both become", said)
-        self.assertIn("3 pictures made, 2 failed", said)
+            self.assertEqual(sentence.count(sentence), 1, sentence)
+        self.assertIn("bad.png", sentence)
+        self.assertNotIn("bad.png ->", sentence)
+        self.assertIn("would both become", sentence)
+        self.assertIn("3 pictures made, 2 failed", sentence)
         self.assertEqual(watch.returncode, 2)
 
 

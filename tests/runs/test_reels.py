@@ -63,8 +63,8 @@ class ReelRuns(unittest.TestCase):
         folder = write_stills(self.folder / "shots", frames(5), first=31)
         done = self.render("lit/%05d.png", "--frames", "1:4", source=folder)
         self.assertEqual(done.returncode, 0, done.stderr)
-        made = sorted(path.name for path in (self.folder / "lit").glob("*.png"))
-        self.assertEqual(made, ["00032.png", "00033.png", "00034.png"])
+        result = sorted(path.name for path in (self.folder / "lit").glob("*.png"))
+        self.assertEqual(result, ["00032.png", "00033.png", "00034.png"])
         rig = parse_rig(self.rig.read_bytes())
         plate = open_plate(self.folder / "lit" / "00033.png")
         reel = open_reel(folder)
@@ -113,13 +113,13 @@ class ReelRuns(unittest.TestCase):
         before = os.getcwd()
         os.chdir(self.folder)
         self.addCleanup(os.chdir, before)
-        for (out, *rest), said in wrong.items():
-            told = io.StringIO()
-            with redirect_stderr(told):
+        for (out, *rest), sentence in wrong.items():
+            answer = io.StringIO()
+            with redirect_stderr(answer):
                 code = main(["render", "in.mkv", "--rig", "rig.json", "-o", out, *rest])
             self.assertEqual(code, 2, out)
-            self.assertIn(said, told.getvalue())
-            self.assertEqual(len(told.getvalue().strip().splitlines()), 1, told.getvalue())
+            self.assertIn(sentence, answer.getvalue())
+            self.assertEqual(len(answer.getvalue().strip().splitlines()), 1, answer.getvalue())
         self.assertEqual(sorted(path.name for path in self.folder.iterdir()), ["in.mkv", "rig.json"])
 
 

@@ -107,14 +107,14 @@ class Plates(unittest.TestCase):
         self.store.close()
         child = subprocess.Popen([sys.executable, "-c", SAVE_UNTIL_KILLED, str(self.path)], stdout=subprocess.PIPE, text=True)
         assert child.stdout is not None
-        said = [child.stdout.readline() for _ in range(12)]
+        sentence = [child.stdout.readline() for _ in range(12)]
         child.send_signal(signal.SIGKILL)
-        said += child.stdout.readlines()
+        sentence += child.stdout.readlines()
         child.wait()
         child.stdout.close()
         self.store = Store(self.path)
         # The present one is the last that was said, or the one after it, saved but not yet said.
-        whole = [int(line) for line in said if line.endswith("\n")]
+        whole = [int(line) for line in sentence if line.endswith("\n")]
         self.assertIn(self.store.revisions.bench(self.plate).revision - whole[-1], (0, 1))
 
     def test_a_file_from_a_newer_version_is_refused(self) -> None:

@@ -49,7 +49,7 @@ class ServiceTest(unittest.TestCase):
 
     def edited(self, plate: int, rig: dict[str, Any], **edit: Any) -> Any:
         """The answer to an edit of a rig."""
-        return self.told("POST", f"/plates/{plate}/edits", json={"rig": rig, "edit": edit})
+        return self.answer("POST", f"/plates/{plate}/edits", json={"rig": rig, "edit": edit})
 
     def finished(self, job: Any) -> list[Any]:
         """The items of a job, once it is done."""
@@ -65,7 +65,7 @@ class ServiceTest(unittest.TestCase):
         self.assertEqual(answer.status_code, 201, answer.text)
         return int(answer.json()["id"])
 
-    def told(self, method: str, path: str, status: int = 200, **rest: Any) -> Any:
+    def answer(self, method: str, path: str, status: int = 200, **rest: Any) -> Any:
         """What a call to the service answers; `status` is how it must."""
         answer = self.client.request(method, f"/api{path}", **rest)
         self.assertEqual(answer.status_code, status, answer.text)

@@ -33,7 +33,7 @@ class Choosing(ServiceTest):
     def test_the_sheet_shows_every_kind_on_this_plate(self) -> None:
         plate = self.add()
         rig = {"lights": [{**light("bloom"), "id": "bloom-1"}]}
-        cells = self.finished(self.told("POST", f"/plates/{plate}/sheets/kinds", 202, json={"rig": rig}))
+        cells = self.finished(self.answer("POST", f"/plates/{plate}/sheets/kinds", 202, json={"rig": rig}))
         self.assertEqual([cell["light"]["kind"] for cell in cells], every_kind())
         self.assertIn("bloom-2", [cell["light"]["id"] for cell in cells])
         plain = picture(
@@ -120,7 +120,7 @@ class Choosing(ServiceTest):
         np.testing.assert_allclose(stripes[:, :20], shown[0][:, :20], atol=1)
         self.assertEqual({tuple(c) for c in stripes[:, 20:40].reshape(-1, 3)}, {(255, 255, 255), CLIP_MARK})
         self.assertEqual({tuple(c) for c in stripes[:, 40:].reshape(-1, 3)}, {(255, 255, 255), PEAK_MARK})
-        facts = self.told("POST", f"/plates/{plate}/facts", json={"rig": {}})
+        facts = self.answer("POST", f"/plates/{plate}/facts", json={"rig": {}})
         self.assertAlmostEqual(facts["before"]["above_white"], np.log2(6), places=3)
 
     def test_the_preview_tells_what_is_seen_and_marks_what_is_clipped(self) -> None:

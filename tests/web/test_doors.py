@@ -29,9 +29,9 @@ LONG = 120.0  # seconds until something that should go on is given up
 
 def archive(files: dict[str, bytes], kind: int = zipfile.ZIP_DEFLATED) -> bytes:
     out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", kind) as made:
+    with zipfile.ZipFile(out, "w", kind) as result:
         for name, data in files.items():
-            made.writestr(f"{name}.png", data)
+            result.writestr(f"{name}.png", data)
     return out.getvalue()
 
 
@@ -52,9 +52,9 @@ class Archives(ServiceTest):
         bomb = archive({"shot_1": png(scene(30, 20)) + bytes(300 << 20), "shot_2": png(scene(30, 20))})
         self.assertLess(len(bomb), 1 << 20)
         with mock.patch.object(zipfile.ZipExtFile, "read", autospec=True, side_effect=zipfile.ZipExtFile.read) as read:
-            status, said = self.brought(bomb)
+            status, sentence = self.brought(bomb)
         self.assertEqual(status, 415)
-        self.assertIn("more than its picture can hold", said)
+        self.assertIn("more than its picture can hold", sentence)
         self.assertLess(max(call.args[1] for call in read.call_args_list if len(call.args) > 1), 64 << 20)
 
     def test_damaged_ones_of_every_kind_get_a_sentence(self) -> None:
@@ -64,16 +64,16 @@ class Archives(ServiceTest):
             for at in range(30, len(whole) - 4, max(1, len(whole) // 40)):
                 bad = bytes(whole[:at]) + bytes([whole[at] ^ 0xFF]) + bytes(whole[at + 1 :])
                 with self.subTest(kind=kind, at=at):
-                    status, said = self.brought(bad)
-                    self.assertIn(status, (201, 415), said)
+                    status, sentence = self.brought(bad)
+                    self.assertIn(status, (201, 415), sentence)
 
     def test_what_an_unpacker_raises_is_a_sentence(self) -> None:
         for fault in (lzma.LZMAError("x"), zlib.error("x"), ValueError("negative seek value -1"), KeyError("x"), struct.error("x")):
             whole = archive({"shot_1": png(scene(30, 20)), "shot_2": png(scene(30, 20))})
             with self.subTest(fault), mock.patch.object(zipfile.ZipExtFile, "read", side_effect=fault):
-                status, said = self.brought(whole)
+                status, sentence = self.brought(whole)
             self.assertEqual(status, 415)
-            self.assertIn("is damaged", said)
+            self.assertIn("is damaged", sentence)
 
     def test_damaged_animations_get_a_sentence(self) -> None:
         webp = io.BytesIO()
@@ -86,17 +86,17 @@ class Archives(ServiceTest):
                     self.assertIn(self.brought(bad, name)[0], (201, 415))
 
     def test_an_animation_of_three_thousand_frames_is_taken(self) -> None:
-        status, said = self.brought(gif(3000), "long.gif")
-        self.assertEqual(status, 201, said)
-        self.assertIn('"frames":3000', said)
+        status, sentence = self.brought(gif(3000), "long.gif")
+        self.assertEqual(status, 201, sentence)
+        self.assertIn('"frames":3000', sentence)
 
     def test_lists_of_layers_are_counted_before_they_are_read(self) -> None:
         def layered(text: bytes) -> bytes:
             out = io.BytesIO()
-            with zipfile.ZipFile(out, "w") as made:
-                made.writestr(zipfile.ZipInfo("mimetype"), b"image/openraster")
-                made.writestr("mergedimage.png", png(scene(30, 20)))
-                made.writestr("stack.xml", text, zipfile.ZIP_DEFLATED)
+            with zipfile.ZipFile(out, "w") as result:
+                result.writestr(zipfile.ZipInfo("mimetype"), b"image/openraster")
+                result.writestr("mergedimage.png", png(scene(30, 20)))
+                result.writestr("stack.xml", text, zipfile.ZIP_DEFLATED)
             return out.getvalue()
 
         many = b'<image w="30" h="20"><stack>' + b'<layer src="a.png"/>' * 200_000 + b"</stack></image>"
@@ -117,8 +117,8 @@ class Archives(ServiceTest):
 class Names(ServiceTest):
     def test_numbers_of_many_digits_and_halves_of_characters_get_a_sentence(self) -> None:
         for names in (["a" + "1" * 5000 + ".png", "a" + "2" * 5000 + ".png"], ["b" + "9" * 400 + ".png", "b1.png"]):
-            self.assertEqual(self.told("POST", "/plates/sequence", json={"names": names})["names"], [])
-            self.assertIn("one by one", self.told("POST", "/plates/stills", 415, json={"names": names})["error"])
+            self.assertEqual(self.answer("POST", "/plates/sequence", json={"names": names})["names"], [])
+            self.assertIn("one by one", self.answer("POST", "/plates/stills", 415, json={"names": names})["error"])
         broken = b'{"names": ["\\ud800 1.png", "\\ud800 2.png", "\\ud800 3.png"]}'
         answer = self.client.post("/api/plates/sequence", content=broken, headers={"content-type": "application/json"})
         self.assertEqual(answer.status_code, 422, answer.text)
@@ -134,18 +134,18 @@ class Names(ServiceTest):
     def test_a_thousand_and_one_stills_become_a_reel(self) -> None:
         still = png(scene(8, 6))
         names = [f"shot {number:05}.png" for number in range(1001)]
-        upload = self.told("POST", "/plates/stills", 201, json={"names": names})["id"]
+        upload = self.answer("POST", "/plates/stills", 201, json={"names": names})["id"]
         for at in range(0, len(names), 200):
             part = [("files", (name, still)) for name in names[at : at + 200]]
-            self.told("POST", f"/plates/stills/{upload}", files=part)
-        self.assertEqual(self.told("POST", f"/plates/stills/{upload}/reel", 201)["frames"], 1001)
+            self.answer("POST", f"/plates/stills/{upload}", files=part)
+        self.assertEqual(self.answer("POST", f"/plates/stills/{upload}/reel", 201)["frames"], 1001)
 
     def test_a_long_name_in_letters_of_many_bytes_can_be_unpacked(self) -> None:
         plate = self.add(name=f"{'灯' * 120}.png")
         body = {"plates": [plate], "export": {"target": "picture", "format": "png", "depth": "8"}}
-        run = self.told("POST", "/runs", 202, json=body)["run"]["id"]
+        run = self.answer("POST", "/runs", 202, json=body)["run"]["id"]
         began = time.monotonic()
-        while (now := self.told("GET", f"/runs/{run}"))["run"]["state"] != "done":
+        while (now := self.answer("GET", f"/runs/{run}"))["run"]["state"] != "done":
             self.assertLess(time.monotonic() - began, LONG, now)
             time.sleep(0.1)
         packed = zipfile.ZipFile(io.BytesIO(self.client.get(f"/api/runs/{run}/archive").content))
@@ -158,16 +158,18 @@ class Keys(ServiceTest):
     def test_keys_of_a_light_that_is_missing_are_refused_with_their_path(self) -> None:
         plate = self.add()
         rig = {"keys": {"gone": {"merge.opacity": {"at": [[0, 1.0]]}}}}
-        base = self.told("GET", f"/plates/{plate}/bench")["revision"]
+        base = self.answer("GET", f"/plates/{plate}/bench")["revision"]
         for path, body in (
             (f"/plates/{plate}/revisions", {"base": base, "label": "Keys", "rig": rig}),
             ("/rigs", {"name": "Keys", "rig": rig}),
         ):
-            told = self.told("POST", path, 422, json=body)
-            self.assertEqual([where for where, _ in told["problems"]], ["keys.gone"])
+            answer = self.answer("POST", path, 422, json=body)
+            self.assertEqual([where for where, _ in answer["problems"]], ["keys.gone"])
         # A rig that has had them since an earlier version can still be worked on.
         old = self.store.revisions.save(plate, base, Rig.model_validate(rig), "old").revision
-        self.told("POST", f"/plates/{plate}/revisions", json={"base": old, "label": "On", "rig": {**rig, "house": {"level": 0.5}}})
+        self.answer(
+            "POST", f"/plates/{plate}/revisions", json={"base": old, "label": "On", "rig": {**rig, "house": {"level": 0.5}}}
+        )
 
 
 class Privacy(ServiceTest):

@@ -27,9 +27,9 @@ class Previews(ServiceTest):
             for seq, size in enumerate(((12_000, 8_000), (60_000, 60_000), (302, 200))):
                 view = {"width": size[0], "height": size[1], "x0": 0, "y0": 0, "x1": size[0], "y1": size[1]}
                 socket.send_text(json.dumps({"seq": seq, "rig": {}, "view": view}))
-                told = json.loads(socket.receive_text())
-                self.assertEqual(told["seq"], seq)
-                self.assertIn(f"{size[0]} x {size[1]} is more than the plate's own 300 x 200", told["error"])
+                answer = json.loads(socket.receive_text())
+                self.assertEqual(answer["seq"], seq)
+                self.assertIn(f"{size[0]} x {size[1]} is more than the plate's own 300 x 200", answer["error"])
             socket.send_text(json.dumps({"seq": 9, "rig": {}, "view": VIEW}))
             self.assertIn(b'"seq":9', socket.receive_bytes())
 
@@ -149,9 +149,9 @@ class Hosts(ServiceTest):
 
     def test_no_answer_lets_another_page_read_it(self) -> None:
         for path in ("/", "/api/plates", "/api/none"):
-            told = self.client.get(path).headers
-            self.assertNotIn("access-control-allow-origin", told)
-            self.assertEqual((told["x-content-type-options"], told["cross-origin-resource-policy"]), ("nosniff", "same-origin"))
+            answer = self.client.get(path).headers
+            self.assertNotIn("access-control-allow-origin", answer)
+            self.assertEqual((answer["x-content-type-options"], answer["cross-origin-resource-policy"]), ("nosniff", "same-origin"))
 
 
 class Paths(ServiceTest):
@@ -204,18 +204,18 @@ class NamesOfFiles(ServiceTest):
         for name in self.NAMES:
             with self.subTest(name):
                 plate = self.add(name=name)
-                (record,) = [one for one in self.told("GET", "/plates") if one["id"] == plate]
+                (record,) = [one for one in self.answer("GET", "/plates") if one["id"] == plate]
                 self.assertNotIn("/", record["file_name"])
                 self.assertNotIn("\\", record["file_name"])
                 self.assertLessEqual(len(record["name"]), 120)
-                job = self.told("POST", f"/plates/{plate}/exports", 202, json={"rig": {}, "export": EXPORT})
+                job = self.answer("POST", f"/plates/{plate}/exports", 202, json={"rig": {}, "export": EXPORT})
                 self.finished(job)
                 file = self.client.get(f"/api/jobs/{job['id']}/file")
                 self.assertEqual(file.status_code, 200)
-                said = file.headers["content-disposition"]
+                sentence = file.headers["content-disposition"]
                 self.assertNotIn("set-cookie", file.headers)
-                self.assertFalse(set("\r\n/") & set(said.removeprefix("attachment; ")), said)
-        self.assertEqual(len(self.told("GET", "/plates")), len(self.NAMES))
+                self.assertFalse(set("\r\n/") & set(sentence.removeprefix("attachment; ")), sentence)
+        self.assertEqual(len(self.answer("GET", "/plates")), len(self.NAMES))
 
     def test_names_that_are_given_are_kept_as_they_are_or_refused(self) -> None:
         plate = self.add()
@@ -240,16 +240,16 @@ class ManyAtOnce(unittest.IsolatedAsyncioTestCase):
 
     async def asked(self, kind: str = "http", client: str = "10.0.0.1") -> Any:
         """How it was answered, or with what it was closed."""
-        told: list[Any] = []
+        answer: list[Any] = []
 
         async def send(message: Message) -> None:
-            told.append(message)
+            answer.append(message)
 
         async def receive() -> Message:
             return {"type": "http.request"}
 
         await self.clients({"type": kind, "client": (client, 1), "headers": [], "method": "GET"}, receive, send)
-        return told[0].get("status", told[0].get("code"))
+        return answer[0].get("status", answer[0].get("code"))
 
     async def test_no_more_at_once_than_can_be_answered_and_others_are_served(self) -> None:
         waiting = [asyncio.create_task(self.asked()) for _ in range(AT_ONCE)]

@@ -32,15 +32,15 @@ class HttpPage(unittest.TestCase):
             self.addCleanup(service.stop)
             Image.open(io.BytesIO(png(scene(600, 400)))).save(Path(folder) / "shore.jpg")
             os.chdir(folder)
-            said, names = io.StringIO(), dict[str, object]()
-            with contextlib.redirect_stdout(said):
+            sentence, names = io.StringIO(), dict[str, object]()
+            with contextlib.redirect_stdout(sentence):
                 for block in blocks:
                     exec(compile(block.replace("http://127.0.0.1:8420", service.url), PAGE.name, "exec"), names)
             os.chdir(here)
             client = names["service"]
             assert isinstance(client, httpx.Client)
             client.close()
-        lines = said.getvalue().splitlines()
+        lines = sentence.getvalue().splitlines()
         for line, expected in zip(
             lines,
             (

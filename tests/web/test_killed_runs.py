@@ -33,30 +33,32 @@ class Killed(unittest.TestCase):
         self.client = httpx.Client(base_url=f"{self.service.url}/api", timeout=60)
         self.addCleanup(self.client.close)
 
-    def told(self, method: str, path: str, **more: Any) -> Any:
+    def answer(self, method: str, path: str, **more: Any) -> Any:
         return self.client.request(method, path, **more).raise_for_status().json()
 
     def test_it_ends_as_it_would_have_and_nothing_is_made_twice(self) -> None:
         pictures = [png(np.roll(scene(240, 160), 9 * n, axis=1)) for n in range(COUNT)]
-        plates = [self.told("POST", "/plates", files={"file": (f"shore {n}.png", data)})["id"] for n, data in enumerate(pictures)]
-        saved = self.told("POST", "/rigs", json={"name": "Low sun", "rig": RIG.model_dump(mode="json")})["id"]
+        plates = [self.answer("POST", "/plates", files={"file": (f"shore {n}.png", data)})["id"] for n, data in enumerate(pictures)]
+        saved = self.answer("POST", "/rigs", json={"name": "Low sun", "rig": RIG.model_dump(mode="json")})["id"]
         body = {"plates": plates, "rig": {"saved": saved}, "export": {"target": "picture", "format": "png", "depth": "8"}}
-        run = self.told("POST", "/runs", json=body)["run"]["id"]
+        run = self.answer("POST", "/runs", json=body)["run"]["id"]
         done = 0
         for more in (0, 1, 2, 1):
             began = time.monotonic()
-            while self.told("GET", f"/runs/{run}")["done"] < min(done + more, COUNT):
+            while self.answer("GET", f"/runs/{run}")["done"] < min(done + more, COUNT):
                 self.assertLess(time.monotonic() - began, PATIENCE)
                 time.sleep(0.02)
             time.sleep(0.05)
-            before = {item["id"]: item["revision"] for item in self.told("GET", f"/runs/{run}")["run"]["items"] if item["revision"]}
+            before = {
+                item["id"]: item["revision"] for item in self.answer("GET", f"/runs/{run}")["run"]["items"] if item["revision"]
+            }
             self.service.stop(signal.SIGKILL)
             self.service.start()
-            after = self.told("GET", f"/runs/{run}")
+            after = self.answer("GET", f"/runs/{run}")
             self.assertLessEqual(before.items(), {item["id"]: item["revision"] for item in after["run"]["items"]}.items())
             done = after["done"]
         began = time.monotonic()
-        while (now := self.told("GET", f"/runs/{run}"))["run"]["state"] != "done":
+        while (now := self.answer("GET", f"/runs/{run}"))["run"]["state"] != "done":
             self.assertLess(time.monotonic() - began, PATIENCE, now)
             time.sleep(0.1)
         self.assertEqual((now["done"], now["failed"], now["files"]), (COUNT, 0, COUNT))

@@ -82,26 +82,26 @@ class Masking(ServiceTest):
     def test_a_mask_is_inverted_with_its_parts(self) -> None:
         mask = {"start": "everything", "parts": [{"part": "linear", "combine": "subtract"}]}
         rig = {"lights": [light("bloom", mask=mask)]}
-        made = self.edited(self.add(), rig, do="invert-mask", owner={"of": "light", "id": "under-test"})
-        turned = made["rig"]["lights"][0]["mask"]
+        result = self.edited(self.add(), rig, do="invert-mask", owner={"of": "light", "id": "under-test"})
+        turned = result["rig"]["lights"][0]["mask"]
         self.assertEqual((turned["start"], turned["parts"][0]["combine"]), ("nothing", "add"))
-        self.assertEqual(made["label"], "Invert the mask of under-test")
+        self.assertEqual(result["label"], "Invert the mask of under-test")
 
     def test_a_subject_is_cut_out_with_progress(self) -> None:
         plate = self.add()
         subject = {"part": "subject", "box": [0.3, 0.1, 0.5, 0.8]}
-        self.finished(self.told("POST", f"/plates/{plate}/cut", 202, json={"subject": subject}))
+        self.finished(self.answer("POST", f"/plates/{plate}/cut", 202, json={"subject": subject}))
 
     def test_a_grey_picture_is_kept_with_the_plate_and_one_of_another_shape_is_refused(self) -> None:
         plate = self.add()
         data = base64.b64decode(RAMP[1])
-        kept = self.told("POST", f"/plates/{plate}/files", 201, files={"file": ("depth.png", data)})
+        kept = self.answer("POST", f"/plates/{plate}/files", 201, files={"file": ("depth.png", data)})
         self.assertEqual((kept["name"], kept["width"]), (RAMP[0], 300))
-        self.assertEqual(self.told("GET", f"/plates/{plate}/files")["names"], {RAMP[0]: "depth.png"})
+        self.assertEqual(self.answer("GET", f"/plates/{plate}/files")["names"], {RAMP[0]: "depth.png"})
         tall = png(np.ones((300, 100, 3), np.float32))
-        said = self.told("POST", f"/plates/{plate}/files", 415, files={"file": ("tall.png", tall)})["error"]
-        self.assertIn("tall.png is 100 x 300, which is another shape", said)
-        self.assertIn("bad.png", self.told("POST", f"/plates/{plate}/files", 415, files={"file": ("bad.png", b"no")})["error"])
+        sentence = self.answer("POST", f"/plates/{plate}/files", 415, files={"file": ("tall.png", tall)})["error"]
+        self.assertIn("tall.png is 100 x 300, which is another shape", sentence)
+        self.assertIn("bad.png", self.answer("POST", f"/plates/{plate}/files", 415, files={"file": ("bad.png", b"no")})["error"])
         part = {"part": "grey", "file": RAMP[0]}
         rig = {"lights": [light("bloom", mask={"start": "nothing", "parts": [part]})]}
         with self.preview(plate) as socket:
@@ -111,59 +111,61 @@ class Masking(ServiceTest):
 
     def test_takes_are_kept_listed_renamed_deleted_and_brought_back(self) -> None:
         plate = self.add()
-        take = self.told("POST", f"/plates/{plate}/takes", 201, json={"name": "Warm", "rig": BRUSH})
-        self.told("PATCH", f"/takes/{take['id']}", json={"name": "Warmer"})
-        listed = self.told("GET", f"/plates/{plate}/takes")["takes"]
+        take = self.answer("POST", f"/plates/{plate}/takes", 201, json={"name": "Warm", "rig": BRUSH})
+        self.answer("PATCH", f"/takes/{take['id']}", json={"name": "Warmer"})
+        listed = self.answer("GET", f"/plates/{plate}/takes")["takes"]
         self.assertEqual([(t["name"], t["rig"]["lights"][0]["kind"]) for t in listed], [("Warmer", "bloom")])
-        self.told("DELETE", f"/takes/{take['id']}")
-        self.assertEqual(self.told("GET", f"/plates/{plate}/takes")["takes"], [])
-        self.told("POST", f"/takes/{take['id']}/restore")
-        self.assertEqual(len(self.told("GET", f"/plates/{plate}/takes")["takes"]), 1)
-        self.assertIn("no take number 99", self.told("PATCH", "/takes/99", 404, json={"name": "x"})["error"])
+        self.answer("DELETE", f"/takes/{take['id']}")
+        self.assertEqual(self.answer("GET", f"/plates/{plate}/takes")["takes"], [])
+        self.answer("POST", f"/takes/{take['id']}/restore")
+        self.assertEqual(len(self.answer("GET", f"/plates/{plate}/takes")["takes"]), 1)
+        self.assertIn("no take number 99", self.answer("PATCH", "/takes/99", 404, json={"name": "x"})["error"])
 
     def test_a_rig_is_saved_seen_on_another_plate_applied_and_taken_out_as_a_file(self) -> None:
         first, second = self.add(), self.add(png(scene(200, 300, seed=5)), "tall.png")
         sun = light("shafts", spread={"position": [0.5, -0.2]})
-        saved = self.told("POST", "/rigs", 201, json={"name": "Low sun", "rig": {"lights": [sun]}, "plate": first})
+        saved = self.answer("POST", "/rigs", 201, json={"name": "Low sun", "rig": {"lights": [sun]}, "plate": first})
         self.assertEqual(self.client.get(f"/api/rigs/{saved['id']}/picture").headers["content-type"], "image/jpeg")
-        cell = self.finished(self.told("POST", f"/plates/{second}/sheets/rigs", 202, json={"rig": {}}))[0]
+        cell = self.finished(self.answer("POST", f"/plates/{second}/sheets/rigs", 202, json={"rig": {}}))[0]
         picture = np.asarray(Image.open(io.BytesIO(base64.b64decode(cell["picture"]))))
         self.assertGreater(picture.shape[0], picture.shape[1])
         bloom = {"lights": [light("bloom")]}
         apply = f"/plates/{second}/edits/apply"
-        whole = self.told("POST", apply, json={"rig": bloom, "saved": saved["id"]})
+        whole = self.answer("POST", apply, json={"rig": bloom, "saved": saved["id"]})
         self.assertEqual([one["kind"] for one in whole["rig"]["lights"]], ["shafts"])
-        one = self.told("POST", apply, json={"rig": bloom, "saved": saved["id"], "lights": ["under-test"]})
+        one = self.answer("POST", apply, json={"rig": bloom, "saved": saved["id"], "lights": ["under-test"]})
         self.assertEqual((one["label"], one["owner"]["id"]), ("Apply Low sun", one["rig"]["lights"][-1]["id"]))
         self.assertEqual([one["kind"] for one in one["rig"]["lights"]], ["bloom", "shafts"])
         file = self.client.get(f"/api/rigs/{saved['id']}/file")
         self.assertIn('filename="Low sun.json"', file.headers["content-disposition"])
-        again = self.told("POST", "/rigs", 201, json={"name": "Again", "rig": file.json()})
+        again = self.answer("POST", "/rigs", 201, json={"name": "Again", "rig": file.json()})
         self.assertEqual(again["rig"], saved["rig"])
         self.assertEqual(self.client.get(f"/api/rigs/{again['id']}/picture").status_code, 204)
-        self.told("PATCH", f"/rigs/{again['id']}", json={"name": "Brought in"})
-        self.told("DELETE", f"/rigs/{again['id']}")
-        self.assertEqual([s["name"] for s in self.told("GET", "/rigs")["rigs"]], ["Low sun"])
-        self.told("POST", f"/rigs/{again['id']}/restore")
-        self.assertEqual([s["name"] for s in self.told("GET", "/rigs")["rigs"]], ["Brought in", "Low sun"])
-        self.assertIn("cloud", self.told("POST", "/rigs", 422, json={"name": "Bad", "rig": {"lights": [light("cloud")]}})["error"])
+        self.answer("PATCH", f"/rigs/{again['id']}", json={"name": "Brought in"})
+        self.answer("DELETE", f"/rigs/{again['id']}")
+        self.assertEqual([s["name"] for s in self.answer("GET", "/rigs")["rigs"]], ["Low sun"])
+        self.answer("POST", f"/rigs/{again['id']}/restore")
+        self.assertEqual([s["name"] for s in self.answer("GET", "/rigs")["rigs"]], ["Brought in", "Low sun"])
+        self.assertIn(
+            "cloud", self.answer("POST", "/rigs", 422, json={"name": "Bad", "rig": {"lights": [light("cloud")]}})["error"]
+        )
 
     def test_a_rig_file_brings_its_pictures_with_it(self) -> None:
         plate = self.add()
         part = {"part": "grey", "file": RAMP[0]}
         rig = {"lights": [light("bloom", mask={"parts": [part]})], "files": dict([RAMP])}
-        saved = self.told("POST", "/rigs", 201, json={"name": "Depth", "rig": rig, "plate": plate})
+        saved = self.answer("POST", "/rigs", 201, json={"name": "Depth", "rig": rig, "plate": plate})
         self.assertEqual(saved["rig"]["files"], {})
         self.assertEqual(self.client.get(f"/api/rigs/{saved['id']}/file").json()["files"], rig["files"])
-        base = self.told("GET", f"/plates/{plate}/bench")["revision"]
-        kept = self.told("POST", f"/plates/{plate}/revisions", json={"base": base, "label": "Depth", "rig": rig})
+        base = self.answer("GET", f"/plates/{plate}/bench")["revision"]
+        kept = self.answer("POST", f"/plates/{plate}/revisions", json={"base": base, "label": "Depth", "rig": rig})
         self.assertEqual(kept["rig"]["files"], {})
         self.assertEqual(self.client.get(f"/api/plates/{plate}/rig").json()["files"], rig["files"])
 
     def test_the_finder_proposes_places_with_their_colours(self) -> None:
         pixels = np.full((200, 300, 3), 0.03, np.float32)
         pixels[60:70, 200:210] = (1.0, 0.7, 0.4)
-        ranked = self.told("POST", f"/plates/{self.add(png(pixels))}/finder", json={"rig": {}})["ranked"]
+        ranked = self.answer("POST", f"/plates/{self.add(png(pixels))}/finder", json={"rig": {}})["ranked"]
         self.assertEqual(ranked[0]["clue"], "bright spot")
         np.testing.assert_allclose(ranked[0]["place"], (205 / 300, 65 / 200), atol=0.01)
         self.assertRegex(ranked[0]["colour"], "^#[0-9a-f]{6}$")
@@ -175,7 +177,7 @@ class Masking(ServiceTest):
         with self.preview(plate) as socket:
             socket.send_json({"seq": 1, **wish})
             _, without = decoded(socket.receive_bytes())
-            self.told("POST", f"/plates/{plate}/files", 201, files={"file": ("depth.png", base64.b64decode(RAMP[1]))})
+            self.answer("POST", f"/plates/{plate}/files", 201, files={"file": ("depth.png", base64.b64decode(RAMP[1]))})
             socket.send_json({"seq": 2, **wish})
             _, shown = decoded(socket.receive_bytes())
         self.assertEqual(without.max(), 0)
@@ -193,7 +195,7 @@ class Masking(ServiceTest):
             ],
             "lights": [light("bloom", mask={"parts": [{"part": "matte", "matte": "right"}]})],
         }
-        facts = self.told("POST", f"/plates/{plate}/facts", json={"rig": rig, "light": "under-test"})
+        facts = self.answer("POST", f"/plates/{plate}/facts", json={"rig": rig, "light": "under-test"})
         self.assertTrue(0.2 < facts["of_light"]["on_mattes"]["left"] < 0.8)
         self.assertIn("right", facts["says"]["under-test"])
         self.assertLess(facts["newly_clipped"], 0.01)
@@ -201,20 +203,20 @@ class Masking(ServiceTest):
 
 class Making(ServiceTest):
     def test_copies_edges_and_blank_plates_over_the_wire(self) -> None:
-        made = self.told("POST", "/plates/blank", 201, json={"name": "Night", "width": 300, "height": 200, "begin": "#203050"})
-        self.assertEqual((made["name"], made["width"], made["depth"]), ("Night", 300, "16"))
-        self.assertIn("width", self.told("POST", "/plates/blank", 422, json={"width": 3})["error"])
-        self.assertIn("too large", self.told("POST", "/plates/blank", 415, json={"width": 20000, "height": 20000})["error"])
-        copies = self.edited(made["id"], {"lights": [light("lamp")]}, do="copy", light="under-test", count=2)
+        result = self.answer("POST", "/plates/blank", 201, json={"name": "Night", "width": 300, "height": 200, "begin": "#203050"})
+        self.assertEqual((result["name"], result["width"], result["depth"]), ("Night", 300, "16"))
+        self.assertIn("width", self.answer("POST", "/plates/blank", 422, json={"width": 3})["error"])
+        self.assertIn("too large", self.answer("POST", "/plates/blank", 415, json={"width": 20000, "height": 20000})["error"])
+        copies = self.edited(result["id"], {"lights": [light("lamp")]}, do="copy", light="under-test", count=2)
         ids = [one["id"] for one in copies["rig"]["lights"]]
         self.assertEqual((len(set(ids)), copies["owner"]), (3, {"of": "light", "id": ids[-1]}))
-        self.assertEqual(self.told("GET", f"/plates/{made['id']}/edges")["degrees"], [])
+        self.assertEqual(self.answer("GET", f"/plates/{result['id']}/edges")["degrees"], [])
         first = [[0.1, 0.1], [0.2, 0.1], [0.2, 0.5], [0.1, 0.5]]
         row = {"lights": [light("beam", source={"beams": [first]})]}
-        longer = self.edited(made["id"], row, do="next-quad", light="under-test", stage="source", setting="beams")
+        longer = self.edited(result["id"], row, do="next-quad", light="under-test", stage="source", setting="beams")
         _, quad = longer["rig"]["lights"][0]["source"]["beams"]
         np.testing.assert_allclose(np.subtract(quad, first), [[0.12, 0]] * 4, atol=1e-9)
-        self.told("POST", "/plates/99/edits", 404, json={"rig": row, "edit": {"do": "duplicate", "light": "under-test"}})
+        self.answer("POST", "/plates/99/edits", 404, json={"rig": row, "edit": {"do": "duplicate", "light": "under-test"}})
         tall = png(np.ones((300, 100, 3), np.float32))
-        kept = self.told("POST", f"/plates/{made['id']}/files?any_shape=true", 201, files={"file": ("tall.png", tall)})
+        kept = self.answer("POST", f"/plates/{result['id']}/files?any_shape=true", 201, files={"file": ("tall.png", tall)})
         self.assertEqual((kept["width"], kept["height"]), (100, 300))

@@ -17,7 +17,7 @@ class Pacing(unittest.TestCase):
     def took(self, *seconds: float, draft: bool = True, frame: int = 0) -> float:
         """Pictures were made in so many seconds: the share of the pixels that the next draft has."""
         for each in seconds:
-            self.pace.told(draft, frame, each)
+            self.pace.note_frame(draft, frame, each)
         return self.pace.view(LARGE).pixels / LARGE.pixels
 
     def test_one_slow_draft_changes_nothing_and_two_in_a_row_halve_the_pixels(self) -> None:

@@ -224,10 +224,10 @@ class OnAService(unittest.TestCase):
                 held = []
                 for number in range(COMING + 5):
                     held.append(stack.enter_context(socket.create_connection(("127.0.0.1", service.port))))
-                    told = (
+                    answer = (
                         f"X-Forwarded-For: 10.0.0.{number}\r\nContent-Length: 99\r\nContent-Type: multipart/form-data; boundary=x"
                     )
-                    held[-1].sendall(f"POST /api/plates HTTP/1.1\r\nHost: 127.0.0.1\r\n{told}\r\n\r\n--x\r\n".encode())
+                    held[-1].sendall(f"POST /api/plates HTTP/1.1\r\nHost: 127.0.0.1\r\n{answer}\r\n\r\n--x\r\n".encode())
                 # The last to come shows that all before it were looked at.
                 self.assertEqual(self.client.get("/plates").status_code, 200)
                 answered, _, _ = select.select(held, [], [], 2)

@@ -32,27 +32,27 @@ class Preparations(unittest.TestCase):
         self.clock.return_value = 100.0
 
     def started(self) -> Preparing:
-        made, popen = Preparing(), subprocess.Popen
+        result, popen = Preparing(), subprocess.Popen
 
         def waiting(command: list[str], **options: Any) -> subprocess.Popen[str]:
             self.assertIn("aurelon.core.precompile", command)
             return popen(WAITS, **options)
 
         with mock.patch("aurelon.web.preparing.subprocess.Popen", waiting):
-            made.start()
-        self.addCleanup(made.close)
-        return made
+            result.start()
+        self.addCleanup(result.close)
+        return result
 
     def test_each_kind_waits_for_those_before_it_and_less_as_time_goes(self) -> None:
-        made = self.started()
-        self.assertEqual(made.seconds_left(), {"lamp": 10.0, "beam": 20.0, "masks": 30.0})
+        result = self.started()
+        self.assertEqual(result.seconds_left(), {"lamp": 10.0, "beam": 20.0, "masks": 30.0})
         self.clock.return_value = 104.0
-        self.assertEqual(made.seconds_left(), {"lamp": 6.0, "beam": 16.0, "masks": 26.0})
+        self.assertEqual(result.seconds_left(), {"lamp": 6.0, "beam": 16.0, "masks": 26.0})
         self.done = ["first", "lamp"]
-        self.assertEqual(made.seconds_left(), {"beam": 10.0, "masks": 20.0})
-        self.assertTrue(made.is_ready("lamp"))
+        self.assertEqual(result.seconds_left(), {"beam": 10.0, "masks": 20.0})
+        self.assertTrue(result.is_ready("lamp"))
         self.done = [ALL]
-        self.assertEqual(made.seconds_left(), {})
+        self.assertEqual(result.seconds_left(), {})
 
     def test_the_kinds_of_the_first_step_wait_for_that_alone(self) -> None:
         self.done = []
@@ -62,10 +62,10 @@ class Preparations(unittest.TestCase):
 
     def test_nothing_is_waited_for_where_nothing_compiles(self) -> None:
         self.assertEqual(Preparing().seconds_left(), {})
-        made = self.started()
-        made.close()
-        self.assertEqual(made.seconds_left(), {})
-        made.want("lamp")  # and nobody minds
+        result = self.started()
+        result.close()
+        self.assertEqual(result.seconds_left(), {})
+        result.want("lamp")  # and nobody minds
 
     def test_what_is_wanted_is_compiled_next(self) -> None:
         done: list[str] = []
@@ -82,12 +82,12 @@ class Preparations(unittest.TestCase):
 
     def test_the_sheet_of_kinds_shows_what_is_ready_first(self) -> None:
         left = {"bloom": 2.0}
-        made, control = mock.Mock(spec=Preparing), mock.Mock(spec=Control)
-        made.seconds_left.side_effect = lambda: dict(left)
-        made.is_ready.side_effect = lambda kind: kind not in left
+        result, control = mock.Mock(spec=Preparing), mock.Mock(spec=Control)
+        result.seconds_left.side_effect = lambda: dict(left)
+        result.is_ready.side_effect = lambda kind: kind not in left
         control.go_on.side_effect = left.clear
         with mock.patch("aurelon.web.sheets.small_picture", return_value=""):
-            light_every_kind(renderer_of(scene(60, 40)), rig_of(), made, control)
+            light_every_kind(renderer_of(scene(60, 40)), rig_of(), result, control)
         given = [call.args[0].light.kind for call in control.give.call_args_list]
         self.assertEqual((given[-1], control.go_on.call_count), ("bloom", 1))
 

@@ -44,15 +44,15 @@ class Reels(ServiceTest):
         return json.loads(data[4 : 4 + length]), np.asarray(Image.open(io.BytesIO(data[4 + length :])).convert("RGB"))
 
     def save(self, plate: int, rig: dict[str, Any]) -> None:
-        base = self.told("GET", f"/plates/{plate}/bench")["revision"]
-        self.told("POST", f"/plates/{plate}/revisions", json={"base": base, "label": "test", "rig": rig})
+        base = self.answer("GET", f"/plates/{plate}/bench")["revision"]
+        self.answer("POST", f"/plates/{plate}/revisions", json={"base": base, "label": "test", "rig": rig})
 
     def run_over(self, body: dict[str, Any]) -> Any:
-        return self.ended(self.told("POST", "/runs", 202, json=body)["run"]["id"])
+        return self.ended(self.answer("POST", "/runs", 202, json=body)["run"]["id"])
 
     def ended(self, run: int) -> Any:
         for _ in range(1200):
-            state = self.told("GET", f"/runs/{run}")
+            state = self.answer("GET", f"/runs/{run}")
             if state["run"]["state"] not in ("waiting", "working"):
                 return state
             time.sleep(0.1)
@@ -60,14 +60,14 @@ class Reels(ServiceTest):
 
     def test_a_video_is_a_plate_with_frames_kept_byte_for_byte(self) -> None:
         plate = self.bring()
-        record = next(one for one in self.told("GET", "/plates") if one["id"] == plate)
+        record = next(one for one in self.answer("GET", "/plates") if one["id"] == plate)
         self.assertEqual((record["frames"], record["width"], record["height"]), (12, 96, 64))
         self.assertEqual(self.client.get(f"/api/plates/{plate}/file").content, self.video.read_bytes())
-        reel = self.told("GET", f"/plates/{plate}/reel")
+        reel = self.answer("GET", f"/plates/{plate}/reel")
         np.testing.assert_allclose(reel["times"], np.arange(12) / 24, atol=6e-4)
         self.assertEqual(self.client.get(f"/api/plates/{plate}/thumbnail?revision=1").status_code, 200)
         still = self.add()
-        self.assertIn("has no frames", self.told("GET", f"/plates/{still}/reel", 415)["error"])
+        self.assertIn("has no frames", self.answer("GET", f"/plates/{still}/reel", 415)["error"])
 
     def test_the_preview_shows_the_frame_that_is_asked_for(self) -> None:
         plate = self.bring()
@@ -92,33 +92,33 @@ class Reels(ServiceTest):
         # Matching a colour changes what is keyed at the frame that is seen.
         rig = self.edited(plate, rig, **edit | {"path": "colour.temperature", "frame": 0})["rig"]
         body = {"rig": rig, "light": "glow", "spot": [0.5, 0.2]}
-        matched = self.told("POST", f"/plates/{plate}/edits/match?frame=6", json=body)["rig"]
+        matched = self.answer("POST", f"/plates/{plate}/edits/match?frame=6", json=body)["rig"]
         self.assertEqual([frame for frame, _ in matched["keys"]["glow"]["colour.temperature"]["at"]], [0, 6])
 
     def test_numbered_stills_become_one_reel(self) -> None:
         folder = write_stills(self.folder / "in", frames(5))
         paths = sorted(folder.glob("*.png"), reverse=True)
-        told = self.told("POST", "/plates/sequence", json={"names": [path.name for path in paths]})
-        self.assertEqual((told["name"], told["names"][0]), ("shot", "shot_0001.png"))
-        self.assertEqual(self.told("POST", "/plates/sequence", json={"names": ["a.png", "b.png"]})["names"], [])
+        answer = self.answer("POST", "/plates/sequence", json={"names": [path.name for path in paths]})
+        self.assertEqual((answer["name"], answer["names"][0]), ("shot", "shot_0001.png"))
+        self.assertEqual(self.answer("POST", "/plates/sequence", json={"names": ["a.png", "b.png"]})["names"], [])
         files = [("files", (path.name, path.read_bytes())) for path in paths]
         names = [path.name for path in paths]
-        upload = self.told("POST", "/plates/stills", 201, json={"names": names})["id"]
-        self.assertEqual(self.told("POST", f"/plates/stills/{upload}", files=files[:3])["left"], 2)
-        self.assertIn("2 of 5 stills have not come", self.told("POST", f"/plates/stills/{upload}/reel", 415)["error"])
-        self.assertIn("not one of the stills", self.told("POST", f"/plates/stills/{upload}", 415, files=files[:1])["error"])
-        self.assertEqual(self.told("POST", f"/plates/stills/{upload}", files=files[3:])["left"], 0)
-        made = self.told("POST", f"/plates/stills/{upload}/reel", 201)
-        self.assertIn("has expired", self.told("POST", f"/plates/stills/{upload}/reel", 415)["error"])
-        self.assertEqual((made["name"], made["frames"]), ("shot", 5))
-        self.assertEqual(made["said"], ["5 numbered stills became one reel."])
-        packed = zipfile.ZipFile(io.BytesIO(self.client.get(f"/api/plates/{made['id']}/file").content))
+        upload = self.answer("POST", "/plates/stills", 201, json={"names": names})["id"]
+        self.assertEqual(self.answer("POST", f"/plates/stills/{upload}", files=files[:3])["left"], 2)
+        self.assertIn("2 of 5 stills have not come", self.answer("POST", f"/plates/stills/{upload}/reel", 415)["error"])
+        self.assertIn("not one of the stills", self.answer("POST", f"/plates/stills/{upload}", 415, files=files[:1])["error"])
+        self.assertEqual(self.answer("POST", f"/plates/stills/{upload}", files=files[3:])["left"], 0)
+        result = self.answer("POST", f"/plates/stills/{upload}/reel", 201)
+        self.assertIn("has expired", self.answer("POST", f"/plates/stills/{upload}/reel", 415)["error"])
+        self.assertEqual((result["name"], result["frames"]), ("shot", 5))
+        self.assertEqual(result["notices"], ["5 numbered stills became one reel."])
+        packed = zipfile.ZipFile(io.BytesIO(self.client.get(f"/api/plates/{result['id']}/file").content))
         for path in paths:
             self.assertEqual(packed.read(path.name), path.read_bytes())
-        header, picture = self.shown(made["id"], {}, 3)
+        header, picture = self.shown(result["id"], {}, 3)
         self.assertEqual(header["frame"], 3)
         self.assertLessEqual(np.abs(picture.astype(int) - frames(5)[3]).max(), 1)
-        self.assertIn("one by one", self.told("POST", "/plates/stills", 415, json={"names": names[:1]})["error"])
+        self.assertIn("one by one", self.answer("POST", "/plates/stills", 415, json={"names": names[:1]})["error"])
 
     def test_bad_footage_is_refused_and_nothing_of_it_kept(self) -> None:
         before = self.store.tables.Blob.select().count()
@@ -127,46 +127,46 @@ class Reels(ServiceTest):
         self.assertEqual(answer.status_code, 415)
         self.assertIn("torn.mkv", answer.json()["error"])
         self.assertEqual(self.store.tables.Blob.select().count(), before)
-        self.assertEqual(self.told("GET", "/plates"), [])
+        self.assertEqual(self.answer("GET", "/plates"), [])
 
     def test_a_place_is_followed_and_a_matte_carried(self) -> None:
         plate = self.bring()
-        job = self.told("POST", f"/plates/{plate}/follow?frame=2", 202, json={"places": [[20 / 96, 16 / 64], [26 / 96, 20 / 64]]})
+        job = self.answer("POST", f"/plates/{plate}/follow?frame=2", 202, json={"places": [[20 / 96, 16 / 64], [26 / 96, 20 / 64]]})
         (found,) = self.finished(job)
         self.assertEqual([one["frame"] for one in found["seen"]], list(range(12)))
         self.assertAlmostEqual((found["seen"][7]["places"][0][0] * 96) - 20, 25, delta=2)
         star = {"lights": [{"id": "star", "kind": "starburst", "source": {"threshold": 0.6}}]}
         asked = {"rig": star, "light": "star"}
-        (points,) = self.finished(self.told("POST", f"/plates/{plate}/follow/points?frame=2", 202, json=asked))
+        (points,) = self.finished(self.answer("POST", f"/plates/{plate}/follow/points?frame=2", 202, json=asked))
         self.assertEqual([one["frame"] for one in points["seen"]], list(range(12)))
         self.assertEqual(len({len(one["places"]) for one in points["seen"]}), 1)
         dark = {"lights": [{"id": "star", "kind": "starburst", "source": {"threshold": 2.0}}]}
-        job = self.told("POST", f"/plates/{plate}/follow/points", 202, json={"rig": dark, "light": "star"})
+        job = self.answer("POST", f"/plates/{plate}/follow/points", 202, json={"rig": dark, "light": "star"})
         self.assertIn("no points of light", self.failed(job))
         square = [[13 / 96, 9 / 64], [27 / 96, 9 / 64], [27 / 96, 23 / 64], [13 / 96, 23 / 64]]
         mask = {"start": "nothing", "parts": [{"part": "polygon", "corners": square}]}
         rig = {"mattes": [{"id": "lamp", "name": "Lamp", "mask": mask}]}
-        (made,) = self.finished(self.told("POST", f"/plates/{plate}/carry?frame=2", 202, json={"rig": rig, "matte": "lamp"}))
-        self.assertEqual(made["hinted"], [2])
-        taken = self.edited(plate, rig, do="take-carried", matte="lamp", file=made["file"], hinted=made["hinted"])["rig"]
+        (result,) = self.finished(self.answer("POST", f"/plates/{plate}/carry?frame=2", 202, json={"rig": rig, "matte": "lamp"}))
+        self.assertEqual(result["hinted"], [2])
+        taken = self.edited(plate, rig, do="take-carried", matte="lamp", file=result["file"], hinted=result["hinted"])["rig"]
         again = {"rig": taken, "matte": "lamp"}
-        (more,) = self.finished(self.told("POST", f"/plates/{plate}/carry?frame=9", 202, json=again))
+        (more,) = self.finished(self.answer("POST", f"/plates/{plate}/carry?frame=9", 202, json=again))
         self.assertEqual(more["hinted"], [2, 9])
         # The same at frame 9 alone: what was carried before stays up to there.
         onward_from = {"rig": self.moved_matte(taken), "matte": "lamp", "onward": True}
-        (onward,) = self.finished(self.told("POST", f"/plates/{plate}/carry?frame=9", 202, json=onward_from))
+        (onward,) = self.finished(self.answer("POST", f"/plates/{plate}/carry?frame=9", 202, json=onward_from))
         for number in range(12):
-            was, now = self.matte_at(made["file"], number), self.matte_at(onward["file"], number)
+            was, now = self.matte_at(result["file"], number), self.matte_at(onward["file"], number)
             self.assertEqual(bool((was == now).all()), number < 9, number)
-        self.assertIn("no matte", self.failed(self.told("POST", f"/plates/{plate}/carry", 202, json={"rig": {}, "matte": "x"})))
+        self.assertIn("no matte", self.failed(self.answer("POST", f"/plates/{plate}/carry", 202, json={"rig": {}, "matte": "x"})))
 
     def test_what_lies_between_keys_is_told(self) -> None:
         track = {"between": "linear", "at": [[2, [0.2, 0.4]], [6, [0.6, 0.0]]]}
         rig = {"lights": [{"id": "sun", "kind": "shafts"}], "keys": {"sun": {"spread.position": track}}}
-        told = self.told("POST", "/keys/between", json={"rig": rig, "owner": "sun", "path": "spread.position"})
-        np.testing.assert_allclose(told["values"], [[0.2 + 0.1 * k, 0.4 - 0.1 * k] for k in range(5)])
+        answer = self.answer("POST", "/keys/between", json={"rig": rig, "owner": "sun", "path": "spread.position"})
+        np.testing.assert_allclose(answer["values"], [[0.2 + 0.1 * k, 0.4 - 0.1 * k] for k in range(5)])
         missing = {"rig": rig, "owner": "sun", "path": "spread.reach"}
-        self.assertIn("no keys", self.told("POST", "/keys/between", 422, json=missing)["error"])
+        self.assertIn("no keys", self.answer("POST", "/keys/between", 422, json=missing)["error"])
 
     @staticmethod
     def moved_matte(rig: Any) -> Any:
@@ -176,9 +176,9 @@ class Reels(ServiceTest):
         return {**rig, "mattes": [{**matte, "mask": {**matte["mask"], "parts": [*matte["mask"]["parts"], corner]}}]}
 
     def matte_at(self, name: str, number: int) -> Any:
-        made = grey_frame(name, lambda: self.store.files.get(name), number)
-        assert made is not None
-        return made
+        result = grey_frame(name, lambda: self.store.files.get(name), number)
+        assert result is not None
+        return result
 
     def failed(self, job: Any) -> str:
         lines = [json.loads(line) for line in self.client.get(f"/api/jobs/{job['id']}/news").text.splitlines()]
@@ -188,26 +188,26 @@ class Reels(ServiceTest):
     def test_flicker_is_measured(self) -> None:
         plate = self.bring()
         (found,) = self.finished(
-            self.told("POST", f"/plates/{plate}/flicker", 202, json={"rig": {"lights": [BLOOM]}, "span": [0, 6]})
+            self.answer("POST", f"/plates/{plate}/flicker", 202, json={"rig": {"lights": [BLOOM]}, "span": [0, 6]})
         )
         self.assertTrue(0 <= found["share"] < 1)
         self.assertIn(
-            "has the frames", self.told("POST", f"/plates/{plate}/flicker", 422, json={"rig": {}, "span": [0, 60]})["error"]
+            "has the frames", self.answer("POST", f"/plates/{plate}/flicker", 422, json={"rig": {}, "span": [0, 60]})["error"]
         )
 
     def test_a_lit_reel_is_written_as_one_file_by_a_run(self) -> None:
         plate = self.bring()
         trial = {"rig": {}, "reel": {"format": "ffv1"}}
-        (size,) = self.finished(self.told("POST", f"/plates/{plate}/reel/size", 202, json=trial))
+        (size,) = self.finished(self.answer("POST", f"/plates/{plate}/reel/size", 202, json=trial))
         self.assertAlmostEqual(size["about"] / len(self.video.read_bytes()), 1, delta=0.4)
-        self.told("POST", f"/plates/{plate}/reel/size", 422, json={"rig": {}, "reel": {"format": "ffv1", "depth": "12"}})
+        self.answer("POST", f"/plates/{plate}/reel/size", 422, json={"rig": {}, "reel": {"format": "ffv1", "depth": "12"}})
         self.save(plate, {"lights": [BLOOM], "keys": {"glow": {"merge.intensity": {"at": [[0, 0.0], [11, 3.0]]}}}})
         state = self.run_over({"plates": [plate], "reel": {"format": "ffv1", "first": 2, "last": 9}})
         self.assertEqual(state["run"]["state"], "done", state)
-        made = [item for item in state["run"]["items"] if item["file_name"]]
-        self.assertEqual([item["file_name"] for item in made], ["shot-lit.mkv"])
+        result = [item for item in state["run"]["items"] if item["file_name"]]
+        self.assertEqual([item["file_name"] for item in result], ["shot-lit.mkv"])
         path = self.folder / "made.mkv"
-        path.write_bytes(self.client.get(f"/api/runs/{state['run']['id']}/items/{made[0]['id']}/file").content)
+        path.write_bytes(self.client.get(f"/api/runs/{state['run']['id']}/items/{result[0]['id']}/file").content)
         reel = open_reel(path)
         self.assertEqual(len(reel), 7)
         difference = [np.abs(reel.footage.raster(n).samples.astype(int) - frames(12)[2 + n]).mean() for n in (0, 6)]
@@ -222,7 +222,7 @@ class Reels(ServiceTest):
         export = ReelExport(format="ffv1").model_dump_json()
         run = self.store.runs.add_reel("test", plate, [(0, 6), (6, 12)], rig=then, export=export, joined=True, cluster="").id
         self.save(plate, {"prepare": {"exposure": 3.0}})
-        self.told("POST", f"/runs/{run}/resume")  # only now it is worked on
+        self.answer("POST", f"/runs/{run}/resume")  # only now it is worked on
         state = self.ended(run)
         item = state["run"]["items"][-1]
         path = self.folder / "made.mkv"
@@ -232,7 +232,7 @@ class Reels(ServiceTest):
         for number in (0, 11):
             np.testing.assert_array_equal(reel.footage.raster(number).samples, frames(12)[number])
         # Nor does the run lay anything on the plate.
-        self.assertEqual(self.told("GET", f"/plates/{plate}/bench")["rig"]["prepare"]["exposure"], 3.0)
+        self.assertEqual(self.answer("GET", f"/plates/{plate}/bench")["rig"]["prepare"]["exposure"], 3.0)
 
     def test_numbered_stills_are_written_by_a_run(self) -> None:
         plate = self.bring()
@@ -253,6 +253,6 @@ class Reels(ServiceTest):
             ({"plates": [plate], "reel": {"format": "wax"}}, "there is no format 'wax'"),
             ({"plates": [plate], "frames": [0, 3]}, "choose among them, and how they are written"),
         ]
-        for body, said in wrong:
-            status = 415 if "no frames" in said else 422
-            self.assertIn(said, self.told("POST", "/runs", status, json=body)["error"])
+        for body, sentence in wrong:
+            status = 415 if "no frames" in sentence else 422
+            self.assertIn(sentence, self.answer("POST", "/runs", status, json=body)["error"])

@@ -47,20 +47,20 @@ class RunsTest(ServiceTest):
         self.plates = [self.add(png(shifted(20 * n)), f"shore {n}.png") for n in range(3)]
 
     def started(self, **body: Any) -> Any:
-        return self.told("POST", "/runs", 202, json={"plates": self.plates, **body})["run"]["id"]
+        return self.answer("POST", "/runs", 202, json={"plates": self.plates, **body})["run"]["id"]
 
     def ended(self, run: int, *states: str) -> Any:
         until = time.monotonic() + PATIENCE
-        while (now := self.told("GET", f"/runs/{run}"))["run"]["state"] not in (states or ("done", "paused", "cancelled")):
+        while (now := self.answer("GET", f"/runs/{run}"))["run"]["state"] not in (states or ("done", "paused", "cancelled")):
             self.assertLess(time.monotonic(), until, now)
             time.sleep(0.05)
         return now
 
     def saved(self, rig: Any = RIG) -> int:
-        return int(self.told("POST", "/rigs", 201, json={"name": "Low sun", "rig": rig.model_dump(mode="json")})["id"])
+        return int(self.answer("POST", "/rigs", 201, json={"name": "Low sun", "rig": rig.model_dump(mode="json")})["id"])
 
     def rig_on(self, plate: int) -> Any:
-        return check_rig(self.told("GET", f"/plates/{plate}/bench")["rig"])
+        return check_rig(self.answer("GET", f"/plates/{plate}/bench")["rig"])
 
 
 class Laying(RunsTest):
@@ -68,16 +68,16 @@ class Laying(RunsTest):
         run = self.ended(self.started(rig={"saved": self.saved()}))
         self.assertEqual((run["done"], run["failed"], run["files"]), (3, 0, 0))
         for plate in self.plates:
-            bench = self.told("GET", f"/plates/{plate}/bench")
+            bench = self.answer("GET", f"/plates/{plate}/bench")
             self.assertEqual([one["name"] for one in bench["rig"]["lights"]], [one.name for one in RIG.stack])
             self.assertEqual(bench["undo"], "Apply Low sun")
 
     def test_the_rig_of_a_plate_goes_to_others(self) -> None:
         first, *rest = self.plates
-        bench = self.told("GET", f"/plates/{first}/bench")
+        bench = self.answer("GET", f"/plates/{first}/bench")
         body = {"base": bench["revision"], "rig": RIG.model_dump(mode="json"), "label": "Light"}
-        self.told("POST", f"/plates/{first}/revisions", json=body)
-        run = self.told("POST", "/runs", 202, json={"plates": rest, "rig": {"plate": first}})["run"]["id"]
+        self.answer("POST", f"/plates/{first}/revisions", json=body)
+        run = self.answer("POST", "/runs", 202, json={"plates": rest, "rig": {"plate": first}})["run"]["id"]
         self.ended(run)
         self.assertEqual(self.rig_on(rest[0]).stack, self.rig_on(first).stack)
 
@@ -128,15 +128,15 @@ class Making(RunsTest):
         failed = run["run"]["items"][1]
         self.assertEqual(failed["state"], "failed")
         self.assertIn("shore 1.png is not a picture", failed["says"])
-        again = self.told("POST", f"/runs/{run['run']['id']}/retry")
+        again = self.answer("POST", f"/runs/{run['run']['id']}/retry")
         self.assertEqual(again["left"], 1)
         self.assertEqual(self.ended(run["run"]["id"])["failed"], 1)
 
     def test_a_deleted_plate_costs_itself_only(self) -> None:
         self.client.delete(f"/api/plates/{self.plates[0]}")
-        answer = self.told("POST", "/runs", 404, json={"plates": self.plates, "export": PNG})
+        answer = self.answer("POST", "/runs", 404, json={"plates": self.plates, "export": PNG})
         self.assertIn("no plate number", answer["error"])
-        self.assertEqual(self.told("GET", "/runs"), [])
+        self.assertEqual(self.answer("GET", "/runs"), [])
 
     def test_a_plate_deleted_before_its_turn_costs_itself_only(self) -> None:
         gone = self.plates[0]
@@ -182,23 +182,23 @@ class Making(RunsTest):
 class Standing(RunsTest):
     def test_a_run_is_paused_gone_on_with_and_cancelled(self) -> None:
         run = self.started(export=PNG)
-        paused = self.told("POST", f"/runs/{run}/pause")
+        paused = self.answer("POST", f"/runs/{run}/pause")
         self.assertEqual(paused["run"]["state"], "paused")
         time.sleep(0.3)
-        self.assertIn(self.told("GET", f"/runs/{run}")["run"]["state"], ("paused",))
-        self.told("POST", f"/runs/{run}/resume")
+        self.assertIn(self.answer("GET", f"/runs/{run}")["run"]["state"], ("paused",))
+        self.answer("POST", f"/runs/{run}/resume")
         self.assertEqual(self.ended(run, "done")["files"], 3)
-        self.assertIn("over", self.told("POST", f"/runs/{run}/pause", 422)["error"])
+        self.assertIn("over", self.answer("POST", f"/runs/{run}/pause", 422)["error"])
         other = self.started(export=PNG)
-        self.told("DELETE", f"/runs/{other}", 422)
-        cancelled = self.told("POST", f"/runs/{other}/cancel")
+        self.answer("DELETE", f"/runs/{other}", 422)
+        cancelled = self.answer("POST", f"/runs/{other}/cancel")
         self.assertEqual(cancelled["left"], 0)
         self.assertEqual(self.client.delete(f"/api/runs/{other}").status_code, 204)
-        self.assertEqual([one["run"]["id"] for one in self.told("GET", "/runs")], [run])
+        self.assertEqual([one["run"]["id"] for one in self.answer("GET", "/runs")], [run])
 
     def test_it_goes_on_after_a_restart_and_makes_nothing_twice(self) -> None:
         run = self.started(rig={"saved": self.saved()}, export=PNG)
-        while not self.told("GET", f"/runs/{run}")["done"]:
+        while not self.answer("GET", f"/runs/{run}")["done"]:
             time.sleep(0.02)
         # As a kill leaves it: the service is gone, and some of its plates were begun.
         self.client.__exit__(None, None, None)
@@ -209,7 +209,7 @@ class Standing(RunsTest):
         self.assertEqual(after["files"], 3)
         self.assertLessEqual(done.items(), {item["id"]: item["revision"] for item in after["run"]["items"]}.items())
         for plate in self.plates:
-            self.assertEqual(self.told("GET", f"/plates/{plate}/bench")["undo"], "Apply Low sun")
+            self.assertEqual(self.answer("GET", f"/plates/{plate}/bench")["undo"], "Apply Low sun")
             revisions = self.store.tables.Revision
             self.assertEqual(revisions.select().where(revisions.plate == plate).count(), 2)
 
@@ -228,7 +228,7 @@ class Standing(RunsTest):
             self.assertIn("there is no room left", paused["run"]["error"])
             self.assertIn("make room", paused["run"]["error"])
             full[0] = False
-            self.told("POST", f"/runs/{run}/resume")
+            self.answer("POST", f"/runs/{run}/resume")
             self.assertEqual(self.ended(run, "done")["files"], 3)
 
     def test_files_of_a_run_are_kept_until_it_is_deleted(self) -> None:
@@ -243,17 +243,17 @@ class Standing(RunsTest):
 
 class Refusing(RunsTest):
     def test_what_cannot_be_begun_is_said(self) -> None:
-        for body, said in (
+        for body, sentence in (
             ({}, "would do nothing"),
             ({"rig": {}}, "which rig"),
             ({"rig": {"saved": 99}}, "no saved rig number 99"),
             ({"export": {**PNG, "size": [10, 10]}}, "long edge"),
         ):
-            with self.subTest(said):
+            with self.subTest(sentence):
                 answer = self.client.post("/api/runs", json={"plates": self.plates, **body})
                 self.assertIn(answer.status_code, (404, 422))
-                self.assertIn(said, answer.json()["error"])
-        self.assertIn("no run number 7", self.told("GET", "/runs/7", 404)["error"])
+                self.assertIn(sentence, answer.json()["error"])
+        self.assertIn("no run number 7", self.answer("GET", "/runs/7", 404)["error"])
 
     def test_a_format_that_cannot_hold_a_picture_fails_that_picture(self) -> None:
         run = self.ended(self.started(export={**PNG, "depth": "12"}))
@@ -261,10 +261,10 @@ class Refusing(RunsTest):
         self.assertIn("PNG cannot hold 12 bits", run["run"]["items"][0]["says"])
 
     def test_the_room_is_told_before(self) -> None:
-        told = self.told("POST", "/runs/room", json={"plates": self.plates})
-        self.assertRegex(told["says"], r"worker.*thread.*GB of memory")
-        self.assertEqual([one["value"] for one in told["placings"]], ["rig", "found"])
-        self.assertEqual(told["clusters"], [])
+        answer = self.answer("POST", "/runs/room", json={"plates": self.plates})
+        self.assertRegex(answer["says"], r"worker.*thread.*GB of memory")
+        self.assertEqual([one["value"] for one in answer["placings"]], ["rig", "found"])
+        self.assertEqual(answer["clusters"], [])
 
 
 class OnAClusterGoneBad(RunsTest):
@@ -280,15 +280,15 @@ class OnAClusterGoneBad(RunsTest):
         super().setUp()
 
     def test_only_names_that_the_service_was_given_are_taken(self) -> None:
-        self.assertEqual(self.told("POST", "/runs/room", json={"plates": self.plates})["clusters"], ["gone", "studio"])
+        self.assertEqual(self.answer("POST", "/runs/room", json={"plates": self.plates})["clusters"], ["gone", "studio"])
         body = {"plates": self.plates, "export": PNG}
         for cluster in (self.address, "other", " studio"):
             with self.subTest(cluster):
-                self.assertIn("knows no cluster", self.told("POST", "/runs", 422, json={**body, "cluster": cluster})["error"])
+                self.assertIn("knows no cluster", self.answer("POST", "/runs", 422, json={**body, "cluster": cluster})["error"])
         # One that a data file of an earlier version names by its address.
         export = json.dumps(PNG)
         old = self.store.runs.add("old", self.plates, rig=None, rig_name="", placing="rig", export=export, cluster=self.address)
-        self.told("POST", f"/runs/{old.id}/resume")
+        self.answer("POST", f"/runs/{old.id}/resume")
         self.assertIn("knows no cluster", self.ended(old.id, "paused")["run"]["error"])
         self.listening.setblocking(False)
         with self.assertRaises(BlockingIOError):
@@ -302,9 +302,9 @@ class OnAClusterGoneBad(RunsTest):
     def test_a_mute_one_is_let_go_of_when_its_run_is_cancelled(self) -> None:
         mute = self.started(export=PNG, cluster="studio")
         self.listening.accept()
-        self.told("POST", f"/runs/{mute}/cancel")
+        self.answer("POST", f"/runs/{mute}/cancel")
         self.assertEqual(self.ended(self.started(export=PNG))["files"], 3)
-        self.assertEqual(self.told("GET", f"/runs/{mute}")["run"]["state"], "cancelled")
+        self.assertEqual(self.answer("GET", f"/runs/{mute}")["run"]["state"], "cancelled")
 
     def test_what_a_lying_one_sends_is_run_nowhere_near_the_plates(self) -> None:
         proof = self.store.path.with_name("proof")

@@ -52,8 +52,8 @@ class Plates(ServiceTest):
         lit = np.asarray(Image.open(io.BytesIO(self.client.get(f"/api/plates/{plate}/thumbnail").content))).mean()
         self.assertGreater(lit, dark + 5)
         # At once there is what was kept last, whatever has changed since.
-        base = self.told("GET", f"/plates/{plate}/bench")["revision"]
-        self.told("POST", f"/plates/{plate}/revisions", json={"base": base, "label": "bare", "rig": {}})
+        base = self.answer("GET", f"/plates/{plate}/bench")["revision"]
+        self.answer("POST", f"/plates/{plate}/revisions", json={"base": base, "label": "bare", "rig": {}})
         kept = self.client.get(f"/api/plates/{plate}/thumbnail", params={"at_once": True})
         self.assertAlmostEqual(float(np.asarray(Image.open(io.BytesIO(kept.content))).mean()), lit)
 
@@ -61,14 +61,14 @@ class Plates(ServiceTest):
         light = np.full((200, 320, 3), 0.05, np.float32)
         light[60:140, 100:220] = 0.7
         with mock.patch.object(raw, "read", side_effect=raw.read) as developed:
-            plate = self.told("POST", "/plates", 201, files={"file": ("pier.dng", dng_of(light))})
+            plate = self.answer("POST", "/plates", 201, files={"file": ("pier.dng", dng_of(light))})
             self.assertEqual((plate["width"], plate["height"], plate["depth"]), (320, 200, "float"))
             kept = self.client.get(f"/api/plates/{plate['id']}/thumbnail")
             picture = np.asarray(Image.open(io.BytesIO(kept.content)).resize((320, 200)))
             np.testing.assert_allclose(picture[100, 160], 255 * SRGB.curves[0].encode(np.full(3, 0.7, np.float32)), atol=5)
             np.testing.assert_allclose(picture[20, 20], 255 * SRGB.curves[0].encode(np.full(3, 0.05, np.float32)), atol=5)
             self.assertEqual(developed.call_count, 0)
-            self.told("POST", f"/plates/{plate['id']}/finder", json={"rig": {}})
+            self.answer("POST", f"/plates/{plate['id']}/finder", json={"rig": {}})
             self.assertEqual(developed.call_count, 1)
 
     def test_bad_files_get_a_4xx_and_a_sentence_and_leave_nothing(self) -> None:
@@ -114,9 +114,9 @@ class Bench(ServiceTest):
         plate = self.add(data)
         rig = {"lights": [light("shafts")]}
         wanted = {"rig": rig, "export": {"target": "picture", "format": "tiff", "depth": "16"}}
-        job = self.told("POST", f"/plates/{plate}/exports", 202, json=wanted)
+        job = self.answer("POST", f"/plates/{plate}/exports", 202, json=wanted)
         self.finished(job)
-        self.assertEqual(self.told("GET", f"/jobs/{job['id']}")["share"], 1.0)
+        self.assertEqual(self.answer("GET", f"/jobs/{job['id']}")["share"], 1.0)
         answer = self.client.get(f"/api/jobs/{job['id']}/file")
         self.assertIn("shore-lit.tif", answer.headers["content-disposition"])
         opened = read_plate(data, "shore.png")
@@ -127,7 +127,7 @@ class Bench(ServiceTest):
         plate = self.add(png(scene(120, 80)))
         rig = {"lights": [light("shafts", name="Low sun"), {**light("bloom"), "id": "glow", "name": "Glow"}]}
         wanted: dict[str, Any] = {"rig": rig, "export": {"target": "passes", "format": "ora", "depth": "8"}}
-        job = self.told("POST", f"/plates/{plate}/exports", 202, json=wanted)
+        job = self.answer("POST", f"/plates/{plate}/exports", 202, json=wanted)
         self.finished(job)
         answer = self.client.get(f"/api/jobs/{job['id']}/file")
         self.assertIn("shore-lit.ora", answer.headers["content-disposition"])
@@ -136,27 +136,27 @@ class Bench(ServiceTest):
         self.assertEqual([layer.get("name") for layer in listed], ["Glow", "Low sun", "picture"])
         for bad in ({"depth": "float"}, {"format": "gif"}, {"quality": 3}):
             body = {"rig": rig, "export": {**wanted["export"], **bad}}
-            self.assertTrue(self.told("POST", f"/plates/{plate}/exports", 422, json=body)["error"])
+            self.assertTrue(self.answer("POST", f"/plates/{plate}/exports", 422, json=body)["error"])
 
     def test_the_size_of_a_file_is_told_before_it_is_written(self) -> None:
         plate = self.add(png(scene(120, 80)))
         picture = {"rig": {}, "export": {"target": "picture", "format": "jpeg", "depth": "8"}}
-        about = self.told("POST", f"/plates/{plate}/exports/size", 200, json=picture)["about"]
-        job = self.told("POST", f"/plates/{plate}/exports", 202, json=picture)
+        about = self.answer("POST", f"/plates/{plate}/exports/size", 200, json=picture)["about"]
+        job = self.answer("POST", f"/plates/{plate}/exports", 202, json=picture)
         self.finished(job)
         self.assertEqual(len(self.client.get(f"/api/jobs/{job['id']}/file").content), about)
         passes = {"rig": {}, "export": {"target": "passes", "format": "exr", "depth": "half"}}
-        self.assertIsNone(self.told("POST", f"/plates/{plate}/exports/size", 200, json=passes)["about"])
+        self.assertIsNone(self.answer("POST", f"/plates/{plate}/exports/size", 200, json=passes)["about"])
 
     def test_every_format_that_is_read_can_be_brought_in(self) -> None:
         picture = plate_of(scene(90, 60))
-        self.assertEqual(self.told("GET", "/catalogue")["reads"][0]["title"], "Camera raw")
+        self.assertEqual(self.answer("GET", "/catalogue")["reads"][0]["title"], "Camera raw")
         for form, depth in (("webp", "8"), ("avif", "10"), ("jxl", "8"), ("exr", "half"), ("hdr", "float")):
             data = exported(picture, rig_of(), form, depth)
-            made = self.client.post("/api/plates", files={"file": (f"shore.{form}", data)}).json()
-            self.assertEqual((made["width"], made["height"]), (90, 60), form)
-        made = self.client.post("/api/plates", files={"file": ("shore.dng", dng_of(scene(90, 60)))}).json()
-        self.assertEqual((made["width"], made["height"], made["depth"]), (90, 60, "float"))
+            result = self.client.post("/api/plates", files={"file": (f"shore.{form}", data)}).json()
+            self.assertEqual((result["width"], result["height"]), (90, 60), form)
+        result = self.client.post("/api/plates", files={"file": ("shore.dng", dng_of(scene(90, 60)))}).json()
+        self.assertEqual((result["width"], result["height"], result["depth"]), (90, 60, "float"))
 
     def test_exports_that_cannot_be_and_cancelling(self) -> None:
         plate = self.add()
@@ -164,11 +164,11 @@ class Bench(ServiceTest):
         wrong: tuple[dict[str, Any], ...] = ({"format": "jpeg", "depth": "16"}, {"format": "gif"}, {"long_edge": 99999})
         for options in wrong:
             body = {"rig": {}, "export": {**png_8, **options}}
-            self.assertTrue(self.told("POST", f"/plates/{plate}/exports", 422, json=body)["error"])
-        first = self.told("POST", f"/plates/{plate}/exports", 202, json={"rig": {}, "export": png_8})
-        state = self.told("DELETE", f"/jobs/{first['id']}")["state"]
+            self.assertTrue(self.answer("POST", f"/plates/{plate}/exports", 422, json=body)["error"])
+        first = self.answer("POST", f"/plates/{plate}/exports", 202, json={"rig": {}, "export": png_8})
+        state = self.answer("DELETE", f"/jobs/{first['id']}")["state"]
         self.assertIn(state, ("waiting", "working", "cancelled", "done"))
-        self.assertIn("has expired", self.told("GET", "/jobs/none", 404)["error"])
+        self.assertIn("has expired", self.answer("GET", "/jobs/none", 404)["error"])
 
 
 class Preview(ServiceTest):
@@ -270,17 +270,17 @@ class Preview(ServiceTest):
             self.assertGreater(np.abs(changed.astype(int) - first).mean(), 1)
             # Changes of another rig than the last are not guessed at: the rig is asked for whole.
             self.ask(socket, seq=4, rig=None, base=1, changes=[change])
-            said = json.loads(socket.receive_text())
-            self.assertEqual((said["seq"], said["again"]), (4, True))
+            sentence = json.loads(socket.receive_text())
+            self.assertEqual((sentence["seq"], sentence["again"]), (4, True))
             self.ask(socket, seq=5, rig=None, base=4, changes=[change])
             self.assertTrue(json.loads(socket.receive_text())["again"])
             # What makes no rig is refused with its path, and the next whole rig is shown.
             self.ask(socket, seq=6)
             self.frame(socket)
             self.ask(socket, seq=7, rig=None, base=6, changes=[{**change, "value": 99}])
-            said = json.loads(socket.receive_text())
-            self.assertIn("/lights/0/merge/intensity", said["error"])
-            self.assertFalse(said["again"])
+            sentence = json.loads(socket.receive_text())
+            self.assertIn("/lights/0/merge/intensity", sentence["error"])
+            self.assertFalse(sentence["again"])
             self.ask(socket, seq=8)
             np.testing.assert_array_equal(self.frame(socket)[1], first)
 
@@ -289,9 +289,9 @@ class Preview(ServiceTest):
         pair = [light("lamp", spread={"position": [0.2, 0.5]}), {**light("lamp"), "id": "other"}]
         lamps = [{**one, "group": "pair"} for one in pair]
         lamps[0]["spread"]["range"] = 0.8
-        base = self.told("GET", f"/plates/{plate}/bench")["revision"]
+        base = self.answer("GET", f"/plates/{plate}/bench")["revision"]
         save = {"base": base, "label": "warm", "rig": {"lights": lamps}, "lead": "under-test"}
-        kept = self.told("POST", f"/plates/{plate}/revisions", json=save)["rig"]["lights"]
+        kept = self.answer("POST", f"/plates/{plate}/revisions", json=save)["rig"]["lights"]
         self.assertEqual([one["spread"]["range"] for one in kept], [0.8, 0.8])
         self.assertNotEqual(kept[0]["spread"]["position"], kept[1]["spread"]["position"])
         with self.preview(plate) as socket:

@@ -44,17 +44,17 @@ class Starting(unittest.TestCase):
 
     def test_a_data_file_that_is_none(self) -> None:
         path = self.folder / "aurelon.sqlite"
-        for content, said in (
+        for content, sentence in (
             (b"no database at all" * 100, "is not an Aurelon data file, or it is damaged"),
             (None, "is a folder"),
         ):
-            with self.subTest(said):
+            with self.subTest(sentence):
                 if content is None:
                     path.unlink()
                     path.mkdir()
                 else:
                     path.write_bytes(content)
-                self.assertIn(said, self.refused("--port", "8422"))
+                self.assertIn(sentence, self.refused("--port", "8422"))
 
     def test_a_data_file_that_another_program_holds_or_that_is_newer(self) -> None:
         path = self.folder / "aurelon.sqlite"
@@ -114,15 +114,15 @@ class Sealed(unittest.TestCase):
 
     def test_a_certificate_that_cannot_be_used_is_one_sentence(self) -> None:
         here, gone = str(self.certificate), str(self.folder / "gone.pem")
-        for words, said in (
+        for words, sentence in (
             (("--tls-cert", here), "go together"),
             (("--tls-cert", here, "--tls-key", gone), "gone.pem is not there"),
             (("--tls-cert", here, "--tls-key", here), "are not a certificate and its key"),
         ):
-            with self.subTest(said):
+            with self.subTest(sentence):
                 done = subprocess.run(self.command(*words), capture_output=True, text=True, timeout=120)
                 self.assertEqual((done.returncode, done.stdout, len(done.stderr.splitlines())), (2, "", 1), done.stderr)
-                self.assertIn(said, done.stderr)
+                self.assertIn(sentence, done.stderr)
 
 
 class Scratch(unittest.TestCase):
@@ -136,15 +136,15 @@ class Scratch(unittest.TestCase):
         for folder in (left, alive, other):
             folder.mkdir()
             (folder / "half").write_bytes(b"half a file")
-        made = scratch_folder("run")
+        result = scratch_folder("run")
         try:
             self.assertFalse(left.exists())
-            self.assertTrue(alive.exists() and other.exists() and made.is_dir())
+            self.assertTrue(alive.exists() and other.exists() and result.is_dir())
         finally:
             for folder in (alive, other):
                 (folder / "half").unlink()
                 folder.rmdir()
-            made.rmdir()
+            result.rmdir()
 
 
 class Answers(ServiceTest):

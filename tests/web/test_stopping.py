@@ -35,9 +35,9 @@ class Stopping(unittest.TestCase):
             hanging.sendall(f"{head}Content-Type: multipart/form-data; boundary=x\r\n\r\n--x\r\n".encode())
             time.sleep(0.5)
             service.send_signal(signal.SIGINT)
-            _, said = service.communicate(timeout=30)
+            _, sentence = service.communicate(timeout=30)
             hanging.close()
-        self.assertNotIn("Traceback", said)
+        self.assertNotIn("Traceback", sentence)
         self.assertEqual(service.returncode, 0)
 
     def test_told_to_end_it_ends_what_it_began(self) -> None:
@@ -45,15 +45,15 @@ class Stopping(unittest.TestCase):
             service = Service(Path(folder) / "data")
             service.start()
             assert service.process is not None
-            begun = children_of(service.process.pid)
-            self.assertTrue(begun)  # the processes that decode
+            started = children_of(service.process.pid)
+            self.assertTrue(started)  # the processes that decode
             service.stop()
             self.assertEqual(service.process.returncode, 128 + signal.SIGTERM)
         for _ in range(600):  # those end as their pipes close, a moment later
-            if not any(Path(f"/proc/{pid}").exists() for pid in begun):
+            if not any(Path(f"/proc/{pid}").exists() for pid in started):
                 return
             time.sleep(0.1)
-        self.fail(f"still there: {begun}")
+        self.fail(f"still there: {started}")
 
     def test_a_stop_while_it_starts_leaves_no_traceback(self) -> None:
         with mock.patch("aurelon.cli._serve", side_effect=KeyboardInterrupt):

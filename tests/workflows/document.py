@@ -36,9 +36,9 @@ def main() -> None:
         "drag, a key or a typed value counts as one action, a dropdown as two; opening a plate and exporting are not counted.",
         "",
     ]
-    for job, told in json.loads(COUNTS.read_text()).items():
-        said = f"{told['actions']} actions. {told['why']}".strip()
-        lines += [f"## {job[0].upper()}{job[1:]}", "", said, "", f"![{job}](jobs/{job.replace(' ', '-')}.jpg)", ""]
+    for job, answer in json.loads(COUNTS.read_text()).items():
+        sentence = f"{answer['actions']} actions. {answer['why']}".strip()
+        lines += [f"## {job[0].upper()}{job[1:]}", "", sentence, "", f"![{job}](jobs/{job.replace(' ', '-')}.jpg)", ""]
     (DOCS / "jobs.md").write_text("\n".join(lines))
 
 

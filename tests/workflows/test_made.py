@@ -45,11 +45,11 @@ class Painted(Job):
         strokes = self.light(0)["source"]["strokes"]
         self.assertEqual(len({stroke["size"] for stroke in strokes}), 3)
         self.assertEqual(len(self.light(0)["mask"]["parts"][0]["strokes"]), 3)
-        begun = [stroke["points"] for stroke in strokes]
+        started = [stroke["points"] for stroke in strokes]
         self.grip("Turn all: strokes", 40, 20)
         self.grip("Scale all: strokes, corner 1", 30, 20)
         ended = [stroke["points"] for stroke in self.light(0)["source"]["strokes"]]
-        self.assertEqual([len(points) for points in ended], [len(points) for points in begun])
+        self.assertEqual([len(points) for points in ended], [len(points) for points in started])
         self.assertLess(self.light(0)["source"]["strokes"][0]["size"], strokes[0]["size"])
         self.within(
             18,

@@ -32,7 +32,7 @@ BINS = 16  # of each colour
 SPREAD = 1.2  # bins over which colours count as alike
 ALIKE = 4.0  # code values by which a pixel may differ from what a layer's last picture says
 STEEP = 0.25  # of the picture's slope, by which it may differ beside that, since motion is never exact
-SAID, CARRIED = 0.8, 1.0  # weights of what colours say, and of where the matte was carried to
+COLOURS, CARRIED = 0.8, 1.0  # weights of what colours say, and of where the matte was carried to
 MOST = 4.0  # by how much colours can move the odds, as a logarithm
 SOFT = 1.5  # pixels of the carried rim, within which it may be off
 REMEMBERED = 0.8  # of the colours of frames before
@@ -254,8 +254,8 @@ def _moved(flow: Any, before: Codes, now: Codes, matte: Floats) -> Floats:
         place = row[inside] * columns + column[inside]
         covered += np.bincount(place, share[inside], rows * columns)
         laid += np.bincount(place, share[inside] * matte[y, x][inside], rows * columns)
-    made = (laid / np.maximum(covered, ENOUGH)).reshape(rows, columns).astype(np.float32)
-    return np.asarray(cv2.medianBlur(made, 3), np.float32)
+    result = (laid / np.maximum(covered, ENOUGH)).reshape(rows, columns).astype(np.float32)
+    return np.asarray(cv2.medianBlur(result, 3), np.float32)
 
 
 def _decided(codes: Codes, moved: Floats, layers: _Layers, own: Floats, owned: Floats) -> Floats:
@@ -272,9 +272,9 @@ def _decided(codes: Codes, moved: Floats, layers: _Layers, own: Floats, owned: F
     slope = cv2.morphologyEx(here, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)).max(axis=2).astype(np.float32)
     tolerance = ALIKE**2 + (STEEP * slope) ** 2
 
-    def agrees(said: Floats) -> Floats:
+    def agrees(evidence: Floats) -> Floats:
         """How likely the pixel is where the picture is that of `said`, for each cubic code value."""
-        off = ((here.astype(np.float32) - said[part]) ** 2).sum(axis=2)
+        off = ((here.astype(np.float32) - evidence[part]) ** 2).sum(axis=2)
         return np.asarray(np.exp(-off / (2 * tolerance)) / ((2 * np.pi) * tolerance) ** 1.5, np.float32)
 
     cells, each = _cells(here), np.float32((256 / BINS) ** 3)
@@ -282,13 +282,13 @@ def _decided(codes: Codes, moved: Floats, layers: _Layers, own: Floats, owned: F
     seen = np.where(layers.seen[part] > 0.99, np.float32(0.5), 0)
     front = 0.5 * inside + 0.5 * agrees(own) * (owned[part] > 0.5)
     behind = (1 - seen) * outside + seen * agrees(layers.behind)
-    said = np.clip(SAID * np.log((front + NOTHING) / (behind + NOTHING)), -MOST, MOST).astype(np.float32)
+    evidence = np.clip(COLOURS * np.log((front + NOTHING) / (behind + NOTHING)), -MOST, MOST).astype(np.float32)
     odds = np.clip(cv2.GaussianBlur(moved[part], (0, 0), SOFT), 0.02, 0.98)
-    decided = 1 / (1 + np.exp(-(CARRIED * np.log(odds / (1 - odds)) + cv2.GaussianBlur(said, (0, 0), 1.0))))
-    made = np.zeros_like(moved)
+    decided = 1 / (1 + np.exp(-(CARRIED * np.log(odds / (1 - odds)) + cv2.GaussianBlur(evidence, (0, 0), 1.0))))
+    result = np.zeros_like(moved)
     cover = np.where(rim, decided, sure).astype(np.float32)
-    made[part] = np.asarray(cv2.medianBlur(cover, 5))
-    return _tidied(made)
+    result[part] = np.asarray(cv2.medianBlur(cover, 5))
+    return _tidied(result)
 
 
 def _mixed(light: Floats, matte: Floats) -> Floats:
@@ -310,13 +310,13 @@ def _mixed(light: Floats, matte: Floats) -> Floats:
     squared = (apart * apart).sum(axis=2)
     share = ((here - other) * apart).sum(axis=2) / np.maximum(squared, NOTHING)
     off = ((here - other - share[:, :, None] * apart) ** 2).sum(axis=2)
-    told = squared / (squared + NOISE + 0.5 * off) * np.clip(much / 0.02, 0, 1) * np.clip(little / 0.02, 0, 1)
+    certain = squared / (squared + NOISE + 0.5 * off) * np.clip(much / 0.02, 0, 1) * np.clip(little / 0.02, 0, 1)
     before = cv2.GaussianBlur(matte[part], (0, 0), 0.8)
-    mixed = before + (np.clip(share, 0, 1) - before) * told
-    made = np.zeros_like(matte)
+    mixed = before + (np.clip(share, 0, 1) - before) * certain
+    result = np.zeros_like(matte)
     cover = np.where(np.abs(far) <= MIXED, mixed, front).astype(np.float32)
-    made[part] = np.asarray(cv2.medianBlur(cover, 3))
-    return _tidied(made)
+    result[part] = np.asarray(cv2.medianBlur(cover, 3))
+    return _tidied(result)
 
 
 def _still(before: Codes, now: Codes) -> NDArray[np.bool_]:

@@ -126,7 +126,7 @@ def proposals_for(now: Working) -> Proposals:
         cover = None if sky is None else resampled(sky.cover, frame)
         return find_light(work.at(prepared, frame), plate.space, cover)
 
-    return now.work.once(ValueNode(digest_of("proposals", prepared.digest), find))
+    return now.work.evaluate(ValueNode(digest_of("proposals", prepared.digest), find))
 
 
 def propose(renderer: Renderer, rig: Rig) -> Proposals:

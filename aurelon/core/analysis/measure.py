@@ -84,7 +84,7 @@ def _histogram(pixels: Floats) -> Histogram:
     return Histogram(red, green, blue, clipped, float(np.log2(max(float(pixels.max()), 1.0))))
 
 
-def _says(now: Working, nodes: LightNodes, frame: Frame) -> str | None:
+def _notice(now: Working, nodes: LightNodes, frame: Frame) -> str | None:
     """What a person should know of a light: that and why it shows nothing, or what shapes it."""
     work, light = now.work, nodes.light
     gone = [name for name, users in now.graph.rig.missing_mattes().items() if (light.name or light.id) in users]
@@ -98,7 +98,7 @@ def _says(now: Working, nodes: LightNodes, frame: Frame) -> str | None:
         return "The mask hides all of it; paint it in, or invert the mask."
     change = np.abs(encode_array(work.at(nodes.merged, frame)) - encode_array(work.at(nodes.below, frame)))
     if float(change.max()) >= INVISIBLE:
-        return nodes.kind.notice(work.once(nodes.field))
+        return nodes.kind.notice(work.evaluate(nodes.field))
     shines = float(work.at(nodes.source, frame)[:, :, :3].max()) > 0
     return nodes.kind.nothing_seen if shines else nodes.kind.nothing_shines
 
@@ -113,7 +113,7 @@ def measure(renderer: Renderer, rig: Rig, light_id: str | None, cancelled: Calla
     before = renderer.part(unlit, window)
     with renderer.working(rig, cancelled=cancelled) as now:
         after = shown(now, RESULT, window)
-        says = {nodes.light.id: said for nodes in now.graph.lights if (said := _says(now, nodes, frame))}
+        says = {nodes.light.id: notice for nodes in now.graph.lights if (notice := _notice(now, nodes, frame))}
         of_light = None if light_id is None else _of_light(now, now.graph.of(light_id), frame)
     first, last = _histogram(before), _histogram(after)
     return Facts(first, last, max(last.clipped - first.clipped, 0.0), says, of_light)
@@ -125,7 +125,7 @@ def _of_light(now: Working, nodes: LightNodes, frame: Frame) -> LightFacts:
     strongest = shining.max(axis=2)
     counts, _ = np.histogram(np.sqrt(np.minimum(strongest, LIGHT_REACH)), LIGHT_BINS, (0, LIGHT_REACH**0.5))
     points = None
-    found = None if nodes.detected is None else work.once(nodes.detected)
+    found = None if nodes.detected is None else work.evaluate(nodes.detected)
     if isinstance(found, Points):
         lit = zip(found.places, found.found, strict=True)
         points = [FoundPoint(float(place[0]), float(place[1]), bool(of), True) for place, of in lit]

@@ -69,17 +69,17 @@ def codecs() -> dict[str, Codec]:
     return found_codecs().items
 
 
-def _checked(made: Any) -> tuple[str, Codec]:
-    form = getattr(made, "FORMAT", None)
+def _checked(result: Any) -> tuple[str, Codec]:
+    form = getattr(result, "FORMAT", None)
     if not isinstance(form, Format):
         raise TypeError("it has no FORMAT")
-    missing = [name for name in ("matches", "measure", "read", "write") if not callable(getattr(made, name, None))]
+    missing = [name for name in ("matches", "measure", "read", "write") if not callable(getattr(result, name, None))]
     if missing:
         raise TypeError(f"it has no {missing[0]}")
     taken = {suffix for codec in found_suffixes() for suffix in codec} & set(form.suffixes)
     if taken:
         raise ValueError(f"the ending {min(taken)} is taken")
-    return form.name, cast(Codec, made)
+    return form.name, cast(Codec, result)
 
 
 def found_suffixes() -> list[tuple[str, ...]]:

@@ -23,8 +23,8 @@ from aurelon.core.codecs.shared.raster import (
     exif_orientation,
     exif_upright,
     is_animated,
+    notices_of,
     open_with_pillow,
-    said_of,
     split_alpha,
     upright,
 )
@@ -86,7 +86,7 @@ def _opened(data: bytes) -> tuple[Image.Image, bytes, tuple[str, ...]]:
 
 
 def read(data: bytes) -> Raster:
-    picture, data, said = _opened(data)
+    picture, data, notices = _opened(data)
     try:
         # The other reader knows every depth, but overruns its memory on files of several pictures.
         samples = _first_of(picture) if is_animated(picture) else imagecodecs.avif_decode(data)
@@ -97,11 +97,11 @@ def read(data: bytes) -> Raster:
     # How the file says that it is to be turned comes as EXIF says it.
     colour, alpha = split_alpha(upright(samples, exif_orientation(picture.info.get("exif"))))
     icc, exif = picture.info.get("icc_profile"), exif_upright(picture.info.get("exif"))
-    said, xmp = (*said, *said_of(picture), *notes_of(exif)), upright_xmp(picture.info.get("xmp"))
+    notices, xmp = (*notices, *notices_of(picture), *notes_of(exif)), upright_xmp(picture.info.get("xmp"))
     points = None if icc else _stated(data)
     if points is None:
-        return Raster(np.ascontiguousarray(colour), alpha, icc, exif, xmp=xmp, rig=rig_in(xmp), said=said)
-    return replace(by_code_points(np.ascontiguousarray(colour), alpha, exif, *points), xmp=xmp, rig=rig_in(xmp), said=said)
+        return Raster(np.ascontiguousarray(colour), alpha, icc, exif, xmp=xmp, rig=rig_in(xmp), notices=notices)
+    return replace(by_code_points(np.ascontiguousarray(colour), alpha, exif, *points), xmp=xmp, rig=rig_in(xmp), notices=notices)
 
 
 def _first_of(picture: Image.Image) -> NDArray[Any]:
@@ -133,7 +133,7 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
     if bits > 8:
         samples = np.round(samples * np.float32(((1 << bits) - 1) / (1 if high else 65535))).astype(np.uint16)
     primaries, transfer = (BT2020, PQ) if high else _points(raster.space)
-    made = imagecodecs.avif_encode(
+    result = imagecodecs.avif_encode(
         np.ascontiguousarray(samples),
         quality,
         speed=SPEED,
@@ -142,7 +142,7 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
         primaries=primaries,
         transfer=transfer,
     )
-    return with_metadata(bytes(made), raster.exif, with_rig(raster.xmp, raster.rig))
+    return with_metadata(bytes(result), raster.exif, with_rig(raster.xmp, raster.rig))
 
 
 def _points(space: RgbSpace | None) -> tuple[int, int]:

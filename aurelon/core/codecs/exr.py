@@ -84,10 +84,10 @@ def read(data: bytes) -> Raster:
         if not found:
             raise UnreadableError("holds no picture in red, green and blue or in grey")
         name = min(found, key=lambda name: _rank(*found[name][:2]))
-        made = _raster(*found[name][2:])
+        result = _raster(*found[name][2:])
         rig = file.parts[0].header.get(RIG)
-        said = f"holds {len(found)} layers; “{name}” was taken, and the others can be brought in too"
-        return replace(made, rig=rig if isinstance(rig, str) else "", said=(said,) if len(found) > 1 else ())
+        notices = f"holds {len(found)} layers; “{name}” was taken, and the others can be brought in too"
+        return replace(result, rig=rig if isinstance(rig, str) else "", notices=(notices,) if len(found) > 1 else ())
 
 
 def read_layer(data: bytes, layer: str) -> Raster:

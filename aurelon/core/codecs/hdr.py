@@ -58,9 +58,9 @@ def _space(header: bytes) -> RgbSpace:
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
-    made = bytes(imagecodecs.rgbe_encode(np.ascontiguousarray(raster.samples, np.float32), rle=True))
+    result = bytes(imagecodecs.rgbe_encode(np.ascontiguousarray(raster.samples, np.float32), rle=True))
     if raster.space is None or raster.space is LINEAR_SRGB:
-        return made
-    first, rest = made.split(b"\n", 1)
+        return result
+    first, rest = result.split(b"\n", 1)
     stated = " ".join(f"{value:.4f}" for value in chromaticities_of(raster.space))
     return first + b"\nPRIMARIES=" + stated.encode() + b"\n" + rest

@@ -74,17 +74,17 @@ def read(data: bytes) -> Raster:
         if brighter is not None:
             xmp = upright_xmp(picture.info.get("xmp"))
             # What it says of its own map would be untrue of any other file.
-            return replace(brighter, xmp=None if OWN_MAP in (xmp or b"") else xmp, rig=rig_in(xmp), said=notes_of(exif))
+            return replace(brighter, xmp=None if OWN_MAP in (xmp or b"") else xmp, rig=rig_in(xmp), notices=notes_of(exif))
     if samples.ndim == 2:
         samples = samples[:, :, None]
     samples = upright(samples, exif_orientation(exif))
     icc, xmp = picture.info.get("icc_profile"), upright_xmp(picture.info.get("xmp"))
-    said = notes_of(exif)
+    notices = notes_of(exif)
     if inks:
         return Raster(
-            from_cmyk(samples, icc), exif=exif_upright(exif), space=OPRGB, xmp=xmp, rig=rig_in(xmp), said=(FROM_CMYK, *said)
+            from_cmyk(samples, icc), exif=exif_upright(exif), space=OPRGB, xmp=xmp, rig=rig_in(xmp), notices=(FROM_CMYK, *notices)
         )
-    return Raster(samples, icc=icc, exif=exif_upright(exif), xmp=xmp, rig=rig_in(xmp), said=said)
+    return Raster(samples, icc=icc, exif=exif_upright(exif), xmp=xmp, rig=rig_in(xmp), notices=notices)
 
 
 def _with_gain_map(data: bytes, icc: bytes | None, exif: bytes | None) -> Raster | None:
@@ -104,8 +104,8 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
     if depth == "gain-map":
         light = np.clip(raster.samples, 0, HALF_MOST)
         whole = np.dstack([light, np.ones(light.shape[:2], np.float32)]).astype(np.float16)
-        made = bytes(imagecodecs.ultrahdr_encode(whole, quality, gamut=P3_GAMUT, transfer=LINEAR_TRANSFER))
-        return _with_notes(made, _notes(raster))
+        result = bytes(imagecodecs.ultrahdr_encode(whole, quality, gamut=P3_GAMUT, transfer=LINEAR_TRANSFER))
+        return _with_notes(result, _notes(raster))
     out = io.BytesIO()
     Image.fromarray(raster.samples).save(
         out,
@@ -142,17 +142,17 @@ def _with_notes(data: bytes, notes: bytes) -> bytes:
     the others are it counts from itself, and it moves with them."""
     if not notes:
         return data
-    made = bytearray(data[:2] + notes + data[2:])
-    for kind, start, end in _segments(bytes(made)):
+    result = bytearray(data[:2] + notes + data[2:])
+    for kind, start, end in _segments(bytes(result)):
         head = start + 4 + len(SEVERAL)
-        if kind != APP2 or made[start + 4 : head] != SEVERAL:
+        if kind != APP2 or result[start + 4 : head] != SEVERAL:
             continue
-        order = "<" if made[head : head + 2] == b"II" else ">"
-        (at,) = struct.unpack_from(order + "I", made, head + 4)
-        (count,) = struct.unpack_from(order + "H", made, head + at)
+        order = "<" if result[head : head + 2] == b"II" else ">"
+        (at,) = struct.unpack_from(order + "I", result, head + 4)
+        (count,) = struct.unpack_from(order + "H", result, head + at)
         for entry in range(head + at + 2, min(head + at + 2 + 12 * count, end), 12):
-            tag, _, _, place = struct.unpack_from(order + "HHII", made, entry)
+            tag, _, _, place = struct.unpack_from(order + "HHII", result, entry)
             if tag == PICTURES:
-                (length,) = struct.unpack_from(order + "I", made, head + place + 4)
-                struct.pack_into(order + "I", made, head + place + 4, length + len(notes))
-    return bytes(made)
+                (length,) = struct.unpack_from(order + "I", result, head + place + 4)
+                struct.pack_into(order + "I", result, head + place + 4, length + len(notes))
+    return bytes(result)

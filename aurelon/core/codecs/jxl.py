@@ -15,7 +15,7 @@ from pillow_jxl import JpegXLImagePlugin
 
 from aurelon.core.codecs.shared.exif import notes_of
 from aurelon.core.codecs.shared.heif_items import box, boxes
-from aurelon.core.codecs.shared.jxl_header import USUAL_PEAK, said_anew, said_by
+from aurelon.core.codecs.shared.jxl_header import USUAL_PEAK, restated, stream_info
 from aurelon.core.codecs.shared.raster import (
     ANIMATED,
     CUT_SHORT,
@@ -73,7 +73,7 @@ def matches(head: bytes) -> bool:
 
 
 def measure(data: bytes) -> tuple[int, int]:
-    return said_by(_code_stream(data)).size
+    return stream_info(_code_stream(data)).size
 
 
 def _code_stream(data: bytes) -> bytes:
@@ -86,7 +86,7 @@ def _code_stream(data: bytes) -> bytes:
     return data
 
 
-def _told(data: bytes, wanted: bytes) -> bytes | None:
+def _box_content(data: bytes, wanted: bytes) -> bytes | None:
     """What a box of metadata in a container holds, which may be packed."""
     for kind, start, end in boxes(data) if data[:12] == CONTAINER else ():
         if kind == wanted:
@@ -101,7 +101,7 @@ def _told(data: bytes, wanted: bytes) -> bytes | None:
 
 def _exif(data: bytes) -> bytes | None:
     """EXIF after the four bytes that say where it begins."""
-    content = _told(data, b"Exif")
+    content = _box_content(data, b"Exif")
     if content is None or len(content) < 4:
         return None
     return content[4 + int.from_bytes(content[:4], "big") :] or None
@@ -114,25 +114,25 @@ def _profile(data: bytes) -> bytes | None:
 
 
 def read(data: bytes) -> Raster:
-    said = said_by(_code_stream(data))
+    info = stream_info(_code_stream(data))
     try:
         samples = imagecodecs.jpegxl_decode(data, index=0)
-        icc = _profile(data) if said.points is None else None
+        icc = _profile(data) if info.points is None else None
     except (imagecodecs.JpegxlError, ValueError, RuntimeError, OSError, SyntaxError) as error:
         raise UnreadableError(CUT_SHORT) from error
     if samples.ndim not in (2, 3) or (samples.ndim == 3 and samples.shape[2] > 4):
         raise UnreadableError("has a layout of samples that Aurelon does not read; save it as plain RGB or grey")
     if samples.dtype.kind == "f":
         samples = all_numbers(samples)
-    elif 0 < said.bits < 8 * samples.itemsize:
-        samples = widened(samples, said.bits)
+    elif 0 < info.bits < 8 * samples.itemsize:
+        samples = widened(samples, info.bits)
     colour, alpha = split_alpha(samples)
-    exif, xmp = exif_upright(_exif(data)), upright_xmp(_told(data, b"xml "))
-    if said.points is None:
+    exif, xmp = exif_upright(_exif(data)), upright_xmp(_box_content(data, b"xml "))
+    if info.points is None:
         raster = Raster(np.ascontiguousarray(colour), alpha, icc, exif)
     else:
-        raster = by_code_points(np.ascontiguousarray(colour), alpha, exif, *said.points)
-    return replace(raster, xmp=xmp, rig=rig_in(xmp), said=(*((ANIMATED,) if said.animated else ()), *notes_of(exif)))
+        raster = by_code_points(np.ascontiguousarray(colour), alpha, exif, *info.points)
+    return replace(raster, xmp=xmp, rig=rig_in(xmp), notices=(*((ANIMATED,) if info.animated else ()), *notes_of(exif)))
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
@@ -155,7 +155,7 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
     if coded[:12] == CONTAINER:  # which the encoder makes where it must say that not every decoder is up to it
         level = b"".join(box(kind, bytes(coded[start:end])) for kind, start, end in boxes(bytes(coded)) if kind == b"jxll")
     if bits is not None:
-        stream = said_anew(stream, bits, points, PQ_PEAK if points[1] == PQ else USUAL_PEAK)
+        stream = restated(stream, bits, points, PQ_PEAK if points[1] == PQ else USUAL_PEAK)
     exif, xmp = raster.exif or b"", with_rig(raster.xmp, raster.rig)
     about = level + (box(b"Exif", b"\0\0\0\0" + exif.removeprefix(b"Exif\0\0")) if exif else b"")
     about += box(b"xml ", xmp) if xmp else b""

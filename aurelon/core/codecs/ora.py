@@ -99,13 +99,13 @@ def read(data: bytes) -> Raster:
         merged = png.read(_entry(archive, MERGED, MOST_PICTURE))
         rig = _entry(archive, RIG, MOST_TEXT).decode() if RIG in archive.namelist() else ""
         count = len(_layers(_stack(archive)))
-    said = f"holds {count} layers; the picture that they give was taken, and each can be brought in too"
-    return replace(merged, rig=rig, said=(said,) if count else ())
+    notices = f"holds {count} layers; the picture that they give was taken, and each can be brought in too"
+    return replace(merged, rig=rig, notices=(notices,) if count else ())
 
 
 def read_layer(data: bytes, layer: str) -> Raster:
     if layer == MERGED:
-        return replace(read(data), said=())
+        return replace(read(data), notices=())
     with _opened(data) as archive:
         image = _stack(archive)
         place = _layers(image)[layer]
@@ -113,24 +113,24 @@ def read_layer(data: bytes, layer: str) -> Raster:
         wide, tall = _sized(archive, place.get("src", ""))
         if wide * tall > MOST_PIXELS or not 0 < size[0] * size[1] <= MOST_PIXELS:
             raise UnreadableError("has a layer that is far too large; reduce it first")
-        made = png.read(_entry(archive, place.get("src", ""), MOST_PICTURE))
+        result = png.read(_entry(archive, place.get("src", ""), MOST_PICTURE))
         x, y = int(float(place.get("x", "0"))), int(float(place.get("y", "0")))
-    return _on_canvas(made, size, x, y)
+    return _on_canvas(result, size, x, y)
 
 
-def _on_canvas(made: Raster, size: tuple[int, int], x: int, y: int) -> Raster:
+def _on_canvas(result: Raster, size: tuple[int, int], x: int, y: int) -> Raster:
     """A layer where it lies in the picture, transparent round it."""
-    tall, wide, channels = made.samples.shape
+    tall, wide, channels = result.samples.shape
     if (wide, tall) == size and (x, y) == (0, 0):
-        return made
-    samples = np.zeros((size[1], size[0], channels), made.samples.dtype)
-    alpha = np.zeros((size[1], size[0]), made.samples.dtype)
+        return result
+    samples = np.zeros((size[1], size[0], channels), result.samples.dtype)
+    alpha = np.zeros((size[1], size[0]), result.samples.dtype)
     x0, y0, x1, y1 = max(x, 0), max(y, 0), min(x + wide, size[0]), min(y + tall, size[1])
     if x0 < x1 and y0 < y1:
         inner = slice(y0 - y, y1 - y), slice(x0 - x, x1 - x)
-        samples[y0:y1, x0:x1] = made.samples[inner]
-        alpha[y0:y1, x0:x1] = np.iinfo(alpha.dtype).max if made.alpha is None else made.alpha[inner]
-    return replace(made, samples=samples, alpha=alpha)
+        samples[y0:y1, x0:x1] = result.samples[inner]
+        alpha[y0:y1, x0:x1] = np.iinfo(alpha.dtype).max if result.alpha is None else result.alpha[inner]
+    return replace(result, samples=samples, alpha=alpha)
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:

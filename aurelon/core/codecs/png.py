@@ -96,7 +96,7 @@ def read(data: bytes) -> Raster:
     exif = None
     icc = points = None
     rig, xmp = "", None
-    said: tuple[str, ...] = ()
+    notices: tuple[str, ...] = ()
     shown = [SIGNATURE]  # the file without what it says of itself, which may be damaged, or far more than any reader takes
     for number, (kind, content, whole) in enumerate(_chunks(data)):
         if kind == b"IHDR" and number > 0:
@@ -108,7 +108,7 @@ def read(data: bytes) -> Raster:
         elif kind == b"cICP" and len(content) == 4:
             points = content[0], content[1]
         elif kind == b"acTL":
-            said = (ANIMATED,)
+            notices = (ANIMATED,)
         elif kind == b"iTXt" and content.startswith(XMP):
             xmp = upright_xmp(_text(content[len(XMP) :]))
         elif kind == b"tEXt" and content.startswith(RIG):
@@ -116,7 +116,7 @@ def read(data: bytes) -> Raster:
         elif kind == b"iCCP":
             name_end = content.find(b"\0")
             icc = _unpacked(content[name_end + 2 :])
-    said += notes_of(exif)
+    notices += notes_of(exif)
     depth = data[24]
     try:
         if depth == 16:
@@ -128,9 +128,9 @@ def read(data: bytes) -> Raster:
         raise UnreadableError("is damaged; copy it again from where it came") from error
     colour, opacity = split_alpha(upright(samples, exif_orientation(exif)))
     if points is not None:  # and the profile gives way to it
-        made = by_code_points(np.ascontiguousarray(colour), opacity, exif_upright(exif), *points)
-        return replace(made, xmp=xmp, rig=rig, said=said)
-    return Raster(np.ascontiguousarray(colour), opacity, icc, exif_upright(exif), xmp=xmp, rig=rig, said=said)
+        result = by_code_points(np.ascontiguousarray(colour), opacity, exif_upright(exif), *points)
+        return replace(result, xmp=xmp, rig=rig, notices=notices)
+    return Raster(np.ascontiguousarray(colour), opacity, icc, exif_upright(exif), xmp=xmp, rig=rig, notices=notices)
 
 
 def _chunk(kind: bytes, content: bytes) -> bytes:
@@ -147,7 +147,7 @@ def encoded(raster: Raster, *, high: bool, level: int) -> bytes:
     samples = colour if raster.alpha is None else np.dstack([colour, raster.alpha])
     if high:
         samples = np.round(samples * np.float32(65535)).astype(np.uint16)
-    made = bytes(imagecodecs.png_encode(np.ascontiguousarray(samples), level=level))
+    result = bytes(imagecodecs.png_encode(np.ascontiguousarray(samples), level=level))
     extra = b""
     if high:
         extra += _chunk(b"cICP", bytes((BT2020, PQ, 0, 1)))
@@ -160,4 +160,4 @@ def encoded(raster: Raster, *, high: bool, level: int) -> bytes:
         extra += _chunk(b"iTXt", XMP + b"\0\0\0\0" + raster.xmp)
     if raster.rig:
         extra += _chunk(b"tEXt", RIG + packed(raster.rig).encode())
-    return made[:AFTER_HEADER] + extra + made[AFTER_HEADER:]
+    return result[:AFTER_HEADER] + extra + result[AFTER_HEADER:]

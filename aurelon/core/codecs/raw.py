@@ -88,10 +88,10 @@ def read(data: bytes) -> Raster:
         return _with_notes(_developed(raw, half=False), data)
 
 
-def _with_notes(made: Raster, data: bytes) -> Raster:
+def _with_notes(result: Raster, data: bytes) -> Raster:
     """With what the camera noted, where the file is of the make of TIFF."""
-    exif, said = exif_in_tiff(data) if data[:4] in TIFF else (None, ())
-    return replace(made, exif=exif, said=said)
+    exif, notices = exif_in_tiff(data) if data[:4] in TIFF else (None, ())
+    return replace(result, exif=exif, notices=notices)
 
 
 def glance(data: bytes) -> tuple[Raster, tuple[int, int]]:
@@ -112,7 +112,7 @@ def _developed(raw: Any, *, half: bool) -> Raster:
     """Linear light in Rec. 2020."""
     balance = np.array(raw.camera_whitebalance[:3], float)
     known = bool((balance > 0).all())
-    made = raw.postprocess(
+    result = raw.postprocess(
         half_size=half,
         gamma=(1, 1),
         no_auto_bright=True,
@@ -129,8 +129,8 @@ def _developed(raw: Any, *, half: bool) -> Raster:
         multipliers = np.ones(3)
     # LibRaw develops darker, by as much as the balance lifts its strongest channel above its weakest, so that nothing is cut off.
     full = (multipliers / multipliers.min()).astype(np.float32)
-    light = np.empty(made.shape, np.float32)
-    to_light(made, full, _to_rec2020(from_xyz, to_srgb).astype(np.float32), light)
+    light = np.empty(result.shape, np.float32)
+    to_light(result, full, _to_rec2020(from_xyz, to_srgb).astype(np.float32), light)
     return Raster(light, space=LINEAR_REC2020)
 
 
@@ -146,16 +146,16 @@ def _to_rec2020(from_xyz: Doubles, to_srgb: Doubles) -> Doubles:
 
 
 @strict_kernel
-def to_light(made: NDArray[np.uint16], full: Floats, matrix: Floats, out: Floats) -> None:
+def to_light(result: NDArray[np.uint16], full: Floats, matrix: Floats, out: Floats) -> None:
     """Balanced channels of 16 bits (h, w, 3), full at `full`, as light in the primaries that `matrix` takes them to.
 
     Where a channel has reached the level at which its photosites are full, it was at least as bright as the brightest beside it:
     so that a lamp is white and not the colour of what the balance lifts.
     """
     unit = full.max() / np.float32(65535)
-    for y in prange(made.shape[0]):
-        for x in range(made.shape[1]):
-            red, green, blue = made[y, x, 0] * unit, made[y, x, 1] * unit, made[y, x, 2] * unit
+    for y in prange(result.shape[0]):
+        for x in range(result.shape[1]):
+            red, green, blue = result[y, x, 0] * unit, result[y, x, 1] * unit, result[y, x, 2] * unit
             most = max(red, green, blue)
             red += _filled(red, full[0]) * (most - red)
             green += _filled(green, full[1]) * (most - green)

@@ -139,15 +139,15 @@ def _read(data: bytes, layer: str | None) -> Raster:
     samples = upright(samples, orientation)
     if kind in CONVERTED:
         colours, alpha = _converted(samples, kind, icc)
-        said = FROM_CMYK if kind == tifffile.PHOTOMETRIC.SEPARATED else FROM_LAB
-        return Raster(colours, alpha, space=OPRGB, said=(said, *notes), **rest)
+        notices = FROM_CMYK if kind == tifffile.PHOTOMETRIC.SEPARATED else FROM_LAB
+        return Raster(colours, alpha, space=OPRGB, notices=(notices, *notes), **rest)
     if palette is not None:
         samples = np.moveaxis(palette[:, samples], 0, -1)
     samples = _plain(samples)
     if kind == tifffile.PHOTOMETRIC.MINISWHITE and samples.dtype != np.float32:
         samples = np.iinfo(samples.dtype).max - samples
     colour, alpha = split_alpha(samples)
-    return Raster(np.ascontiguousarray(colour), alpha, icc, said=notes, **rest)
+    return Raster(np.ascontiguousarray(colour), alpha, icc, notices=notes, **rest)
 
 
 def _bytes(value: Any) -> bytes:
@@ -157,10 +157,10 @@ def _bytes(value: Any) -> bytes:
 def _about(description: str) -> str:
     """The rig in what a file of passes says of itself; "" where there is none."""
     try:
-        told = json.loads(description) if description.startswith("{") else {}
+        of_reel = json.loads(description) if description.startswith("{") else {}
     except ValueError:
         return ""
-    return json.dumps(told["rig"]) if isinstance(told, dict) and isinstance(told.get("rig"), dict) else ""
+    return json.dumps(of_reel["rig"]) if isinstance(of_reel, dict) and isinstance(of_reel.get("rig"), dict) else ""
 
 
 def _converted(samples: NDArray[Any], kind: int, icc: bytes | None) -> tuple[NDArray[Any], NDArray[Any] | None]:

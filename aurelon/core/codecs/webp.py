@@ -14,8 +14,8 @@ from aurelon.core.codecs.shared.raster import (
     exif_orientation,
     exif_upright,
     first_by_pillow,
+    notices_of,
     open_with_pillow,
-    said_of,
     upright,
 )
 from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp, with_rig
@@ -38,7 +38,13 @@ def read(data: bytes) -> Raster:
     opacity = None if alpha is None else upright(alpha, turn)
     icc, xmp = picture.info.get("icc_profile"), upright_xmp(picture.info.get("xmp"))
     return Raster(
-        upright(colour, turn), opacity, icc, exif_upright(exif), xmp=xmp, rig=rig_in(xmp), said=(*said_of(picture), *notes_of(exif))
+        upright(colour, turn),
+        opacity,
+        icc,
+        exif_upright(exif),
+        xmp=xmp,
+        rig=rig_in(xmp),
+        notices=(*notices_of(picture), *notes_of(exif)),
     )
 
 

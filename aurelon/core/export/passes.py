@@ -86,8 +86,8 @@ def _run(plate: Plate, rig: Rig, options: PassesExport, progress: Progress, canc
         modes = SHARED_MODES if options.format == "ora" else ()
         whole = np.uint8 if options.depth == "8" else np.uint16
         code = partial(to_codes, plate_space=plate.space, target=space)
-        made = overs(plate, rig, frame, code, space, whole, modes, progress, cancelled)
-        data = _WRITERS[options.format](made, space, options.depth, carried)
+        result = overs(plate, rig, frame, code, space, whole, modes, progress, cancelled)
+        data = _WRITERS[options.format](result, space, options.depth, carried)
     progress(1.0)
     return Exported(data, form.suffixes[0], form.media_type)
 
@@ -105,10 +105,10 @@ def _names(layers: Sequence[Layer | Pass]) -> list[str]:
     return names
 
 
-def _open_exr(made: Sums, frame: Frame, kind: Any, space: RgbSpace, rig: str) -> BinaryIO:
+def _open_exr(result: Sums, frame: Frame, kind: Any, space: RgbSpace, rig: str) -> BinaryIO:
     """A file that is gone with the object: it may be more than there is memory. Raises OutputError where there is no room."""
     about = [("result", {"rule": "whole", "rules": ADDED, "rig": rig})]
-    for name, one in zip(_names(made.passes), made.passes, strict=True):
+    for name, one in zip(_names(result.passes), result.passes, strict=True):
         about.append((name, {"rule": "beside" if one.hidden else "add" if one.added else "first", **one.about}))
     primaries: dict[str, str | tuple[float, ...]] = {"chromaticities": chromaticities_of(space)}
     parts = [(name, primaries | {f"aurelon:{key}": value for key, value in stated.items()}) for name, stated in about]
@@ -117,7 +117,7 @@ def _open_exr(made: Sums, frame: Frame, kind: Any, space: RgbSpace, rig: str) ->
     file, (rows, columns) = os.fdopen(handle, "w+b"), frame.shape
     try:
         writer = PartsWriter(file, (columns, rows), kind, parts)
-        for band in made.rows:
+        for band in result.rows:
             for number, samples in enumerate(band):
                 writer.put(number, samples)
         writer.close()
@@ -130,7 +130,7 @@ def _open_exr(made: Sums, frame: Frame, kind: Any, space: RgbSpace, rig: str) ->
     return file
 
 
-def _listed(made: Layers) -> list[dict[str, Any]]:
+def _listed(result: Layers) -> list[dict[str, Any]]:
     return [
         {
             "name": name,
@@ -139,16 +139,16 @@ def _listed(made: Layers) -> list[dict[str, Any]]:
             "hidden": layer.hidden,
             **({"of": layer.about} if layer.about else {}),
         }
-        for name, layer in zip(_names(made.layers), made.layers, strict=True)
+        for name, layer in zip(_names(result.layers), result.layers, strict=True)
     ]
 
 
-def _pages(made: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
+def _pages(result: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
     """The result first, for readers of one page; then the layers, lowest first."""
     out = io.BytesIO()
-    said = json.dumps({"rules": LAID, "layers": _listed(made), "rig": json.loads(rig)})
-    with tifffile.TiffWriter(out, bigtiff=made.result.nbytes * (len(made.layers) + 1) > 3 << 30) as file:
-        for name, layer in zip(("result", *_names(made.layers)), (Layer("result", made.result), *made.layers), strict=True):
+    listing = json.dumps({"rules": LAID, "layers": _listed(result), "rig": json.loads(rig)})
+    with tifffile.TiffWriter(out, bigtiff=result.result.nbytes * (len(result.layers) + 1) > 3 << 30) as file:
+        for name, layer in zip(("result", *_names(result.layers)), (Layer("result", result.result), *result.layers), strict=True):
             samples = layer.samples if layer.alpha is None else np.dstack([layer.samples, layer.alpha])
             file.write(
                 samples,
@@ -159,7 +159,7 @@ def _pages(made: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
                 rowsperstrip=64,
                 extrasamples=[] if layer.alpha is None else ["unassalpha"],
                 iccprofile=space.icc,
-                description=said if name == "result" else None,
+                description=listing if name == "result" else None,
                 extratags=[(285, 2, len(name.encode()) + 1, name.encode() + b"\0", True)],
                 metadata=None,
                 software=False,
@@ -167,15 +167,15 @@ def _pages(made: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
     return out.getvalue()
 
 
-def _files(made: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
+def _files(result: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
-        listed = _listed(made)
-        for number, (entry, layer) in enumerate(zip(listed, made.layers, strict=True), start=1):
+        listed = _listed(result)
+        for number, (entry, layer) in enumerate(zip(listed, result.layers, strict=True), start=1):
             safe = "".join(c if c.isalnum() or c in " -_" else "-" for c in str(entry["name"])).strip() or "layer"
             entry["file"] = f"{number:02} {safe}.png"
             archive.writestr(entry["file"], png.write(Raster(layer.samples, layer.alpha, space.icc), depth, 100))
-        archive.writestr("result.png", png.write(Raster(made.result, icc=space.icc), depth, 100))
+        archive.writestr("result.png", png.write(Raster(result.result, icc=space.icc), depth, 100))
         archive.writestr("layers.json", json.dumps({"rules": LAID, "layers": listed}, indent=1, ensure_ascii=False))
         archive.writestr("rig.json", rig)
     return out.getvalue()

@@ -219,8 +219,8 @@ def trial_size(renderer: Renderer, rig: Rig, options: PictureExport) -> int:
     # What every file of the kind has, whatever it shows, counts once.
     tiny = replace(raster, samples=raster.samples[:1, :1], alpha=None if raster.alpha is None else raster.alpha[:1, :1])
     around = len(codec.write(tiny, options.depth, options.quality))
-    made = len(codec.write(raster, options.depth, options.quality))
-    return around + round(max(made - around, 0) * (tall * wide) / (height * width))
+    result = len(codec.write(raster, options.depth, options.quality))
+    return around + round(max(result - around, 0) * (tall * wide) / (height * width))
 
 
 def _raster(

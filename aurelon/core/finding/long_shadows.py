@@ -86,8 +86,8 @@ def by_shadows(pixels: Floats, tone: Floats, sky: Floats, lit_from: Doubles | No
     best = int(np.argmax(shares))
     sure = float(np.clip((shares[best] - CHANCE) / (CLEAR - CHANCE), 0, 1))
     turn = float(turns[best])
-    told = edges.only(misses[best] < WITHIN * OFF)
-    sense = _sense(told, places[best], turn, bright, sky > 0.5, lit_from)
+    supporting = edges.only(misses[best] < WITHIN * OFF)
+    sense = _sense(supporting, places[best], turn, bright, sky > 0.5, lit_from)
     turn = turn if sense >= 0 else turn + (np.pi if turn < 0 else -np.pi)
     # Beside the view it makes little difference which of the two it is.
     beside = abs(np.sin(turn)) ** 2

@@ -99,8 +99,8 @@ def _saliency(codes: Floats, sky: Bools) -> Floats:
     apart = (whole / whole.sum()) / (whole / whole.sum() + 2 * rim / rim.sum() + 1e-9)
     salient = cv2.GaussianBlur(apart.ravel()[index].astype(np.float32), (0, 0), 0.01 * max(height, width))
     middle = np.exp(-(((x / width - 0.5) / 0.36) ** 2) - ((y / height - 0.52) / 0.36) ** 2)
-    made = np.where(sky, 0, salient * (0.35 + 0.65 * middle))
-    return np.asarray(made / max(float(made.max()), 1e-6), np.float32)
+    result = np.where(sky, 0, salient * (0.35 + 0.65 * middle))
+    return np.asarray(result / max(float(result.max()), 1e-6), np.float32)
 
 
 def _blurred(counts: Floats) -> Floats:

@@ -32,11 +32,11 @@ class Cache:
             if key in self._kept:
                 self._kept.move_to_end(key)
                 return cast(T, self._kept[key])
-            begun = self._clearings
+            started = self._clearings
         value = make()
         with self._lock:
             # What was begun before everything was forgotten may hold what no longer does.
-            if begun == self._clearings and key not in self._kept and value.nbytes <= self._most:
+            if started == self._clearings and key not in self._kept and value.nbytes <= self._most:
                 self._kept[key] = value
                 self._bytes += value.nbytes
                 while self._bytes > self._most:

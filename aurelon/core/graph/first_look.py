@@ -11,18 +11,18 @@ from aurelon.core.rig import Rig
 
 
 @dataclass(frozen=True)
-class Looked:
+class FirstLook:
     """What there is to know of a plate before it is opened, see `Plate`; and its small picture, a JPEG."""
 
     size: tuple[int, int]
     depth: str
-    said: tuple[str, ...]
+    notices: tuple[str, ...]
     rig: str
     thumbnail: bytes
 
 
-def look(data: bytes, name: str) -> Looked:
+def look(data: bytes, name: str) -> FirstLook:
     """Reads a picture file, but does not develop camera raw, which is done when it is opened. Raises PlateError in a sentence where
     it cannot be read."""
     plate, size = glance(data, name)
-    return Looked(size, plate.depth, plate.said, plate.rig, thumbnail(Renderer(plate), Rig()))
+    return FirstLook(size, plate.depth, plate.notices, plate.rig, thumbnail(Renderer(plate), Rig()))

@@ -80,31 +80,31 @@ def _grade(pixels: Floats, by: Grading, mask: Floats, masked: bool, out: Floats)
     kr, kg, kb = by.luminance[0], by.luminance[1], by.luminance[2]
     gr, gg, gb = by.gain[0], by.gain[1], by.gain[2]
     for y in prange(pixels.shape[0]):
-        line, made = pixels[y], out[y]
+        line, result = pixels[y], out[y]
         n = line.size // 3
         if masked:
             cover = mask[y]
             for x in range(n):
                 share = cover[x]
-                made[3 * x] = line[3 * x] * (one + (gr - one) * share)
-                made[3 * x + 1] = line[3 * x + 1] * (one + (gg - one) * share)
-                made[3 * x + 2] = line[3 * x + 2] * (one + (gb - one) * share)
+                result[3 * x] = line[3 * x] * (one + (gr - one) * share)
+                result[3 * x + 1] = line[3 * x + 1] * (one + (gg - one) * share)
+                result[3 * x + 2] = line[3 * x + 2] * (one + (gb - one) * share)
         elif by.contrasting:
             for x in range(n):
                 r, g, b = line[3 * x] * gr, line[3 * x + 1] * gg, line[3 * x + 2] * gb
                 level = kr * r + kg * g + kb * b
                 ratio = power(max(level, f32(1e-6)) * per_grey, by.power)
-                made[3 * x], made[3 * x + 1], made[3 * x + 2] = r * ratio, g * ratio, b * ratio
+                result[3 * x], result[3 * x + 1], result[3 * x + 2] = r * ratio, g * ratio, b * ratio
         else:
             for x in range(n):
-                made[3 * x], made[3 * x + 1], made[3 * x + 2] = line[3 * x] * gr, line[3 * x + 1] * gg, line[3 * x + 2] * gb
+                result[3 * x], result[3 * x + 1], result[3 * x + 2] = line[3 * x] * gr, line[3 * x + 1] * gg, line[3 * x + 2] * gb
         if by.saturating:
             for x in range(n):
-                r, g, b = made[3 * x], made[3 * x + 1], made[3 * x + 2]
+                r, g, b = result[3 * x], result[3 * x + 1], result[3 * x + 2]
                 level = kr * r + kg * g + kb * b
-                made[3 * x] = max(level + (r - level) * by.saturation, zero)
-                made[3 * x + 1] = max(level + (g - level) * by.saturation, zero)
-                made[3 * x + 2] = max(level + (b - level) * by.saturation, zero)
+                result[3 * x] = max(level + (r - level) * by.saturation, zero)
+                result[3 * x + 1] = max(level + (g - level) * by.saturation, zero)
+                result[3 * x + 2] = max(level + (b - level) * by.saturation, zero)
 
 
 def tint_of(settings: Colour, space: RgbSpace, *, shifts_white: bool = False) -> Tint:

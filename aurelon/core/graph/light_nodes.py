@@ -81,7 +81,7 @@ def light_nodes(
         )
 
     def found(work: Work) -> Any:
-        return None if detected is None else work.once(detected)
+        return None if detected is None else work.evaluate(detected)
 
     def make_source(work: Work, frame: Frame) -> Floats:
         if kind.at_frame:
@@ -121,7 +121,7 @@ def light_nodes(
 
     def travelled(by: Tint, through: Levels) -> Callable[[Work, Frame], Floats]:
         return lambda work, frame: picture_of(
-            work.once(field).at(scene(work, frame), frame, by), frame, plate.space.luminance, through
+            work.evaluate(field).at(scene(work, frame), frame, by), frame, plate.space.luminance, through
         )
 
     colour = PictureNode(coloured, travelled(tint, levels), kept=False)
@@ -163,7 +163,7 @@ def _merging(
     def make(work: Work, frame: Frame) -> Floats:
         under = work.at(below, frame)
         cover = None if mask is None else work.at(mask, frame)
-        light = work.once(field)
+        light = work.evaluate(field)
         out = np.empty((*frame.shape, 3), np.float32)
         # A source that is the very picture is read band by band, out of the hand.
         held = {below.digest: (below, under)}

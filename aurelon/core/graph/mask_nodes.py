@@ -45,12 +45,12 @@ class MaskNodes:
         digests = [(name, node and node.digest) for name, node in used.items()]
 
         def make(work: Work, frame: Frame) -> Floats:
-            begun = None if past is None else work.at(past, frame)
-            made = masked(mask, self.ground(used, work), frame, begun)
-            if made is None:
+            open_to_light = None if past is None else work.at(past, frame)
+            result = masked(mask, self.ground(used, work), frame, open_to_light)
+            if result is None:
                 return np.ones(frame.shape, np.float32)
             # Where light is painted in on nothing, what stands before it hides that too.
-            return made if begun is None or mask.start == "everything" else made * begun
+            return result if open_to_light is None or mask.start == "everything" else result * open_to_light
 
         return PictureNode(digest_of("mask", self._original.digest, mask.digest, of_picture, digests, past and past.digest), make)
 

@@ -85,7 +85,7 @@ class Work:
         """The same work, where nothing at a frame is kept for longer than what this gives."""
         return Work(self._cache, self.cancelled, frame)
 
-    def once(self, node: ValueNode[V]) -> V:
+    def evaluate(self, node: ValueNode[V]) -> V:
         """The node's value."""
         self.go_on()
         return self._cache.get(node.digest, lambda: node.make(self))

@@ -168,5 +168,5 @@ def render(
     that the rig cannot give, Cancelled once `cancelled()` is true.
     """
     plate = plate[frame] if isinstance(plate, Reel) else plate
-    made = Renderer(plate, cache).render(rig, size=size, region=region, show=show, draft=draft, cancelled=cancelled)
-    return Rendering.of(made, plate.space)
+    result = Renderer(plate, cache).render(rig, size=size, region=region, show=show, draft=draft, cancelled=cancelled)
+    return Rendering.of(result, plate.space)

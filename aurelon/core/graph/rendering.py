@@ -19,9 +19,9 @@ class Rendering(np.ndarray):
 
     @classmethod
     def of(cls, pixels: Floats, space: RgbSpace) -> Rendering:
-        made = pixels.view(cls)
-        made.space = space
-        return made
+        result = pixels.view(cls)
+        result.space = space
+        return result
 
     def __array_finalize__(self, made_from: Any) -> None:
         self.space = getattr(made_from, "space", SRGB)

@@ -77,11 +77,11 @@ def _mix(light: Floats, channels: int, m: Floats, out: Floats) -> None:
         last = min((block + 1) * BLOCK, count) - 1
         for i in range(block * BLOCK, last + 1):
             p, o = u64(channels) * u64(i), u64(3) * u64(i)
-            made = plus(plus(scaled(of_r, light[p]), scaled(of_g, light[p + u64(1)])), scaled(of_b, light[p + u64(2)]))
+            result = plus(plus(scaled(of_r, light[p]), scaled(of_g, light[p + u64(1)])), scaled(of_b, light[p + u64(2)]))
             if channels == 4:
-                made = plus(made, scaled(of_own, light[p + u64(3)]))
-            made = at_least(made, zero)
+                result = plus(result, scaled(of_own, light[p + u64(3)]))
+            result = at_least(result, zero)
             if i < last:
-                store(out, o, made)  # the next pixel writes over the fourth
+                store(out, o, result)  # the next pixel writes over the fourth
             else:
-                out[o], out[o + u64(1)], out[o + u64(2)] = part(made, 0), part(made, 1), part(made, 2)
+                out[o], out[o + u64(1)], out[o + u64(2)] = part(result, 0), part(result, 1), part(result, 2)

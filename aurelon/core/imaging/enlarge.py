@@ -75,8 +75,8 @@ def _taps(first: int, last: int, ratio: float, limit: int) -> tuple[Indices, Flo
     cells = (cell[:, None] + np.arange(-1, 3)).astype(np.int64)
     weights = np.stack([(1 - t) ** 3, 3 * t**3 - 6 * t**2 + 4, -3 * t**3 + 3 * t**2 + 3 * t + 1, t**3], axis=1)
     found = cells, (weights / 6).astype(np.float32)
-    for made in found:
-        made.flags.writeable = False  # many frames share them
+    for result in found:
+        result.flags.writeable = False  # many frames share them
     return found
 
 

@@ -76,8 +76,8 @@ def exp2(z: np.float32) -> np.float32:
     p = p * q + f32(0.693154633)
     p = p * q + f32(0.999999881)
     power: np.float32 = np.int32((np.int32(n) + np.int32(127)) << np.int32(23)).view(np.float32)
-    made: np.float32 = p * power
-    return made
+    result: np.float32 = p * power
+    return result
 
 
 @inlined
@@ -95,8 +95,8 @@ def log2(x: np.float32) -> np.float32:
     p = p * z + f32(0.57707802)
     p = p * z + f32(0.96179669)
     p = p * z + f32(2.88539008)
-    made: np.float32 = p * s + f32(n)
-    return made
+    result: np.float32 = p * s + f32(n)
+    return result
 
 
 @inlined

@@ -84,10 +84,10 @@ def _four(typing_context: Any, a: Any, b: Any, c: Any, d: Any) -> Any:
     """Four numbers as one."""
 
     def make(context: Any, builder: Any, signature: Any, values: Any) -> Any:
-        made = ir.Constant(WIDE, ir.Undefined)
+        result = ir.Constant(WIDE, ir.Undefined)
         for k, value in enumerate(values):
-            made = builder.insert_element(made, value, ir.Constant(ir.IntType(32), k))
-        return made
+            result = builder.insert_element(result, value, ir.Constant(ir.IntType(32), k))
+        return result
 
     return FOUR(types.float32, types.float32, types.float32, types.float32), make
 

@@ -66,7 +66,7 @@ def _curve(icc: bytes, channel: int | None) -> Curve:
         ramp[:, 0] = codes
     else:
         ramp[:, 0, channel] = codes
-    made = imagecodecs.cms_transform(
+    result = imagecodecs.cms_transform(
         ramp,
         icc,
         imagecodecs.cms_profile("xyz"),
@@ -75,7 +75,7 @@ def _curve(icc: bytes, channel: int | None) -> Curve:
         outdtype="float32",
         intent=RELATIVE,
     )
-    luminance = np.asarray(made, np.float64)[:, 0, 1]
+    luminance = np.asarray(result, np.float64)[:, 0, 1]
     if not luminance[-1] > 0:
         raise ProfileError("the ICC profile in the file has a curve without light")
     return _known(codes, np.maximum(luminance, 0) / luminance[-1])

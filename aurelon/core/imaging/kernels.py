@@ -51,13 +51,13 @@ inlined = cast(Decorator, njit(fastmath=True, error_model="numpy"))
 def kept(function: Callable[..., Any], **options: Any) -> Any:
     """The function compiled by Numba and kept beside its code or in the home folder; where neither can be written to it is compiled
     at every start, with a warning."""
-    made = njit(**options)(function)
+    result = njit(**options)(function)
     try:
-        made._cache = KernelCache(function)
+        result._cache = KernelCache(function)
     except RuntimeError:
         folder = Path(__file__).parent
         report_once(f"kernels cannot be kept; allow writing to {folder} or the home folder, or every start takes a minute")
-    return made
+    return result
 
 
 def whole_kernel(function: Function) -> Function:
@@ -113,9 +113,9 @@ class Kernel:
     def compiled(self) -> Any:
         """Numba's dispatcher of it, made when it is first called: to read the source of every kernel takes half a second."""
         options: dict[str, Any] = {} if self._strict else {"fastmath": True, "error_model": "numpy"}
-        made = kept(_over_some(self.py_func), nogil=True, pipeline_class=_ApartCompiler, **options)
-        made.compile = partial(self._compile_once, made, made.compile)
-        return made
+        result = kept(_over_some(self.py_func), nogil=True, pipeline_class=_ApartCompiler, **options)
+        result.compile = partial(self._compile_once, result, result.compile)
+        return result
 
     def _compile_once(self, dispatcher: Any, compile_or_load: Callable[[Any], Any], signature: Any) -> Any:
         """Compiles for new types of arguments, or takes what is kept. Another process that wants the same meanwhile waits, and
@@ -192,6 +192,6 @@ def _over_some(function: Callable[..., Any]) -> Callable[..., Any]:
     ast.increment_lineno(module, function.__code__.co_firstlineno - 1)
     code = compile(module, function.__code__.co_filename, "exec")
     (inner,) = (one for one in code.co_consts if inspect.iscode(one))
-    made = FunctionType(inner, function.__globals__, function.__name__)
-    made.__module__, made.__qualname__ = function.__module__, function.__qualname__
-    return made
+    result = FunctionType(inner, function.__globals__, function.__name__)
+    result.__module__, result.__qualname__ = function.__module__, function.__qualname__
+    return result

@@ -32,7 +32,7 @@ class Box(NamedTuple):
     x1: int
 
 
-class Travelled(NamedTuple):
+class LightSample(NamedTuple):
     """Light as it falls on a frame. `soft` (h, w, 1 or 3) lies on a coarse grid over the whole plate and is enlarged
     where it is laid; of one channel it is white light, which `tint` (3,) colours. `drawn` (h, w, 3) is of the frame's
     own size, and so is `through` (h, w), how much of the soft light is seen at each pixel. None where there is none, and
@@ -96,14 +96,14 @@ class Soft(NamedTuple):
 NO_SOFT = Soft(NO_GRID, NO_ROWS, NO_WEIGHTS, 0, np.ones(3, np.float32))
 
 
-def _soft(light: Travelled, frame: Frame) -> tuple[Soft, Travelled]:
+def _soft(light: LightSample, frame: Frame) -> tuple[Soft, LightSample]:
     """The soft light made ready for a frame, and what else there is; on a frame that is the coarser of the two it is
     reduced and counts as drawn."""
     grid = light.soft
     if grid is not None and frame.width <= grid.shape[1]:
         small = reduce_to(grid, frame)
         coloured = white_in(light.tint, small[:, :, 0]) if small.shape[2] == 1 else small.copy()
-        return NO_SOFT, Travelled(drawn=light.on(coloured, frame))
+        return NO_SOFT, LightSample(drawn=light.on(coloured, frame))
     if grid is None:
         return NO_SOFT, light
     rows, down = spline_rows(grid, frame)
@@ -112,7 +112,7 @@ def _soft(light: Travelled, frame: Frame) -> tuple[Soft, Travelled]:
 
 def lay(
     below: Floats,
-    light: Travelled,
+    light: LightSample,
     frame: Frame,
     mask: Floats | None,
     luminance: Floats,
@@ -158,11 +158,11 @@ def merge(
     out = np.empty(below.shape, np.float32)
     frame = Frame.whole((below.shape[1], below.shape[0]))
     how = blending(mode=mode, intensity=intensity, opacity=opacity, keep_darks=keep_darks, opaque=opaque)
-    lay(below, Travelled(drawn=light), frame, mask, luminance, NO_LEVELS, how, out)
+    lay(below, LightSample(drawn=light), frame, mask, luminance, NO_LEVELS, how, out)
     return out
 
 
-def picture_of(light: Travelled, frame: Frame, luminance: Floats, levels: Levels = NO_LEVELS) -> Floats:
+def picture_of(light: LightSample, frame: Frame, luminance: Floats, levels: Levels = NO_LEVELS) -> Floats:
     """The light by itself, (h, w, 3) linear, through its levels; never negative. `luminance` (3,) weighs the plate's
     primaries."""
     if light.soft is None:
@@ -194,11 +194,11 @@ def _level(light: Floats, luminance: Floats, levels: Levels) -> None:
 @kernel
 def _level_all(light: Floats, luminance: Floats, levels: Levels, levelling: bool, out: Floats) -> None:
     for row in prange(light.shape[0]):
-        line, made = light[row], out[row]
+        line, result = light[row], out[row]
         for i in range(line.size):
-            made[i] = max(line[i], f32(0.0))
+            result[i] = max(line[i], f32(0.0))
         if levelling:
-            _level(made, luminance, levels)
+            _level(result, luminance, levels)
 
 
 @inlined
@@ -291,12 +291,12 @@ def _alpha_of(ready: Ready, how: Blending, row: int, first: int, alpha: Floats) 
 def _lay_linear(ready: Ready, how: Blending, out: Floats) -> None:
     rows, columns = out.shape[0], out.shape[1] // 3
     for block in prange((rows + ROWS - 1) // ROWS):
-        scratch, made, cover = scratch_for(CHUNK), np.empty(3 * CHUNK, np.float32), np.empty(CHUNK, np.float32)
+        scratch, result, cover = scratch_for(CHUNK), np.empty(3 * CHUNK, np.float32), np.empty(CHUNK, np.float32)
         for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
             under, over = ready.below[row], out[row]
             for first in range(0, columns, CHUNK):
                 end = min(first + CHUNK, columns)
-                light = _light_of(ready, row, first, made[: 3 * (end - first)])
+                light = _light_of(ready, row, first, result[: 3 * (end - first)])
                 alpha = cover[: end - first]
                 _alpha_of(ready, how, row, first, alpha)
                 blend_linear(how, under[3 * first : 3 * end], light, ready.luminance, alpha, scratch, over[3 * first : 3 * end])
@@ -306,12 +306,12 @@ def _lay_linear(ready: Ready, how: Blending, out: Floats) -> None:
 def _lay_light(ready: Ready, how: Blending, out: Floats) -> None:
     rows, columns = out.shape[0], out.shape[1] // 3
     for block in prange((rows + ROWS - 1) // ROWS):
-        scratch, made, cover = scratch_for(CHUNK), np.empty(3 * CHUNK, np.float32), np.empty(CHUNK, np.float32)
+        scratch, result, cover = scratch_for(CHUNK), np.empty(3 * CHUNK, np.float32), np.empty(CHUNK, np.float32)
         for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
             under, over = ready.below[row], out[row]
             for first in range(0, columns, CHUNK):
                 end = min(first + CHUNK, columns)
-                light = _light_of(ready, row, first, made[: 3 * (end - first)])
+                light = _light_of(ready, row, first, result[: 3 * (end - first)])
                 alpha = cover[: end - first]
                 _alpha_of(ready, how, row, first, alpha)
                 blend_light(how, under[3 * first : 3 * end], light, ready.luminance, alpha, scratch, over[3 * first : 3 * end])
@@ -321,12 +321,12 @@ def _lay_light(ready: Ready, how: Blending, out: Floats) -> None:
 def _lay_cover(ready: Ready, how: Blending, out: Floats) -> None:
     rows, columns = out.shape[0], out.shape[1] // 3
     for block in prange((rows + ROWS - 1) // ROWS):
-        scratch, made, cover = scratch_for(CHUNK), np.empty(3 * CHUNK, np.float32), np.empty(CHUNK, np.float32)
+        scratch, result, cover = scratch_for(CHUNK), np.empty(3 * CHUNK, np.float32), np.empty(CHUNK, np.float32)
         for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
             under, over = ready.below[row], out[row]
             for first in range(0, columns, CHUNK):
                 end = min(first + CHUNK, columns)
-                light = _light_of(ready, row, first, made[: 3 * (end - first)])
+                light = _light_of(ready, row, first, result[: 3 * (end - first)])
                 alpha = cover[: end - first]
                 _alpha_of(ready, how, row, first, alpha)
                 blend_cover(how, under[3 * first : 3 * end], light, ready.luminance, alpha, scratch, over[3 * first : 3 * end])

@@ -126,5 +126,5 @@ def noise_in(x: np.float32, y: np.float32, of: Lattice) -> np.float32:
     q = p + u64(of.columns)
     a, b, c, d = of.numbers[p], of.numbers[p + u64(1)], of.numbers[q], of.numbers[q + u64(1)]
     top, bottom = a + (b - a) * tx, c + (d - c) * tx
-    made: np.float32 = top + (bottom - top) * ty
-    return made
+    result: np.float32 = top + (bottom - top) * ty
+    return result

@@ -97,10 +97,10 @@ def source_columns(x0: int, columns: int, ratio: float, limit: int) -> tuple[Pla
 def sum_of_four(line: Floats, first: np.uint32, weights: Floats, column: int) -> FourType:
     """What one reduced column is made of, from a line of four channels."""
     p = u64(4) * u64(first)
-    made = scaled(load(line, p), weights[0, column])
+    result = scaled(load(line, p), weights[0, column])
     for k in range(1, weights.shape[0]):
-        made = plus(made, scaled(load(line, p + u64(4 * k)), weights[k, column]))
-    return made
+        result = plus(result, scaled(load(line, p + u64(4 * k)), weights[k, column]))
+    return result
 
 
 @inlined
@@ -116,10 +116,10 @@ def _gather_row(line: Floats, channels: int, first: Places, weights: Floats, sca
         end = first.size - 1
         for column in range(end):
             p = u64(3) * u64(first[column])
-            made = scaled(load(line, p), weights[0, column])
+            result = scaled(load(line, p), weights[0, column])
             for k in range(1, taps):
-                made = plus(made, scaled(load(line, p + u64(3 * k)), weights[k, column]))
-            store(out, u64(3) * u64(column), scaled(made, scale))
+                result = plus(result, scaled(load(line, p + u64(3 * k)), weights[k, column]))
+            store(out, u64(3) * u64(column), scaled(result, scale))
         for c in range(3):
             x = f32(0.0)
             for k in range(taps):
@@ -162,14 +162,14 @@ def _gather_runs(line: Floats, channels: int, first: Places, weights: Floats, ru
         begin, end = u64(runs[run]) * step, u64(runs[run + 1]) * step
         source = u64(first[runs[run]]) * step
         n = end - begin
-        made, a, b = out[begin:end], weights[0, begin:end], line[source : source + n]
+        result, a, b = out[begin:end], weights[0, begin:end], line[source : source + n]
         for i in range(n):
-            made[i] = scale * a[i] * b[i]
+            result[i] = scale * a[i] * b[i]
         for k in range(1, weights.shape[0]):
             shift = source + u64(k) * step
             a, b = weights[k, begin:end], line[shift : shift + n]
             for i in range(n):
-                made[i] += scale * a[i] * b[i]
+                result[i] += scale * a[i] * b[i]
 
 
 @kernel

@@ -55,11 +55,11 @@ def _encode(pixels: Floats, out: Floats) -> None:
 @kernel
 def _encode_whole(pixels: Floats, out: NDArray[Any]) -> None:
     for y in prange(pixels.shape[0]):
-        made = out[y].reshape(-1)
-        codes = np.empty(made.size, np.float32)
+        result = out[y].reshape(-1)
+        codes = np.empty(result.size, np.float32)
         _encode_row(pixels[y].reshape(-1), codes)
-        for i in range(made.size):
-            made[i] = np.uint8(codes[i] * np.float32(255.0) + np.float32(0.5))
+        for i in range(result.size):
+            result[i] = np.uint8(codes[i] * np.float32(255.0) + np.float32(0.5))
 
 
 # Colours that no light has; stripes show what lies under them.

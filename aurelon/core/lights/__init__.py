@@ -32,14 +32,14 @@ def kinds() -> dict[str, AnyKind]:
     return found_kinds().items
 
 
-def _checked(made: Any) -> tuple[str, AnyKind]:
-    if not isinstance(made, Kind):
+def _checked(result: Any) -> tuple[str, AnyKind]:
+    if not isinstance(result, Kind):
         raise TypeError("its entry point is not a Kind")
-    if not re.fullmatch(NAME, made.name):
-        raise ValueError(f"'{made.name}' is not a valid name of a kind; use small letters, digits and dashes")
-    for model in (made.source_settings, made.spread_settings):
+    if not re.fullmatch(NAME, result.name):
+        raise ValueError(f"'{result.name}' is not a valid name of a kind; use small letters, digits and dashes")
+    for model in (result.source_settings, result.spread_settings):
         model.model_validate(model().model_dump())
         undeclared = set(model.model_fields) - {name for name, _ in settings_of(model)}
         if undeclared:
             raise TypeError(f"{model.__name__}.{min(undeclared)} is declared by no type of setting")
-    return made.name, made
+    return result.name, result

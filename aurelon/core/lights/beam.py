@@ -158,8 +158,8 @@ def _length(v: np.float32, along: np.float32, air: Air) -> np.float32:
     """How bright a beam is so far along it; `along` is a pixel's length in its square."""
     begin = unit(v / max(f32(0.02), f32(1.5) * along) + f32(0.5))
     end = unit((f32(1.0) - v) / air.landing + f32(0.5))
-    made: np.float32 = smoothstep(begin) * smoothstep(end) * exp_minus(air.fade * max(v, f32(0.0)))
-    return made
+    result: np.float32 = smoothstep(begin) * smoothstep(end) * exp_minus(air.fade * max(v, f32(0.0)))
+    return result
 
 
 @inlined
@@ -225,13 +225,13 @@ def _dusty(air: Air, dust: Dust, x0: int, y: int, of: Row) -> None:
 def _dust_in(frame: Frame, settings: Spread, seconds: float) -> Dust:
     cells = 1 / (settings.dust_scale * frame.diagonal)  # to a pixel
     now = moment(settings.seed, settings.evolution, seconds)
-    made = []
+    result = []
     for k, fine in enumerate((1.0, float(FINE))):
         low, high = (frame.x0 * cells * fine, frame.y0 * cells * fine), (frame.x1 * cells * fine, frame.y1 * cells * fine)
-        made.append(lattice_of(low, high, now.of(k)))
+        result.append(lattice_of(low, high, now.of(k)))
     for k, (across, along) in enumerate(STREAKS, start=2):
-        made.append(lattice_of((LEFT * across, BEFORE * along), (RIGHT * across, BEYOND * along), now.of(k)))
-    return Dust(*made)
+        result.append(lattice_of((LEFT * across, BEFORE * along), (RIGHT * across, BEYOND * along), now.of(k)))
+    return Dust(*result)
 
 
 FINE = f32(2.3)  # cells of fine dust to one of coarse

@@ -26,7 +26,7 @@ from aurelon.core.imaging.fastmath import exp_minus, smoothstep
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
 from aurelon.core.imaging.kernels import inlined, kernel
-from aurelon.core.imaging.merging import Travelled
+from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.planes import split
 from aurelon.core.lights.shared.kind import CANONICAL_EDGE, Colour, Kind, Merge, Reading, Scene
 from aurelon.core.settings import Settings, number
@@ -80,8 +80,8 @@ def _squares(ax: np.float32, ay: np.float32) -> tuple[np.float32, np.float32, np
 @inlined
 def _larger(xx: np.float32, xy: np.float32, yy: np.float32) -> np.float32:
     """The larger eigenvalue of a structure tensor."""
-    made: np.float32 = f32(0.5) * (xx + yy + np.sqrt((xx - yy) * (xx - yy) + f32(4.0) * xy * xy))
-    return made
+    result: np.float32 = f32(0.5) * (xx + yy + np.sqrt((xx - yy) * (xx - yy) + f32(4.0) * xy * xy))
+    return result
 
 
 @inlined
@@ -145,9 +145,9 @@ def _gradient(smooth: Floats, out: Floats) -> None:
 @kernel
 def _roots_of(light: Floats, out: Floats) -> None:
     for y in prange(out.shape[0]):
-        line, made = light[y].reshape(-1), out[y].reshape(-1)
-        for x in range(made.size):
-            made[x] = np.sqrt(line[x])
+        line, result = light[y].reshape(-1), out[y].reshape(-1)
+        for x in range(result.size):
+            result[x] = np.sqrt(line[x])
 
 
 class Pen(NamedTuple):
@@ -243,9 +243,9 @@ class EdgeField:
     def nbytes(self) -> int:
         return self.grid.nbytes
 
-    def at(self, scene: Scene[Outlines], frame: Frame, tint: Tint) -> Travelled:
+    def at(self, scene: Scene[Outlines], frame: Frame, tint: Tint) -> LightSample:
         lines = enlarge_to(scene.detected.lines, frame, 1 - self.settings.glow)
-        return Travelled(scene.mixed(self.grid, tint.light), lines if tint.is_neutral else mixed(lines, tint.light))
+        return LightSample(scene.mixed(self.grid, tint.light), lines if tint.is_neutral else mixed(lines, tint.light))
 
 
 GLOW_GAIN = 6.0  # the light of a thin line, spread out, would not be seen beside the line

@@ -137,11 +137,11 @@ def degrees_of_blur(table: Floats, softness: float) -> Floats:
     spectrum = np.fft.rfft(table, axis=1)
     frequency = np.arange(spectrum.shape[1])
     first = np.deg2rad(softness) / (2 * np.pi)
-    made = []
+    result = []
     for level in range(LEVELS):
         sigma = np.hypot(first, 0.5 * 2.0**level / ANGLES if level else 0.0)
-        made.append(np.fft.irfft(spectrum * np.exp(-2 * (np.pi * sigma * frequency) ** 2), angles, axis=1))
-    return np.ascontiguousarray(np.clip(made, 0, 1), np.float32)
+        result.append(np.fft.irfft(spectrum * np.exp(-2 * (np.pi * sigma * frequency) ** 2), angles, axis=1))
+    return np.ascontiguousarray(np.clip(result, 0, 1), np.float32)
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:

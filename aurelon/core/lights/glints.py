@@ -18,7 +18,7 @@ from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.fastmath import exp_minus
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.kernels import kernel
-from aurelon.core.imaging.merging import Travelled
+from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.noise import moment
 from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.imaging.rgb_space import RgbSpace
@@ -192,8 +192,8 @@ class GlintsField:
     def nbytes(self) -> int:
         return self.glints.nbytes
 
-    def at(self, scene: Scene[Lots], frame: Frame, tint: Tint) -> Travelled:
-        return Travelled(drawn=mixed(draw(self.glints, self.spikes, frame), tint.light))
+    def at(self, scene: Scene[Lots], frame: Frame, tint: Tint) -> LightSample:
+        return LightSample(drawn=mixed(draw(self.glints, self.spikes, frame), tint.light))
 
 
 CELLS = 60  # to the length of a spike: larger glints are drawn on a grid, so that size costs nothing

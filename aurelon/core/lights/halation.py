@@ -142,8 +142,8 @@ def transfer(down: Doubles, across: Doubles, skirts: Doubles, film: Film) -> Flo
     per_step = (count - 2) / highest if highest > 0 else 1.0
     _along(skirts, film, per_step, line)
     out = np.empty((skirts.size, down.size, across.size), np.float32)
-    for table, made in zip(line, out, strict=True):
-        _look_up(down.astype(np.float32), across.astype(np.float32), table, f32(per_step), made)
+    for table, result in zip(line, out, strict=True):
+        _look_up(down.astype(np.float32), across.astype(np.float32), table, f32(per_step), result)
     return out
 
 
@@ -203,9 +203,9 @@ def _shape(spectrum: Spectrum, half: Floats, out: Spectrum) -> None:
     """A spectrum (n, m) times a real one of which the rows up to the middle are given (n // 2 + 1, m)."""
     rows = spectrum.shape[0]
     for y in prange(rows):
-        by, line, made = half[min(np.int64(y), rows - np.int64(y))], spectrum[y], out[y]
+        by, line, result = half[min(np.int64(y), rows - np.int64(y))], spectrum[y], out[y]
         for x in range(line.size):
-            made[x] = line[x] * by[x]
+            result[x] = line[x] * by[x]
 
 
 @kernel

@@ -20,7 +20,7 @@ from aurelon.core.imaging.colour_matrix import Tint
 from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame, in_diagonals
-from aurelon.core.imaging.merging import Travelled
+from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.reduce import reduce_to
 from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.initial_settings import luminance_in
@@ -206,7 +206,7 @@ class LampField:
     def nbytes(self) -> int:
         return 1024 + sum(part.nbytes for part in (self.shade, self.air) if part is not None)
 
-    def at(self, scene: Scene[HeightField], frame: Frame, tint: Tint) -> Travelled:
+    def at(self, scene: Scene[HeightField], frame: Frame, tint: Tint) -> LightSample:
         picture = np.ascontiguousarray(scene.source_at(frame))
         shade = None if self.shade is None else enlarge_to(self.shade[:, :, None], frame)[:, :, 0]
         lit = shine(
@@ -217,7 +217,7 @@ class LampField:
             placement(frame, scene.size),
             shade,
         )
-        return Travelled(None if self.air is None else tint.on_white(self.air), lit)
+        return LightSample(None if self.air is None else tint.on_white(self.air), lit)
 
 
 def lamp_of(settings: Spread, size: tuple[int, int]) -> Lamp:

@@ -18,7 +18,7 @@ from aurelon.core.imaging.colour_matrix import Tint
 from aurelon.core.imaging.fastmath import exp_minus
 from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.kernels import kernel
-from aurelon.core.imaging.merging import Travelled
+from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.noise import Lattice, lattice_of, moment, noise_in
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import as_picture
@@ -203,15 +203,15 @@ class LineField:
     def nbytes(self) -> int:
         return self.grid.nbytes + self.path.nbytes
 
-    def at(self, scene: Scene[None], frame: Frame, tint: Tint) -> Travelled:
+    def at(self, scene: Scene[None], frame: Frame, tint: Tint) -> LightSample:
         drawn = core_at(self.path, self.thickness, frame) if self.core > 0 else None
         if drawn is None:
-            return Travelled(self.grid[:, :, None], tint=tint.of_white)
+            return LightSample(self.grid[:, :, None], tint=tint.of_white)
         core, box = drawn
         colour = tint.of_white
         hot = f32(WHITE_HOT) * float(colour @ scene.space.luminance) + f32(1 - WHITE_HOT) * colour
         bright = (core * f32(self.core))[:, :, None] * np.asarray(hot, np.float32)
-        return Travelled(self.grid[:, :, None], bright, tint.of_white, near=box)
+        return LightSample(self.grid[:, :, None], bright, tint.of_white, near=box)
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> LineField:

@@ -33,7 +33,7 @@ from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.colour_matrix import Tint
 from aurelon.core.imaging.fastmath import encode_array, smoothstep
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.merging import Travelled
+from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.noise import moment, ray_variation
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.haze import haze_setting
@@ -317,15 +317,15 @@ class ShaftsField:
     def nbytes(self) -> int:
         return self.grid.nbytes
 
-    def at(self, scene: Scene[None], frame: Frame, tint: Tint) -> Travelled:
+    def at(self, scene: Scene[None], frame: Frame, tint: Tint) -> LightSample:
         s = self.settings
         own = tint.own @ temperature_rgb(s.disc_temperature, 0.0, scene.space)
         soft = scene.mixed(self.grid, np.column_stack([tint.light, own]))
         if s.mode != "point":
-            return Travelled(soft)
+            return LightSample(soft)
         near = frame.near(s.position, max(s.disc_size * frame.diagonal + 2, NEAR * s.aureole_size * frame.diagonal))
         if near is None:
-            return Travelled(soft)
+            return LightSample(soft)
         # What stands before the source hides it, and the glow behind, pixel by pixel at every size.
         openness = scene.source_at(near)[:, :, 3]
         if self.hole is not None:
@@ -344,7 +344,7 @@ class ShaftsField:
             f32(HIDDEN_WITHIN if s.stands == "within" else HIDDEN),
         )
         draw_behind(openness, sun, np.maximum(own, 0).astype(np.float32), through, drawn)
-        return Travelled(soft, drawn if s.disc_strength > 0 else None, through=through, near=near)
+        return LightSample(soft, drawn if s.disc_strength > 0 else None, through=through, near=near)
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:

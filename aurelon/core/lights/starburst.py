@@ -88,9 +88,9 @@ def star_kernel(space: RgbSpace, settings: Spread, radius: float) -> Floats:
     turned = cv2.warpAffine(table, turn, (EDGE, EDGE), flags=cv2.INTER_LINEAR)
     kernel = cv2.resize(turned, (edge, edge), interpolation=cv2.INTER_AREA if edge < EDGE else cv2.INTER_LINEAR)
     kernel = np.asarray(kernel, np.float32).transpose(2, 0, 1)
-    made = np.ascontiguousarray(kernel / kernel.sum(axis=(1, 2), keepdims=True))
-    made.flags.writeable = False  # renderings share it
-    return made
+    result = np.ascontiguousarray(kernel / kernel.sum(axis=(1, 2), keepdims=True))
+    result.flags.writeable = False  # renderings share it
+    return result
 
 
 @kernel

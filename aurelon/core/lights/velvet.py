@@ -24,7 +24,7 @@ from aurelon.core.imaging.fastmath import smoothstep, srgb_encode, unit
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
 from aurelon.core.imaging.kernels import kernel
-from aurelon.core.imaging.merging import Travelled
+from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.rgb_space import SRGB_CURVE
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
 from aurelon.core.settings import Settings, number
@@ -71,12 +71,12 @@ class VelvetField:
     def nbytes(self) -> int:
         return self.grid.nbytes
 
-    def at(self, scene: Scene[None], frame: Frame, tint: Tint) -> Travelled:
+    def at(self, scene: Scene[None], frame: Frame, tint: Tint) -> LightSample:
         out = np.empty((*frame.shape, 3), np.float32)
         sharp = np.ascontiguousarray(scene.source_at(frame)).reshape(-1)
         soft = enlarge_to(self.grid, frame).reshape(-1)
         _sandwich(sharp, soft, f32(self.settings.softness), _curve(self.settings.contrast), out.reshape(-1))
-        return Travelled(drawn=out if tint.is_neutral else mixed(out, tint.light))
+        return LightSample(drawn=out if tint.is_neutral else mixed(out, tint.light))
 
 
 LAMP = 0.85  # display-encoded, from which a place is as bright as a lamp
@@ -111,10 +111,10 @@ def _sandwich(sharp: Floats, soft: Floats, softness: np.float32, curve: Floats, 
             k = np.int32(place)
             part = place - f32(k)
             below, above = curve[np.uint64(k)], curve[np.uint64(k) + np.uint64(1)]
-            made = below + part * (above - below) + max(sharp[i] - f32(1.0), f32(0.0))
+            result = below + part * (above - below) + max(sharp[i] - f32(1.0), f32(0.0))
             # What is as bright as a lamp is not dimmed.
             lamp = smoothstep(unit((f32(1.0) - dark - f32(LAMP)) * f32(1 / (1 - LAMP))))
-            out[i] = made + lamp * max(sharp[i] - made, f32(0.0))
+            out[i] = result + lamp * max(sharp[i] - result, f32(0.0))
 
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> VelvetField:

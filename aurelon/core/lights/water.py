@@ -70,8 +70,8 @@ def heights(waves: int, detail: float, seed: int) -> Doubles:
     falling = 1.5 + 2.5 * (1 - detail)
     power = np.where(frequency > 0, (np.maximum(frequency, 1) / waves) ** -falling, 0) * np.exp(-((frequency / (waves * 9)) ** 2))
     power *= 1 - np.exp(-((frequency / (0.5 * waves)) ** 4))
-    made = np.fft.irfft2(spectrum * power, (CELLS, CELLS))
-    return np.asarray(made / max(float(made.std()), 1e-12))
+    result = np.fft.irfft2(spectrum * power, (CELLS, CELLS))
+    return np.asarray(result / max(float(result.std()), 1e-12))
 
 
 @lru_cache(maxsize=8)

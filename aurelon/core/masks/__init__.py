@@ -28,9 +28,9 @@ def parts() -> dict[str, type[Part]]:
     return found_parts().items
 
 
-def _checked(made: Any) -> tuple[str, type[Part]]:
-    if not (isinstance(made, type) and issubclass(made, Part)):
+def _checked(result: Any) -> tuple[str, type[Part]]:
+    if not (isinstance(result, type) and issubclass(result, Part)):
         raise TypeError("its entry point is not a part of a mask")
-    part = made(part=made.kind_name())
-    made.model_validate(part.model_dump())
-    return made.kind_name(), made
+    part = result(part=result.kind_name())
+    result.model_validate(part.model_dump())
+    return result.kind_name(), result

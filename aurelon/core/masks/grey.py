@@ -35,8 +35,8 @@ class Grey(Part):
 
         def levelled() -> Floats:
             low, high = sorted((self.low, self.high))
-            made = (grey - np.float32(low)) / np.float32(max(high - low, 1e-3))
-            return np.asarray(np.clip(made, 0, 1), np.float32)
+            result = (grey - np.float32(low)) / np.float32(max(high - low, 1e-3))
+            return np.asarray(np.clip(result, 0, 1), np.float32)
 
         return resampled(ground.keep(("levelled", self.key(ground)), ground.reading, levelled), frame)
 

@@ -30,8 +30,8 @@ class Sky(Part):
         cut = ground.keep(self.key(ground), canonical, lambda: cut_along(ground.sky(), ground))
         if frame.width > canonical.width:
             return along_the_rim(enlarge_to(cut, frame), ground, frame)
-        made = ground.keep(("drawn", self.key(ground)), canonical, lambda: along_the_rim(cut, ground, canonical))
-        return resampled(made, frame)
+        result = ground.keep(("drawn", self.key(ground)), canonical, lambda: along_the_rim(cut, ground, canonical))
+        return resampled(result, frame)
 
 
 PART = Sky

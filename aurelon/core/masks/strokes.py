@@ -114,9 +114,9 @@ def _curve(points: Doubles, finest: float) -> Doubles:
     if len(points) < 3:
         return points
     lengths = np.hypot(*np.diff(points[:, :2], axis=0).T)
-    made = catmull_rom(points, np.clip(lengths / finest, 1, 32).astype(int))
-    made[:, 2] = np.clip(made[:, 2], 0, 1)
-    return made
+    result = catmull_rom(points, np.clip(lengths / finest, 1, 32).astype(int))
+    result[:, 2] = np.clip(result[:, 2], 0, 1)
+    return result
 
 
 SMALLEST = 0.6  # pixels; a smaller dab is drawn as large as this and as much fainter

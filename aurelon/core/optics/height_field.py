@@ -49,17 +49,17 @@ class HeightField:
         """The cells at a frame. They are made and kept for all of the `view` that the frame is a
         part of, as many lamps look at the same."""
         with self._lock:
-            made = self._at.get(view)
-            if made is not None:
+            result = self._at.get(view)
+            if result is not None:
                 self._at.move_to_end(view)
-        if made is None:
-            made = Cells(*(enlarge_to(cells[:, :, None], view)[:, :, 0] for cells in self.cells))
+        if result is None:
+            result = Cells(*(enlarge_to(cells[:, :, None], view)[:, :, 0] for cells in self.cells))
             with self._lock:
-                self._at[view] = made
+                self._at[view] = result
                 while len(self._at) > KEPT_FRAMES:
                     self._at.popitem(last=False)
         rows, columns = slice(frame.y0 - view.y0, frame.y1 - view.y0), slice(frame.x0 - view.x0, frame.x1 - view.x0)
-        right, down, height = (np.ascontiguousarray(plane[rows, columns]) for plane in made)
+        right, down, height = (np.ascontiguousarray(plane[rows, columns]) for plane in result)
         return Cells(right, down, height)
 
 

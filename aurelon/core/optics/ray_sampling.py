@@ -123,8 +123,8 @@ def _cells(places: Floats, lengths: Floats, of: RayGeometry, cell: Places, after
 def _blend_cells(field: Floats, cell: Places, after: Places, fi: Floats, fk: Floats, out: Floats) -> None:
     """The bilinear mean of four samples of four channels, for a row of pixels."""
     for x in range(cell.size):
-        made = blended(field, u64(4) * u64(cell[x]), u64(4) * u64(after[x]), fk[x], fi[x])
-        store(out, u64(4) * u64(x), made)
+        result = blended(field, u64(4) * u64(cell[x]), u64(4) * u64(after[x]), fk[x], fi[x])
+        store(out, u64(4) * u64(x), result)
 
 
 @kernel

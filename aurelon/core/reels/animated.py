@@ -58,7 +58,7 @@ class Animated:
         self.icc: bytes | None = self._picture.info.get("icc_profile")
         *self.times, self.end = accumulate(shown, initial=Fraction(0))
         self.numbers = range(count)
-        self.said: tuple[str, ...] = ()
+        self.notices: tuple[str, ...] = ()
 
     def _rewind(self) -> None:
         self._file.seek(0)

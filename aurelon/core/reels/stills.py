@@ -120,9 +120,9 @@ def sequence_in(names: Iterable[str]) -> list[str] | None:
     parts = [(PurePath(name), NUMBERED.match(PurePath(name).stem)) for name in names]
     if len(names) < 2 or any(match is None or len(match.group(2)) > LONGEST_NUMBER for _, match in parts):
         return None
-    told = {(match.group(1), path.suffix.lower()) for path, match in parts if match is not None}
+    of_reel = {(match.group(1), path.suffix.lower()) for path, match in parts if match is not None}
     numbers = {name: _number(name) for name in names}
-    if len(told) > 1 or len(set(numbers.values())) < len(names):
+    if len(of_reel) > 1 or len(set(numbers.values())) < len(names):
         return None
     return sorted(names, key=lambda name: numbers[name])
 
@@ -169,7 +169,7 @@ class Stills:
         self._read = read
         self.close = close
         self.numbers = [_number(name) for name in names]
-        self.said = _missing(self.numbers)
+        self.notices = _missing(self.numbers)
         self.times = [(number - self.numbers[0]) / RATE for number in self.numbers]
         self.end = self.times[-1] + 1 / RATE
         first = _decoded(read(names[0]), names[0]).samples

@@ -68,7 +68,7 @@ class Video:
             raise UnreadableError("has no video track; it may be sound only")
         self._stream = self._container.streams.video[0]
         self.sounds = bool(self._container.streams.audio)
-        self.said: tuple[str, ...] = ()
+        self.notices: tuple[str, ...] = ()
         try:
             self._index()
             first = self._decoded(0)
@@ -104,7 +104,7 @@ class Video:
         start = self._stamps[0]
         self.times = [(stamp - start) * base for stamp in self._stamps]
         self.end = max((last - start) * base, self.times[-1] + (0 if last > self._stamps[-1] else 1 / rate))
-        self.said = ("is cut short; it is used as far as it goes",) if not whole or self.end < stated * Fraction(9, 10) else ()
+        self.notices = ("is cut short; it is used as far as it goes",) if not whole or self.end < stated * Fraction(9, 10) else ()
         self._coming: Iterator[VideoFrame] | None = None
         self._next = 0
         # Frames that were decoded on the way to others: going backwards each would have to be reached from far before it.
@@ -227,14 +227,14 @@ def _rgb(frame: VideoFrame) -> NDArray[Any]:
         if matrix is None:
             matrix = Colorspace.ITU709 if frame.height >= HIGH_DEFINITION else Colorspace.ITU601
         full = int(frame.color_range) == int(ColorRange.JPEG)
-        made = frame.reformat(
+        result = frame.reformat(
             format="rgb48le" if deep else "rgb24",
             src_colorspace=matrix,
             dst_colorspace=matrix,
             src_color_range=ColorRange.JPEG if full else ColorRange.MPEG,
             dst_color_range=ColorRange.JPEG,
         )
-        return made.to_ndarray()
+        return result.to_ndarray()
     except (ValueError, av.error.FFmpegError) as error:
         raise UnreadableError(CUT_SHORT) from error
 

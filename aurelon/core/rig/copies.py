@@ -20,7 +20,7 @@ def with_copies(rig: Rig, light_id: str, count: int, offset: tuple[float, float]
     data = rig.model_dump(mode="json")
     original = data["lights"][index]
     original["group"] = first.group or first.id
-    made = []
+    result = []
     for n in range(1, count + 1):
         name = free_id(light_id, taken)
         taken.add(name)
@@ -30,9 +30,9 @@ def with_copies(rig: Rig, light_id: str, count: int, offset: tuple[float, float]
             for key, setting in settings_of(type(getattr(first, stage))):
                 values[key] = setting.moved(values[key], (offset[0] * n, offset[1] * n)) if setting.own else values[key]
             copy[stage] = values
-        made.append(copy)
-    data["lights"][index + 1 : index + 1] = made
-    return check_rig(data), [copy["id"] for copy in made]
+        result.append(copy)
+    data["lights"][index + 1 : index + 1] = result
+    return check_rig(data), [copy["id"] for copy in result]
 
 
 def following(rig: Rig, lead: str | None) -> Rig:

@@ -14,4 +14,4 @@ def free_id(wanted: str, taken: Collection[str]) -> str:
         return wanted
     head, _, tail = wanted.rpartition("-")
     stem = (head if head and tail.isdigit() else wanted)[:STEM]
-    return next(made for n in count(2) if (made := f"{stem}-{n}") not in taken)
+    return next(result for n in count(2) if (result := f"{stem}-{n}") not in taken)

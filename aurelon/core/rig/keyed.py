@@ -97,16 +97,16 @@ def with_value_at(rig: Rig, owner: str, path: str, value: Any) -> Rig:
 
 def keyed_at(rig: Rig, frame: int) -> dict[str, dict[str, Any]]:
     """What each keyed setting is at a frame, by owner and path."""
-    made: dict[str, dict[str, Any]] = {}
+    result: dict[str, dict[str, Any]] = {}
     for owner, tracks in rig.keys.items():
         settings = rig.owner(owner)
         if settings is not None:
-            made[owner] = dict(values_at(settings, tracks, frame))
+            result[owner] = dict(values_at(settings, tracks, frame))
     for owner, mask in _masks(rig).items():
         for k, part in enumerate(mask.stack):
             for name, value in values_at(part, part.keys, frame):
-                made.setdefault(owner, {})[f"mask.parts.{k}.{name}"] = value
-    return made
+                result.setdefault(owner, {})[f"mask.parts.{k}.{name}"] = value
+    return result
 
 
 def keyed_anew(rig: Rig, before: Rig, frame: int) -> Rig:

@@ -35,18 +35,18 @@ def up_to_date(data: Any) -> Any:
     version = data.get("version", VERSION)
     if isinstance(version, int) and version > VERSION:
         raise ValueError(f"this rig is of version {version}, later than this Aurelon reads ({VERSION}); update Aurelon to use it")
-    made = _from_1(data) if version == 1 else data
-    return {**made, "lights": _each(made["lights"], _settled)} if "lights" in made else made
+    result = _from_1(data) if version == 1 else data
+    return {**result, "lights": _each(result["lights"], _settled)} if "lights" in result else result
 
 
 def _from_1(data: dict[str, Any]) -> dict[str, Any]:
-    made = {**data, "version": 2}
-    if "pictures" in made:
-        made["files"] = made.pop("pictures")
-    made["lights"] = _each(made.get("lights", []), _light)
-    made["mattes"] = _each(made.get("mattes", []), _with_mask)
-    made["house"] = _with_mask(made.get("house", {}))
-    return made
+    result = {**data, "version": 2}
+    if "pictures" in result:
+        result["files"] = result.pop("pictures")
+    result["lights"] = _each(result.get("lights", []), _light)
+    result["mattes"] = _each(result.get("mattes", []), _with_mask)
+    result["house"] = _with_mask(result.get("house", {}))
+    return result
 
 
 def _each(items: Any, change: Callable[[Any], Any]) -> Any:
@@ -56,49 +56,49 @@ def _each(items: Any, change: Callable[[Any], Any]) -> Any:
 def _light(light: Any) -> Any:
     if not isinstance(light, dict):
         return light
-    made = dict(_with_mask(light))
+    result = dict(_with_mask(light))
     for stage in ("source", "spread"):
         names = RENAMED.get((str(light.get("kind")), stage))
-        if names and isinstance(made.get(stage), dict):
-            made[stage] = _renamed(made[stage], names)
-    return made
+        if names and isinstance(result.get(stage), dict):
+            result[stage] = _renamed(result[stage], names)
+    return result
 
 
 def _settled(light: Any) -> Any:
     """What lights of version 2 said otherwise at first."""
     if not isinstance(light, dict):
         return light
-    made = dict(light)
-    colour = made.get("colour")
+    result = dict(light)
+    colour = result.get("colour")
     if isinstance(colour, dict) and colour.get("origin") == "picked" and "strength" in colour:
-        made["colour"] = colour = {"picked_strength": colour["strength"], **colour}
-    if made.get("kind") == "shafts" and isinstance(made.get("source"), dict):
+        result["colour"] = colour = {"picked_strength": colour["strength"], **colour}
+    if result.get("kind") == "shafts" and isinstance(result.get("source"), dict):
         # One colour alone shone; they are open by that colour now.
-        source = dict(made["source"])
+        source = dict(result["source"])
         if source.pop("colours", "all") == "one":
             source.setdefault("open_by", "colours")
-        made["source"] = source
-    usual = HEADROOM.get(str(made.get("kind")))
-    if usual is not None and isinstance(made.get("spread"), dict) and "headroom" in made["spread"]:
+        result["source"] = source
+    usual = HEADROOM.get(str(result.get("kind")))
+    if usual is not None and isinstance(result.get("spread"), dict) and "headroom" in result["spread"]:
         # Stars and flares had headroom of their own; their light is as strong as it was.
-        spread = dict(made["spread"])
+        spread = dict(result["spread"])
         stops = spread.pop("headroom")
-        made["spread"] = spread
-        merge = made["merge"] if isinstance(made.get("merge"), dict) else {}
+        result["spread"] = spread
+        merge = result["merge"] if isinstance(result.get("merge"), dict) else {}
         if isinstance(stops, int | float) and isinstance(merge.get("intensity", 1.0), int | float):
-            made["merge"] = {
+            result["merge"] = {
                 **merge,
                 "intensity": round(min(merge.get("intensity", 1.0) * 2.0 ** (stops - usual), MOST_INTENSE), 4),
             }
-    if made.get("kind") == "lamp" and isinstance(made.get("spread"), dict) and "temperature" in made["spread"]:
+    if result.get("kind") == "lamp" and isinstance(result.get("spread"), dict) and "temperature" in result["spread"]:
         # A lamp had a temperature beside its Colour.
-        spread = dict(made["spread"])
+        spread = dict(result["spread"])
         kelvin = spread.pop("temperature")
-        made["spread"] = spread
+        result["spread"] = spread
         if not isinstance(colour, dict) or colour.get("origin", "plate") == "plate":
             own = colour if isinstance(colour, dict) else {}
-            made["colour"] = {**own, "origin": "temperature", "temperature": kelvin, "tint": 0.0, "strength": 1.0}
-    return made
+            result["colour"] = {**own, "origin": "temperature", "temperature": kelvin, "tint": 0.0, "strength": 1.0}
+    return result
 
 
 def _with_mask(owner: Any) -> Any:

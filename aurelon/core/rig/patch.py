@@ -75,30 +75,30 @@ def _within(value: Any, keys: list[str], change: Change) -> Any:
 
 
 def _mapping(value: Mapping[str, Any], keys: list[str], change: Change) -> dict[str, Any]:
-    made = dict(value)
+    result = dict(value)
     name, rest = keys[0], keys[1:]
     if rest:
-        made[name] = _within(made.get(name), rest, change)
+        result[name] = _within(result.get(name), rest, change)
     elif change.op == "remove":
-        made.pop(name, None)
+        result.pop(name, None)
     else:
-        made[name] = change.value
-    return made
+        result[name] = change.value
+    return result
 
 
-def _list(made: list[Any], keys: list[str], change: Change) -> list[Any]:
+def _list(result: list[Any], keys: list[str], change: Change) -> list[Any]:
     name, rest = keys[0], keys[1:]
     if name == LAST and not rest and change.op == "add":
-        return [*made, change.value]
+        return [*result, change.value]
     index = int(name) if name.isdecimal() else -1
-    if not 0 <= index < len(made) + (change.op == "add" and not rest):
+    if not 0 <= index < len(result) + (change.op == "add" and not rest):
         raise RigError([(change.path, f"there is no item {name} here")])
     if rest:
-        made[index] = _within(made[index], rest, change)
+        result[index] = _within(result[index], rest, change)
     elif change.op == "remove":
-        del made[index]
+        del result[index]
     elif change.op == "add":
-        made.insert(index, change.value)
+        result.insert(index, change.value)
     else:
-        made[index] = change.value
-    return made
+        result[index] = change.value
+    return result

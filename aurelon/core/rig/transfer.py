@@ -29,11 +29,11 @@ def apply_rig(saved: Rig, onto: Rig, lights: list[str] | None = None, name: str 
     added = []
     keys = dict(onto.keys) if lights is not None else _of_the_whole(saved)
     for light in chosen:
-        made = light.with_mattes(names).model_copy(update={"id": free_id(light.id, taken)})
-        taken.add(made.id)
-        added.append(made)
+        result = light.with_mattes(names).model_copy(update={"id": free_id(light.id, taken)})
+        taken.add(result.id)
+        added.append(result)
         if light.id in saved.keys:
-            keys[made.id] = saved.keys[light.id]
+            keys[result.id] = saved.keys[light.id]
     update: dict[str, Any] = {"mattes": (*onto.mattes, *mattes), "files": {**saved.files, **onto.files}, "keys": keys}
     if lights is None:
         kept = {"straighten": onto.prepare.straighten, "crop": onto.prepare.crop}
@@ -62,22 +62,22 @@ def _mattes_for(used: list[str], saved: Rig, onto: Rig) -> tuple[dict[str, str],
     def settle(wanted: str) -> None:
         if wanted in names:
             return
-        made = saved.matte(wanted)
-        called = (made.name or made.id).lower() if made else wanted
+        result = saved.matte(wanted)
+        called = (result.name or result.id).lower() if result else wanted
         here = onto.matte(wanted) or next((m for m in onto.mattes if (m.name or m.id).lower() == called), None)
         names[wanted] = here.id if here else wanted
         if here is not None:
             return
-        if made is None or any(part.of_one_picture for part in made.mask.stack):
-            title = (made.name or made.id) if made else wanted
+        if result is None or any(part.of_one_picture for part in result.mask.stack):
+            title = (result.name or result.id) if result else wanted
             notes.append(f"It uses the matte “{title}”, which was made on another picture; make a matte of that name on this one.")
             return
-        for below in made.mask.mattes():
+        for below in result.mask.mattes():
             settle(below)
         new = free_id(wanted, taken)
         taken.add(new)
         names[wanted] = new
-        brought.append(made.model_copy(update={"id": new, "mask": made.mask.with_mattes(names)}))
+        brought.append(result.model_copy(update={"id": new, "mask": result.mask.with_mattes(names)}))
 
     for wanted in used:
         settle(wanted)

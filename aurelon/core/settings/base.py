@@ -17,11 +17,11 @@ class Settings(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False, frozen=True)
 
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
-        made = super().model_copy(update=update, deep=deep)
+        result = super().model_copy(update=update, deep=deep)
         # What was worked out of the old settings does not hold for the new ones.
-        for name in made.__dict__.keys() - type(self).model_fields.keys():
-            del made.__dict__[name]
-        return made
+        for name in result.__dict__.keys() - type(self).model_fields.keys():
+            del result.__dict__[name]
+        return result
 
     @cached_property
     def digest(self) -> str:
@@ -69,12 +69,12 @@ class Setting(BaseModel):
     swept: Swept | None = None
 
     ON_A_STRIP: ClassVar[int] = 7  # pictures of a test strip of this setting alone
-    SAID_APART: ClassVar[frozenset[str]] = frozenset({"type", "name", "label", "help", "default", "low", "high", "options"})
+    IN_SCHEMA_KEYWORDS: ClassVar[frozenset[str]] = frozenset({"type", "name", "label", "help", "default", "low", "high", "options"})
 
     def __call__(self, schema: dict[str, Any]) -> None:
         """Adds to the JSON Schema of a field what no keyword of JSON Schema says."""
-        said = self.model_dump(mode="json", exclude_defaults=True, exclude=set(self.SAID_APART))
-        schema.update({"setting": self.type, **said})
+        described = self.model_dump(mode="json", exclude_defaults=True, exclude=set(self.IN_SCHEMA_KEYWORDS))
+        schema.update({"setting": self.type, **described})
 
     def field(self, default: Any, **bounds: Any) -> Any:
         """The Pydantic field that this setting is declared by; `bounds` are those of `pydantic.Field`."""

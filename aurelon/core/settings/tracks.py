@@ -134,8 +134,8 @@ def values_at(owner: Settings, tracks: Mapping[str, Track], frame: int) -> Itera
 
 def _set(group: S, path: list[str], value: Any, *, checked: bool) -> S:
     name, *rest = path
-    made = _set(getattr(group, name), rest, value, checked=checked) if rest else value
+    result = _set(getattr(group, name), rest, value, checked=checked) if rest else value
     if not checked:
-        return group.model_copy(update={name: made})
+        return group.model_copy(update={name: result})
     values = {field: getattr(group, field) for field in type(group).model_fields}
-    return type(group).model_validate({**values, name: made})
+    return type(group).model_validate({**values, name: result})

@@ -7,7 +7,7 @@ from concurrent.futures import Future
 from typing import Protocol
 
 from aurelon.runs.contents import Contents
-from aurelon.runs.tasks import Made, Task
+from aurelon.runs.tasks import Outcome, Task
 
 
 class Engine(Protocol):
@@ -31,6 +31,6 @@ class Engine(Protocol):
     @property
     def says(self) -> str: ...
 
-    def submit(self, task: Task, contents: Contents) -> Future[Made]: ...
+    def submit(self, task: Task, contents: Contents) -> Future[Outcome]: ...
 
     def close(self) -> None: ...

@@ -13,7 +13,7 @@ from aurelon.core import AurelonError
 from aurelon.runs.contents import Contents
 from aurelon.runs.engines.cluster_client import CONNECTING, Answer, Progress, operations
 from aurelon.runs.engines.clusters import ClusterAddress
-from aurelon.runs.tasks import EngineLost, Made, OtherBuild, Task, WorkerLost
+from aurelon.runs.tasks import EngineLost, OtherBuild, Outcome, Task, WorkerLost
 
 AHEAD = 1  # tasks that wait at each worker's thread, so that none is idle while the next one comes
 ASK_EVERY = 0.1  # seconds between questions what is done
@@ -35,7 +35,7 @@ class Cluster:
         self._address = where.address
         self._process = ConfinedProcess(operations, network=True, readable=tuple(map(Path, pem)))
         self._lock = Lock()
-        self._given: dict[int, Future[Made]] = {}
+        self._given: dict[int, Future[Outcome]] = {}
         self._sent: set[str] = set()
         self._number = 0
         self._closed = Event()
@@ -65,8 +65,8 @@ class Cluster:
         on = f", on {self._progress.machines} machines" if self._progress.machines > 1 else ""
         return f"{many} of the cluster at {self._address}{on}"
 
-    def submit(self, task: Task, contents: Contents) -> Future[Made]:
-        given: Future[Made] = Future()
+    def submit(self, task: Task, contents: Contents) -> Future[Outcome]:
+        given: Future[Outcome] = Future()
         files = {name: contents.path(name).read_bytes() for name in task.contents if name not in self._sent}
         with self._lock:
             self._number += 1
@@ -106,12 +106,12 @@ class Cluster:
             for answer in progress.answers:
                 self._settle(answer.number, _outcome(answer))
 
-    def _settle(self, number: int, outcome: Made | AurelonError | MemoryError) -> None:
+    def _settle(self, number: int, outcome: Outcome | AurelonError | MemoryError) -> None:
         with self._lock:
             given = self._given.pop(number, None)
         if given is None or given.done():
             return
-        if isinstance(outcome, Made):
+        if isinstance(outcome, Outcome):
             given.set_result(outcome)
         else:
             given.set_exception(outcome)
@@ -133,9 +133,9 @@ class Cluster:
             raise EngineLost(f"the cluster at {self._address} is gone; finished pictures stay") from error
 
 
-def _outcome(answer: Answer) -> Made | AurelonError | MemoryError:
-    if answer.made is not None:
-        return answer.made
+def _outcome(answer: Answer) -> Outcome | AurelonError | MemoryError:
+    if answer.result is not None:
+        return answer.result
     if answer.kind == MemoryError.__name__:
         return MemoryError()
     return KINDS.get(answer.kind, AurelonError)(answer.why)

@@ -18,7 +18,7 @@ from aurelon.confined.wire import carried
 from aurelon.core import AurelonError
 from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.imaging.rgb_space import Curve, RgbSpace
-from aurelon.runs.tasks import EngineLost, Made, OtherBuild, Strip, Task, WorkerLost, build
+from aurelon.runs.tasks import EngineLost, OtherBuild, Outcome, Strip, Task, WorkerLost, build
 from aurelon.runs.worker import make, use_threads
 
 CONNECTING = 6.0  # seconds in which a scheduler must answer
@@ -31,7 +31,7 @@ class Answer:
     """The result of a task, or the kind of its error by name and the sentence."""
 
     number: int
-    made: Made | None = None
+    result: Outcome | None = None
     kind: str = ""
     why: str = ""
 
@@ -46,7 +46,7 @@ class Progress:
     answers: tuple[Answer, ...] = ()
 
 
-for _kind in (Answer, Progress, Task, Made, Strip, Raster, RgbSpace, Curve):
+for _kind in (Answer, Progress, Task, Outcome, Strip, Raster, RgbSpace, Curve):
     carried(_kind)
 
 
@@ -69,7 +69,7 @@ def operations() -> Mapping[str, Callable[..., Any]]:
     return {operation.__name__: operation for operation in (connect, submit, results)}
 
 
-def _made_there(task: Task, files: Mapping[str, bytes]) -> Made:
+def _made_there(task: Task, files: Mapping[str, bytes]) -> Outcome:
     if task.build != build():
         worker: Any = importlib.import_module("distributed").get_worker()
         raise OtherBuild(worker.address)

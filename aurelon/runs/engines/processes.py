@@ -15,14 +15,14 @@ from aurelon.core import PlateError
 from aurelon.core.imaging.memory import working_bytes
 from aurelon.runs.contents import Contents
 from aurelon.runs.room import Room
-from aurelon.runs.tasks import Made, Task, WorkerLost
+from aurelon.runs.tasks import Outcome, Task, WorkerLost
 from aurelon.runs.worker import begin, make
 
 LEAST_MEMORY = 128 << 20  # bytes that the renderings of a worker keep; with less, what lights share would be made again and again
 ENDING = 5  # seconds in which workers that have nothing to do must end
 
 
-def _made_here(task: Task, paths: dict[str, str]) -> Made:
+def _made_here(task: Task, paths: dict[str, str]) -> Outcome:
     def content(name: str) -> bytes:
         try:
             return Path(paths[name]).read_bytes()
@@ -37,7 +37,7 @@ class Processes:
 
     def __init__(self, room: Room) -> None:
         self._room = room
-        self._given: list[Future[Made]] = []
+        self._given: list[Future[Outcome]] = []
         memory = max(LEAST_MEMORY, working_bytes() // room.workers)
         self._pool: Any = ProcessPool(
             room.workers, initializer=begin, initargs=(room.threads, os.getpid(), memory), context=forkserver.context()
@@ -59,10 +59,10 @@ class Processes:
     def says(self) -> str:
         return self._room.says
 
-    def submit(self, task: Task, contents: Contents) -> Future[Made]:
+    def submit(self, task: Task, contents: Contents) -> Future[Outcome]:
         paths = {name: str(contents.path(name)) for name in task.contents}
-        inner: ProcessFuture[Made] = self._pool.schedule(_made_here, args=(task, paths))
-        given: Future[Made] = Future()
+        inner: ProcessFuture[Outcome] = self._pool.schedule(_made_here, args=(task, paths))
+        given: Future[Outcome] = Future()
         self._given = [future for future in self._given if not future.done()] + [given]
         inner.add_done_callback(partial(_pass_on, given))
         return given
@@ -79,7 +79,7 @@ class Processes:
         self._pool.join()
 
 
-def _pass_on(given: Future[Made], inner: ProcessFuture[Made]) -> None:
+def _pass_on(given: Future[Outcome], inner: ProcessFuture[Outcome]) -> None:
     if inner.cancelled():  # the engine is closed
         given.cancel()
         return

@@ -55,8 +55,8 @@ class ApplyRequest(BaseModel):
 def edit_rig(context: Shared, plate_id: int, body: EditRequest, frame: FrameNumber = 0) -> Edited:
     """The rig with something done to it. What is keyed changes at the frame that is seen."""
     context.store.plates.hash(plate_id)
-    made: Edited = body.edit.apply(body.rig)
-    return replace(made, rig=keyed_anew(made.rig, body.rig, frame))
+    result: Edited = body.edit.apply(body.rig)
+    return replace(result, rig=keyed_anew(result.rig, body.rig, frame))
 
 
 @router.post("/add")

@@ -125,8 +125,8 @@ def start_export(context: Shared, plate_id: int, body: ExportRequest, frame: Fra
     stem = stem_of(record.name)
 
     def work(control: Control) -> FileResult:
-        made = target.run(plate, body.rig, options, control.progress, control.cancelled)
-        return FileResult(PurePath(f"{stem}-lit").name + made.suffix, made.media_type, made.copy_to)
+        result = target.run(plate, body.rig, options, control.progress, control.cancelled)
+        return FileResult(PurePath(f"{stem}-lit").name + result.suffix, result.media_type, result.copy_to)
 
     return _state(context.jobs.start("export", work))
 

@@ -43,7 +43,7 @@ class Name(BaseModel):
 class BroughtIn(PlateRecord):
     """A new plate, and what there is to say of how its file was read."""
 
-    said: list[str]
+    notices: list[str]
 
 
 class Layers(BaseModel):
@@ -147,15 +147,15 @@ def drop_stills(context: Shared, upload: str) -> None:
     context.uploads.drop(upload)
 
 
-def _reel_in(context: Context, file: BinaryIO, file_name: str, *said: str) -> BroughtIn:
+def _reel_in(context: Context, file: BinaryIO, file_name: str, *notices: str) -> BroughtIn:
     """A new plate of a file that holds frames."""
     with closing(read_reel(lambda: os.fdopen(os.dup(file.fileno()), "rb"), file_name)) as reel:
         reel[0]
-        size, depth, count, told = reel.size, reel.footage.depth, len(reel), reel.said
+        size, depth, count, of_reel = reel.size, reel.footage.depth, len(reel), reel.notices
     kept = context.store.files.put_whole(file)
     name = PurePath(file_name).stem[:NAME_LENGTH] or file_name[:NAME_LENGTH]
     record = context.store.plates.add(kept, file_name, size, depth, Rig(), name, count)
-    return BroughtIn(**asdict(record), said=[*said, *told])
+    return BroughtIn(**asdict(record), notices=[*notices, *of_reel])
 
 
 @router.get("/{plate_id}/reel")
@@ -170,14 +170,14 @@ def _brought_in(context: Context, data: bytes, file_name: str) -> BroughtIn:
     name = PurePath(file_name).stem[:NAME_LENGTH] or file_name[:NAME_LENGTH]
     record = context.store.plates.add(data, file_name, plate.size, plate.depth, Rig(), name)
     context.store.plates.keep_thumbnail(record.id, record.revision, plate.thumbnail)
-    said = list(plate.said)
+    notices = list(plate.notices)
     if plate.rig:
         try:
             context.store.takes.keep(record.id, TRAVELLED, parse_rig(plate.rig.encode()))
-            said.append(f"{file_name} carries the rig that it was made with; it is among the takes, as “{TRAVELLED}”.")
+            notices.append(f"{file_name} carries the rig that it was made with; it is among the takes, as “{TRAVELLED}”.")
         except RigError as error:
-            said.append(f"{file_name} carries a rig that cannot be used ({error}).")
-    return BroughtIn(**asdict(record), said=said)
+            notices.append(f"{file_name} carries a rig that cannot be used ({error}).")
+    return BroughtIn(**asdict(record), notices=notices)
 
 
 @router.get("/{plate_id}/layers")

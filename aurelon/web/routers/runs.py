@@ -241,6 +241,6 @@ def _state(run: RunRecord) -> RunState:
     count = {state: sum(item.state == state for item in run.items) for state in ("done", "failed", "waiting", "working")}
     left = count["waiting"] + count["working"]
     over = count["done"] + count["failed"]
-    told = run.seconds / over * left if run.state == "working" and over and run.seconds > 0 else None
+    seconds_left = run.seconds / over * left if run.state == "working" and over and run.seconds > 0 else None
     files = sum(bool(item.file_name) for item in run.items)
-    return RunState(run=run, done=count["done"], failed=count["failed"], left=left, files=files, seconds_left=told)
+    return RunState(run=run, done=count["done"], failed=count["failed"], left=left, files=files, seconds_left=seconds_left)

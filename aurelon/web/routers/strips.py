@@ -68,12 +68,12 @@ def make_strip(context: Shared, plate_id: int, body: StripRequest, frame: FrameN
         raise RigError([("view", f"a picture of a test strip has at most {MOST_PIXELS} pixels")])
     strip = stepped(body.rig, body.light, [SettingPath(s.stage, s.setting) for s in body.settings], body.span)
 
-    def value(path: SettingPath, made: Any) -> SweptValue:
-        return SweptValue.model_validate({"stage": path.stage, "setting": path.setting, "value": made})
+    def value(path: SettingPath, result: Any) -> SweptValue:
+        return SweptValue.model_validate({"stage": path.stage, "setting": path.setting, "value": result})
 
     cells = [
         StripCell(
-            values=[value(path, made) for path, made in variant.values],
+            values=[value(path, result) for path, result in variant.values],
             present=variant.present,
             picture=small_picture(renderer, variant.rig, part),
         )

@@ -125,7 +125,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
   const bringSingly = async (files: File[]) => {
     for (const file of files) {
       const plate = await sent(file.name, (onShare, signal) => sendPlate(file, onShare, signal));
-      plate?.said.forEach(tell);
+      plate?.notices.forEach(tell);
       if (plate && files.length === 1) go(`/plates/${plate.id}`);
     }
   };
@@ -137,7 +137,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
     const ordered = data.names.flatMap((name) => files.filter((file) => file.name === name));
     const plate = await sent(data.name, (onShare, signal) => sendStills(ordered, data.name, onShare, signal));
     if (!plate) return;
-    const [first, ...rest] = plate.said;
+    const [first, ...rest] = plate.notices;
     rest.forEach(tell);
     say(first ?? "", {
       text: "Keep them single",
@@ -162,7 +162,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
     const { data, error } = await api.POST("/api/plates/{plate_id}/layers", { params, body: { layer } });
     if (data) {
       setPlates((all) => [data, ...(all ?? [])]);
-      data.said.forEach(tell);
+      data.notices.forEach(tell);
     } else warn(said(error));
   };
 

@@ -25,7 +25,7 @@ def _lab_profile() -> bytes:
 
 def _converted(samples: NDArray[Any], icc: bytes, colours: str) -> NDArray[np.uint16]:
     try:
-        made = imagecodecs.cms_transform(
+        result = imagecodecs.cms_transform(
             np.ascontiguousarray(samples),
             icc,
             OPRGB.icc,
@@ -36,7 +36,7 @@ def _converted(samples: NDArray[Any], icc: bytes, colours: str) -> NDArray[np.ui
         )
     except (imagecodecs.CmsError, ValueError, TypeError) as error:
         raise UnreadableError("has a colour profile that cannot be applied; save it as RGB first") from error
-    return np.ascontiguousarray(made, np.uint16)
+    return np.ascontiguousarray(result, np.uint16)
 
 
 def from_cmyk(inks: NDArray[Any], icc: bytes | None) -> NDArray[np.uint16]:

@@ -68,11 +68,11 @@ def exif_in_tiff(data: bytes) -> tuple[bytes | None, tuple[str, ...]]:
 
 def directory(order: str, content: dict[int, Any]) -> ImageFileDirectory_v2:
     """A directory of tags, in a byte order of `struct`."""
-    made = ImageFileDirectory_v2(prefix=b"II" if order == "<" else b"MM")
+    result = ImageFileDirectory_v2(prefix=b"II" if order == "<" else b"MM")
     for key, value in content.items():
         if not isinstance(value, dict):
-            made[key] = value
-    return made
+            result[key] = value
+    return result
 
 
 def notes_of(block: bytes | None) -> tuple[str, ...]:

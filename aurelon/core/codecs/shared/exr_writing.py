@@ -93,8 +93,10 @@ class PartsWriter:
                 stated.append((key, "string", value.encode()))
             else:
                 stated.append((key, "chromaticities", struct.pack(f"<{len(value)}f", *value)))
-        told = (key.encode() + b"\0" + kind.encode() + b"\0" + struct.pack("<i", len(value)) + value for key, kind, value in stated)
-        return b"".join(told) + b"\0"
+        of_reel = (
+            key.encode() + b"\0" + kind.encode() + b"\0" + struct.pack("<i", len(value)) + value for key, kind, value in stated
+        )
+        return b"".join(of_reel) + b"\0"
 
 
 def _packed(rows: NDArray[Any]) -> bytes:

@@ -54,28 +54,28 @@ def with_metadata(data: bytes, exif: bytes | None, xmp: bytes | None) -> bytes:
     (picture,) = struct.unpack(">H", parts[b"pitm"][FULL:])
     (count,) = struct.unpack_from(">H", parts[b"iinf"], FULL)
     numbers = range(count + 1, count + 1 + len(contents))
-    told, referred = b"", b""
+    of_reel, referred = b"", b""
     for number, (kind, _) in zip(numbers, contents, strict=True):
-        told += box(b"infe", struct.pack(">IHH", 2 << 24, number, 0) + kind)
+        of_reel += box(b"infe", struct.pack(">IHH", 2 << 24, number, 0) + kind)
         referred += box(b"cdsc", struct.pack(">HHH", number, 1, picture))  # describes the picture
-    parts[b"iinf"] = parts[b"iinf"][:FULL] + struct.pack(">H", count + len(contents)) + parts[b"iinf"][FULL + 2 :] + told
+    parts[b"iinf"] = parts[b"iinf"][:FULL] + struct.pack(">H", count + len(contents)) + parts[b"iinf"][FULL + 2 :] + of_reel
     parts[b"iref"] = parts.get(b"iref", bytes(FULL)) + referred
 
     def places(shift: int) -> bytes:
         """Where each item is: those that were there, `shift` bytes later, and the new ones behind everything."""
         old = parts[b"iloc"]
-        at, made = FULL + 4, old[: FULL + 2] + struct.pack(">H", count + len(contents))
+        at, result = FULL + 4, old[: FULL + 2] + struct.pack(">H", count + len(contents))
         for _ in range(count):
             item, source, extents = struct.unpack_from(">HHH", old, at)
-            at, made = at + 6, made + struct.pack(">HHH", item, source, extents)
+            at, result = at + 6, result + struct.pack(">HHH", item, source, extents)
             for _ in range(extents):
                 offset, length = struct.unpack_from(">II", old, at)
-                at, made = at + 8, made + struct.pack(">II", offset + shift, length)
+                at, result = at + 8, result + struct.pack(">II", offset + shift, length)
         after = len(data) + shift + 8
         for number, (_, content) in zip(numbers, contents, strict=True):
-            made += struct.pack(">HHHII", number, 0, 1, after, len(content))
+            result += struct.pack(">HHHII", number, 0, 1, after, len(content))
             after += len(content)
-        return made
+        return result
 
     def whole(shift: int) -> bytes:
         inner = [box(kind, places(shift) if kind == b"iloc" else content) for kind, content in parts.items()]

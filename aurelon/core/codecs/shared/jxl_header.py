@@ -71,7 +71,7 @@ class _Writer:
 
 
 @dataclass(frozen=True)
-class Said:
+class StreamInfo:
     """What a header says: width and height, whether there are several pictures, bits a sample (0 where that is not known) and
     whether they are floating-point, primaries and transfer by their code points (None where a profile says them, or what no code
     point names), and the light of the value 1 in cd/m²."""
@@ -97,12 +97,12 @@ class _Rest:
     simple: bool
 
 
-def said_by(stream: bytes) -> Said:
+def stream_info(stream: bytes) -> StreamInfo:
     """What the header of a code stream says."""
     return _read(stream)[0]
 
 
-def said_anew(stream: bytes, bits: int, points: tuple[int, int], peak: float = USUAL_PEAK) -> bytes:
+def restated(stream: bytes, bits: int, points: tuple[int, int], peak: float = USUAL_PEAK) -> bytes:
     """The same stream, said to hold whole numbers of so many bits, in the colours of these code points.
 
     `stream` is one picture as the encoder writes it. Raises ValueError where its header holds more than that.
@@ -208,12 +208,12 @@ def _colours(bits: _Reader) -> tuple[int, int] | None:
     return PRIMARIES[primaries], TRANSFERS[transfer]
 
 
-def _read(stream: bytes) -> tuple[Said, _Rest]:
+def _read(stream: bytes) -> tuple[StreamInfo, _Rest]:
     bits = _Reader(stream[MAGIC:])
-    said = Said(_size(bits))
+    info = StreamInfo(_size(bits))
     size = (0, bits.place)
     if bits.flag():  # all as usual
-        return said, _Rest(size, None, True, True, True, bits.place, True)
+        return info, _Rest(size, None, True, True, True, bits.place, True)
     simple = True
     further = bits.flag()
     if further:
@@ -222,27 +222,27 @@ def _read(stream: bytes) -> tuple[Said, _Rest]:
             _size(bits)  # at which it is to be seen
             simple = False
         if bits.flag():  # a preview, behind which nothing is read
-            return replace(said, bits=0, points=None), _Rest(size, None, False, False, False, 0, False)
+            return replace(info, bits=0, points=None), _Rest(size, None, False, False, False, 0, False)
         if bits.flag():
             for choices in _ANIMATION:
                 bits.number(choices)
             bits.flag()  # time codes
-            said, simple = replace(said, animated=True), False
+            info, simple = replace(info, animated=True), False
     floating, count = _depth(bits)
     short_buffers, begin = bits.flag(), bits.place
     known = [_channel(bits) for _ in range(bits.number(_CHANNELS))]
     channels = (begin, bits.place)
     if not all(known):
-        return replace(said, floating=floating, bits=count, points=None), _Rest(size, None, False, False, False, 0, False)
+        return replace(info, floating=floating, bits=count, points=None), _Rest(size, None, False, False, False, 0, False)
     absolute, points = bits.flag(), _colours(bits)
     peak = USUAL_PEAK
     if further and points is not None and not bits.flag():
         peak = _float(bits.take(16))
         bits.take(16 + 1 + 16)
     simple = simple and points is not None and bits.take(2) == 0  # no extensions
-    said = replace(said, floating=floating, bits=count, points=points, peak=peak)
+    info = replace(info, floating=floating, bits=count, points=points, peak=peak)
     usual = bits.flag()
-    return said, _Rest(size, channels, short_buffers, absolute, usual, bits.place, simple)
+    return info, _Rest(size, channels, short_buffers, absolute, usual, bits.place, simple)
 
 
 def _float(half: int) -> float:

@@ -77,7 +77,7 @@ def kept_xmp(packet: bytes | None, notes: Notes) -> bytes | None:
         return None
     Writer.register_namespace("rdf", RDF)
     Writer.register_namespace("dc", DUBLIN_CORE)
-    made = Writer.Element(f"{{{RDF}}}RDF")
-    Writer.SubElement(made, f"{{{RDF}}}Description", {f"{{{RDF}}}about": ""}).extend(rights[:1])
-    body = Writer.tostring(made, "unicode")
+    result = Writer.Element(f"{{{RDF}}}RDF")
+    Writer.SubElement(result, f"{{{RDF}}}Description", {f"{{{RDF}}}about": ""}).extend(rights[:1])
+    body = Writer.tostring(result, "unicode")
     return f'<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>\n{body}\n<?xpacket end="r"?>'.encode()

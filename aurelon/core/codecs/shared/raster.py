@@ -63,7 +63,7 @@ class Raster:
     xmp: bytes | None = None
     rig: str = ""  # the rig that travels in the file, as JSON
     # What a person should know of what was read, as ends of sentences that begin with the file's name.
-    said: tuple[str, ...] = ()
+    notices: tuple[str, ...] = ()
 
 
 # Sizes are held to a limit before anything is decoded; the library is not to warn of pictures within it.
@@ -101,7 +101,7 @@ def why_unreadable(error: Exception, damaged: str) -> UnreadableError:
 ANIMATED = "is animated; its first picture was taken"
 
 
-def said_of(picture: Image.Image) -> tuple[str, ...]:
+def notices_of(picture: Image.Image) -> tuple[str, ...]:
     """What there is to say of a file that is opened."""
     return (ANIMATED,) if is_animated(picture) else ()
 

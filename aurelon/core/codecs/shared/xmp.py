@@ -44,9 +44,9 @@ def with_rig(xmp: bytes | None, rig: str) -> bytes | None:
         return xmp
     whole = xmp if xmp and _END in xmp else _PACKET
     plain = re.sub(rb'<rdf:Description[^>]*xmlns:aurelon="[^"]*"[^>]*/>', b"", whole)
-    told = f'<rdf:Description rdf:about="" xmlns:aurelon="{NAMESPACE}" aurelon:rig="{packed(rig)}"/>'.encode()
+    of_reel = f'<rdf:Description rdf:about="" xmlns:aurelon="{NAMESPACE}" aurelon:rig="{packed(rig)}"/>'.encode()
     at = plain.rindex(_END)
-    return plain[:at] + told + plain[at:]
+    return plain[:at] + of_reel + plain[at:]
 
 
 def rig_in(xmp: bytes | None) -> str:

@@ -95,12 +95,12 @@ def sums(
     def rows() -> Iterator[list[NDArray[Any]]]:
         for band, pictures in Renderer(plate).bands_of(rig, frame, shows, cancelled=cancelled):
             seen = [p if matrix is None else p @ matrix.T for p in pictures[:lit]]
-            made = [seen[0].astype(kind), seen[1].astype(kind)]
-            reached = made[1].astype(np.float32)
+            result = [seen[0].astype(kind), seen[1].astype(kind)]
+            reached = result[1].astype(np.float32)
             for after in seen[2:]:
-                made.append((after - reached).astype(kind))
-                reached += made[-1]
-            yield [seen[-1].astype(kind), *made, *(picture.astype(kind) for picture in pictures[lit:])]
+                result.append((after - reached).astype(kind))
+                reached += result[-1]
+            yield [seen[-1].astype(kind), *result, *(picture.astype(kind) for picture in pictures[lit:])]
             _go_on((band.y1 - frame.y0) / frame.shape[0], progress, cancelled)
 
     return Sums(passes, rows())

@@ -21,16 +21,16 @@ OPERATORS = {"normal": "svg:src-over"} | {mode.name: mode.operator for mode in M
 THUMBNAIL = 256
 
 
-def open_raster(made: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
+def open_raster(result: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
     """The bytes of the file; `rig` is the rig as JSON, which goes with it."""
-    height, width, _ = made.result.shape
+    height, width, _ = result.result.shape
     image = Element("image", {"version": "0.0.6", "w": str(width), "h": str(height)})
     stack = SubElement(image, "stack")
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
         archive.writestr("mimetype", "image/openraster")
         # The topmost comes first.
-        for number, layer in reversed(list(enumerate(made.layers))):
+        for number, layer in reversed(list(enumerate(result.layers))):
             place = f"data/layer{number:03}.png"
             archive.writestr(place, _png(layer, space, depth))
             SubElement(
@@ -47,8 +47,8 @@ def open_raster(made: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
                 },
             )
         archive.writestr("stack.xml", tostring(image, "utf-8", xml_declaration=True))
-        archive.writestr("mergedimage.png", png.write(Raster(made.result, icc=space.icc), depth, 100))
-        archive.writestr("Thumbnails/thumbnail.png", png.write(Raster(_small(made.result)), "8", 100))
+        archive.writestr("mergedimage.png", png.write(Raster(result.result, icc=space.icc), depth, 100))
+        archive.writestr("Thumbnails/thumbnail.png", png.write(Raster(_small(result.result)), "8", 100))
         archive.writestr(RIG, rig)
     return out.getvalue()
 

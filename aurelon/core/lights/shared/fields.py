@@ -11,7 +11,7 @@ import numpy as np
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.merging import Travelled
+from aurelon.core.imaging.merging import LightSample
 from aurelon.core.lights.shared.kind import Scene
 
 
@@ -25,8 +25,8 @@ class ColouredField:
     def nbytes(self) -> int:
         return self.grid.nbytes
 
-    def at(self, scene: Scene[Any], frame: Frame, tint: Tint) -> Travelled:
-        return Travelled(soft=scene.mixed(self.grid, tint.light))
+    def at(self, scene: Scene[Any], frame: Frame, tint: Tint) -> LightSample:
+        return LightSample(soft=scene.mixed(self.grid, tint.light))
 
 
 @dataclass(frozen=True)
@@ -39,8 +39,8 @@ class WhiteField:
     def nbytes(self) -> int:
         return self.grid.nbytes
 
-    def at(self, scene: Scene[Any], frame: Frame, tint: Tint) -> Travelled:
-        return Travelled(soft=self.grid[:, :, None], tint=tint.of_white)
+    def at(self, scene: Scene[Any], frame: Frame, tint: Tint) -> LightSample:
+        return LightSample(soft=self.grid[:, :, None], tint=tint.of_white)
 
 
 @dataclass(frozen=True)
@@ -50,9 +50,9 @@ class DrawnField:
     draw: Callable[[Frame], Floats]
     nbytes: int = 1024
 
-    def at(self, scene: Scene[Any], frame: Frame, tint: Tint) -> Travelled:
+    def at(self, scene: Scene[Any], frame: Frame, tint: Tint) -> LightSample:
         drawn = self.draw(frame)
-        return Travelled(drawn=tint.on_white(drawn) if drawn.ndim == 2 else mixed(drawn, tint.light))
+        return LightSample(drawn=tint.on_white(drawn) if drawn.ndim == 2 else mixed(drawn, tint.light))
 
 
 def as_picture(level: Floats) -> Floats:

@@ -93,12 +93,12 @@ def light_where_open(reading: Reading[Any], settings: HighlightSource, frame: Fr
 @kernel
 def _light_of(both: Floats, out: Floats) -> None:
     for y in prange(out.shape[0]):
-        line, made = both[y], out[y]
+        line, result = both[y], out[y]
         end = line.size // 4 - 1
         for x in range(end):
-            store(made, u64(3) * u64(x), load(line, u64(4) * u64(x)))  # the next pixel writes over the fourth
+            store(result, u64(3) * u64(x), load(line, u64(4) * u64(x)))  # the next pixel writes over the fourth
         for c in range(3):
-            made[3 * end + c] = line[4 * end + c]
+            result[3 * end + c] = line[4 * end + c]
 
 
 @inlined

@@ -12,7 +12,7 @@ from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.blend.modes import ModeName
 from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.frame import Frame, fit_within
-from aurelon.core.imaging.merging import Travelled
+from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.optics.spectra import LAMP_WORDS, LampName
@@ -189,10 +189,10 @@ class Scene(Generic[D]):
     def mixed(self, grid: Floats, matrix: Floats) -> Floats:
         """A field's grid (h, w, n) through a matrix (3, n), made once for all bands of the view: (h, w, 3)."""
         key = (id(grid), matrix.tobytes())
-        made = self._mixed.get(key)
-        if made is None:
-            made = self._mixed[key] = mixed(grid, matrix)
-        return made
+        result = self._mixed.get(key)
+        if result is None:
+            result = self._mixed[key] = mixed(grid, matrix)
+        return result
 
     @property
     def working_frame(self) -> Frame:
@@ -212,7 +212,7 @@ class LightField(Protocol):
     @property
     def nbytes(self) -> int: ...
 
-    def at(self, scene: Scene[Any], frame: Frame, tint: Tint) -> Travelled:
+    def at(self, scene: Scene[Any], frame: Frame, tint: Tint) -> LightSample:
         """The light at a frame, its colours through `tint`."""
         ...
 

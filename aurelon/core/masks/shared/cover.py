@@ -19,14 +19,14 @@ FINEST_GRID = 3072
 
 def covered(part: Part, ground: Ground, frame: Frame) -> Floats:
     """(h, w) in 0..1."""
-    made = _feathered(part, ground, frame) if part.feather else _fitted(part, ground, frame)
+    result = _feathered(part, ground, frame) if part.feather else _fitted(part, ground, frame)
     if part.invert:
-        made = 1 - made
+        result = 1 - result
     # A part of no density does nothing, however it is combined.
     if part.density < 1:
         away = np.float32(1 - part.density)
-        made = made * np.float32(part.density) + (away if part.combine == "intersect" else np.float32(0))
-    return made
+        result = result * np.float32(part.density) + (away if part.combine == "intersect" else np.float32(0))
+    return result
 
 
 def _fitted(part: Part, ground: Ground, frame: Frame) -> Floats:

@@ -56,13 +56,13 @@ def drawn_to_edges(cover: Floats, guide: Floats, radius: int, contrast: float) -
     spread = np.maximum(cv2.blur(level * level, side) - cv2.blur(level, side) ** 2, 0)
     edges = spread / (spread + np.float32(STRONG_EDGE**2))
     for _ in range(ROUNDS - 1):
-        made = on_lines(lines_of(cover, guide, radius, contrast), guide)
-        crisp = np.clip((made - np.float32(0.5)) * np.float32(CRISPER) + np.float32(0.5), 0, 1)
-        cover = made + edges * (crisp - made)
+        result = on_lines(lines_of(cover, guide, radius, contrast), guide)
+        crisp = np.clip((result - np.float32(0.5)) * np.float32(CRISPER) + np.float32(0.5), 0, 1)
+        cover = result + edges * (crisp - result)
     return lines_of(cover, guide, radius, contrast)
 
 
 def on_lines(lines: Floats, guide: Floats) -> Floats:
     """The mask (h, w) that lines (h, w, 4 or more) give with a guide (h, w, 3)."""
-    made = lines[:, :, 3] + np.einsum("hwc,hwc->hw", lines[:, :, :3], guide)
-    return np.asarray(np.clip(made, 0, 1), np.float32)
+    result = lines[:, :, 3] + np.einsum("hwc,hwc->hw", lines[:, :, :3], guide)
+    return np.asarray(np.clip(result, 0, 1), np.float32)

@@ -93,26 +93,26 @@ class Mask(Settings):
         return self.model_copy(update={"parts": tuple(turned)})
 
 
-def masked(mask: Mask, ground: Ground, frame: Frame, begun: Floats | None = None) -> Floats | None:
+def masked(mask: Mask, ground: Ground, frame: Frame, initial_cover: Floats | None = None) -> Floats | None:
     """(h, w) in 0..1, or None for all of the plate; `begun` (h, w) is what a mask of everything begins with instead."""
     everything = mask.start == "everything"
-    made = begun if everything else None  # all or nothing, until a part changes it
+    result = initial_cover if everything else None  # all or nothing, until a part changes it
     for part in mask.stack:
         # Where there is all already nothing can be added, and where there is nothing none taken.
-        idle = made is None and everything == (part.combine == "add")
+        idle = result is None and everything == (part.combine == "add")
         if idle or not part.counts(ground):
             continue
         cover = covered(part, ground, frame)
         # What the hand does last wins: with p what was laid and not taken up again, and u what was undone since, m
         # becomes m (1 - p - u) + u where light is taken, and the same of 1 - m where it is added.
-        undone = None if made is None or part.undone is None else covered(part.undone, ground, frame)
-        if made is None:
-            made = 1 - cover if part.combine == "subtract" else cover
+        undone = None if result is None or part.undone is None else covered(part.undone, ground, frame)
+        if result is None:
+            result = 1 - cover if part.combine == "subtract" else cover
         elif undone is not None:
             kept = np.maximum(1 - cover - undone, 0)
-            made = made * kept + undone if part.combine == "subtract" else 1 - ((1 - made) * kept + undone)
+            result = result * kept + undone if part.combine == "subtract" else 1 - ((1 - result) * kept + undone)
         elif part.combine == "add":
-            made = made + cover * (1 - made)
+            result = result + cover * (1 - result)
         else:
-            made = made * (1 - cover if part.combine == "subtract" else cover)
-    return np.zeros(frame.shape, np.float32) if made is None and not everything else made
+            result = result * (1 - cover if part.combine == "subtract" else cover)
+    return np.zeros(frame.shape, np.float32) if result is None and not everything else result

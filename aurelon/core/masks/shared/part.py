@@ -91,8 +91,8 @@ def resampled(grid: Floats, frame: Frame) -> Floats:
     rows, columns = grid.shape
     cells = grid[:, :, None]
     smaller = columns >= frame.width and rows >= frame.height
-    made = reduce_to(cells, frame) if smaller else enlarge_to(cells, frame)
-    return np.clip(made[:, :, 0], 0.0, 1.0)
+    result = reduce_to(cells, frame) if smaller else enlarge_to(cells, frame)
+    return np.clip(result[:, :, 0], 0.0, 1.0)
 
 
 def pixel_middles(frame: Frame, aspect: tuple[float, float]) -> tuple[Floats, Floats]:

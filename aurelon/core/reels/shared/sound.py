@@ -36,12 +36,12 @@ class SoundTrack:
             self._coming = self._copied(audio)
         else:
             rate = RATES.get(encoder, audio.codec_context.sample_rate)
-            made = container.add_stream(encoder, rate=rate, layout=audio.codec_context.layout)
-            assert isinstance(made, AudioStream)
+            result = container.add_stream(encoder, rate=rate, layout=audio.codec_context.layout)
+            assert isinstance(result, AudioStream)
             if encoder != "flac":
-                made.bit_rate = BIT_RATE
-            self._stream = made
-            self._coming = self._coded(audio, made, rate)
+                result.bit_rate = BIT_RATE
+            self._stream = result
+            self._coming = self._coded(audio, result, rate)
         self._held: tuple[Fraction, Sounded] | None = None
 
     def until(self, time: Fraction) -> None:
@@ -84,8 +84,8 @@ class SoundTrack:
             packet.stream = self._stream
             yield time, packet
 
-    def _coded(self, audio: AudioStream, made: AudioStream, rate: int) -> Iterator[tuple[Fraction, Sounded]]:
-        context = made.codec_context
+    def _coded(self, audio: AudioStream, result: AudioStream, rate: int) -> Iterator[tuple[Fraction, Sounded]]:
+        context = result.codec_context
         resampler = AudioResampler(context.format, context.layout, rate, context.frame_size or None)
         for packet in self._packets(audio):
             with suppress(av.error.InvalidDataError):
@@ -93,10 +93,10 @@ class SoundTrack:
                     if frame.pts is not None and frame.time_base is not None:
                         frame.pts = max(round((frame.pts * frame.time_base - self._start()) / frame.time_base), 0)
                     for fitting in resampler.resample(frame):
-                        yield from self._timed(made.encode(fitting))
+                        yield from self._timed(result.encode(fitting))
         for fitting in resampler.resample(None):
-            yield from self._timed(made.encode(fitting))
-        yield from self._timed(made.encode(None))
+            yield from self._timed(result.encode(fitting))
+        yield from self._timed(result.encode(None))
 
     @staticmethod
     def _timed(packets: list[Sounded]) -> Iterator[tuple[Fraction, Sounded]]:

@@ -96,8 +96,8 @@ FORMATS = tuple(form for form in ALL if _there(CODINGS[form.name].encoder))  # w
 
 def segment(form: ReelFormat, look: Look, frames: Iterable[Timed]) -> bytes:
     coding = CODINGS[form.name]
-    made = io.BytesIO()
-    with av.open(made, "w", format=SEGMENT) as container:
+    result = io.BytesIO()
+    with av.open(result, "w", format=SEGMENT) as container:
         stream = _stream(container, coding, look)
         for number, timed in enumerate(frames):
             frame = _frame_of(timed, look, stream.codec_context.pix_fmt or "")
@@ -108,13 +108,13 @@ def segment(form: ReelFormat, look: Look, frames: Iterable[Timed]) -> bytes:
             container.mux(packets)
         container.mux(stream.encode(None))
     as_any_other()
-    return made.getvalue()
+    return result.getvalue()
 
 
 def grey_reel(frames: Iterable[NDArray[np.uint8]], rate: Fraction) -> bytes:
     """Grey frames (h, w) uint8, one after another, without loss."""
-    made = io.BytesIO()
-    with av.open(made, "w", format=SEGMENT) as container:
+    result = io.BytesIO()
+    with av.open(result, "w", format=SEGMENT) as container:
         options = {"level": "3", "coder": "1", "context": "1", "g": "24", "slices": "4"}
         stream = container.add_stream("ffv1", rate=rate.limit_denominator(1001), options=options)
         assert isinstance(stream, VideoStream)
@@ -124,7 +124,7 @@ def grey_reel(frames: Iterable[NDArray[np.uint8]], rate: Fraction) -> bytes:
                 stream.height, stream.width = samples.shape
             container.mux(stream.encode(VideoFrame.from_ndarray(samples, format="gray")))
         container.mux(stream.encode(None))
-    return made.getvalue()
+    return result.getvalue()
 
 
 def _stream(container: OutputContainer, coding: Coding, look: Look) -> VideoStream:
@@ -156,13 +156,13 @@ def _frame_of(timed: Timed, look: Look, pixels: str) -> VideoFrame:
     frame = VideoFrame.from_ndarray(np.ascontiguousarray(timed.samples), format="rgb48le" if deep else "rgb24")
     matrix = _matrix(look, pixels)
     if matrix == IDENTITY:
-        made = frame.reformat(format=pixels)
+        result = frame.reformat(format=pixels)
     else:
         how = Colorspace.BT2020 if matrix == MATRIX_2020 else Colorspace.ITU709
-        made = frame.reformat(
+        result = frame.reformat(
             format=pixels, src_colorspace=how, dst_colorspace=how, src_color_range=ColorRange.JPEG, dst_color_range=ColorRange.MPEG
         )
-    return made
+    return result
 
 
 def join(

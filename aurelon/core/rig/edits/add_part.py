@@ -38,9 +38,9 @@ class AddPart(Edit):
         mask = mask_of(rig, self.owner)
         # In a matte itself a reference to the newest matte could go round in a circle.
         newest = rig.mattes[-1].id if rig.mattes and not isinstance(self.owner, MatteOwner) else None
-        made = new_part(self.part, mask.start, newest)
-        changed = mask.model_copy(update={"parts": (*mask.stack, made)})
-        label = f"Add {made.title.lower()}"
+        result = new_part(self.part, mask.start, newest)
+        changed = mask.model_copy(update={"parts": (*mask.stack, result)})
+        label = f"Add {result.title.lower()}"
         return Edited(with_mask(rig, self.owner, changed), label, self.owner, len(mask.stack))
 
 

@@ -20,10 +20,10 @@ class CopyInGroup(Edit):
     count: int = Field(1, ge=1, le=32)
 
     def apply(self, rig: Rig) -> Edited:
-        made, ids = with_copies(rig, self.light, self.count)
+        result, ids = with_copies(rig, self.light, self.count)
         name = rig.light(self.light).name or self.light
         label = f"{name}: {'a copy' if self.count == 1 else f'{self.count} copies'} with offset"
-        return Edited(made, label, LightOwner(id=ids[-1]))
+        return Edited(result, label, LightOwner(id=ids[-1]))
 
 
 EDIT = CopyInGroup

@@ -29,10 +29,10 @@ class FollowCrop(Edit):
         if now.crop is None or self.frame not in places:
             raise RigError([("prepare.crop", "there is no crop to go with something; crop the picture first")])
         turn = math.radians(now.straighten)
-        (width, height), begun = self.size, places[self.frame]
+        (width, height), started = self.size, places[self.frame]
         keys = []
         for frame, place in self.at:
-            x, y = (place[0] - begun[0]) * width, (place[1] - begun[1]) * height
+            x, y = (place[0] - started[0]) * width, (place[1] - started[1]) * height
             across, down = x * math.cos(turn) + y * math.sin(turn), y * math.cos(turn) - x * math.sin(turn)
             keys.append((frame, now.crop.shifted(across / width, down / height).model_dump()))
         return Edited(with_track(rig, PLATE, "crop", Track(at=tuple(keys))), "Crop: followed")

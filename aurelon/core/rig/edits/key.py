@@ -30,8 +30,8 @@ class Key(Edit):
         now = found.value if track is None else track.value(self.frame, setting)
         what = f"{label}: {WORDS[self.act]}"
         if self.act == "set":
-            made = Track(at=((self.frame, now),)) if track is None else track.with_key(self.frame, now)
-            return Edited(with_track(rig, self.owner, self.path, made), what)
+            result = Track(at=((self.frame, now),)) if track is None else track.with_key(self.frame, now)
+            return Edited(with_track(rig, self.owner, self.path, result), what)
         if self.act == "reset":
             bare = with_track(rig, self.owner, self.path, None)
             return Edited(with_value_at(bare, self.owner, self.path, setting.default), f"Reset {label}")

@@ -24,8 +24,8 @@ class MoveKeys(Edit):
             at = dict(track.at)
             if self.frame in at:
                 value, moved = at.pop(self.frame), moved + 1
-                made = track.model_copy(update={"at": tuple(sorted({**at, to: value}.items()))})
-                rig = with_track(rig, self.owner, path, made)
+                result = track.model_copy(update={"at": tuple(sorted({**at, to: value}.items()))})
+                rig = with_track(rig, self.owner, path, result)
         if not moved:
             raise RigError([(f"keys.{self.owner}", f"it has no keys at frame {self.frame}")])
         return Edited(rig, f"Move {'a key' if moved == 1 else 'keys'} to frame {to}")

@@ -22,8 +22,8 @@ class NewMatte(Edit):
         part = new_part(self.part, "nothing")
         name = part.title if part.part == "subject" else f"{part.title} matte"
         matte_id = free_id("matte-1", {matte.id for matte in rig.mattes})
-        made = Matte(id=matte_id, name=name, mask=Mask(start="nothing", parts=(part,)))
-        changed = rig.model_copy(update={"mattes": (*rig.mattes, made)})
+        result = Matte(id=matte_id, name=name, mask=Mask(start="nothing", parts=(part,)))
+        changed = rig.model_copy(update={"mattes": (*rig.mattes, result)})
         return Edited(changed, f"New matte {name}", MatteOwner(id=matte_id), 0)
 
 

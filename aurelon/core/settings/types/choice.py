@@ -39,10 +39,10 @@ def choice(
     default: str, help: str, *, words: Mapping[str, str] | None = None, values: Sequence[str] = (), **common: Unpack[Common]
 ) -> Any:
     """A setting that is one word of a Literal, or of `values`; `words` says those that are not plain as they stand."""
-    said = {**dict.fromkeys(values, ""), **(words or {})}
-    options = tuple(Option(value=value, text=text) for value, text in said.items())
-    made = Choice(help=help, options=options, **common)
-    return made.field(default)
+    texts = {**dict.fromkeys(values, ""), **(words or {})}
+    options = tuple(Option(value=value, text=text) for value, text in texts.items())
+    result = Choice(help=help, options=options, **common)
+    return result.field(default)
 
 
 SETTING = Choice

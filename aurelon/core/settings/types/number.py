@@ -31,7 +31,7 @@ def number(
     **common: Unpack[Common],
 ) -> Any:
     """A setting that is a number from `low` to `high`."""
-    made = Number(
+    result = Number(
         help=help,
         low=low,
         high=high,
@@ -44,7 +44,7 @@ def number(
         above=above,
         **common,
     )
-    return made.field(default, ge=low, le=high)
+    return result.field(default, ge=low, le=high)
 
 
 SETTING = Number

@@ -33,8 +33,8 @@ def whole(
     **common: Unpack[Common],
 ) -> Any:
     """A setting that is a whole number from `low` to `high`."""
-    made = Whole(help=help, low=low, high=high, step=step, unit=unit, exponent=exponent, **common)
-    return made.field(default, ge=low, le=high)
+    result = Whole(help=help, low=low, high=high, step=step, unit=unit, exponent=exponent, **common)
+    return result.field(default, ge=low, le=high)
 
 
 SETTING = Whole
