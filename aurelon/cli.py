@@ -11,11 +11,10 @@ from typing import Any
 from aurelon import __version__
 from aurelon.core import AurelonError, OutputError, Plate, Rig, open_plate, open_reel, parse_rig, read_plate
 from aurelon.core.catalogue.catalogue import catalogue, whole_catalogue
-from aurelon.core.codecs import codecs, format_of_path, suffixes
+from aurelon.core.codecs import suffixes
 from aurelon.core.codecs.shared.metadata import NOTES
-from aurelon.core.export import targets
-from aurelon.core.export.passes import CONTAINERS, PassesExport, passes_for_path
-from aurelon.core.export.picture import PROFILES, PictureExport, frame_for, options_for_path
+from aurelon.core.export import USUAL, format_for, targets
+from aurelon.core.export.picture import PROFILES, frame_for
 from aurelon.core.export.shared.whole_file import write_whole
 from aurelon.core.graph.renderer import never, seen_frame
 from aurelon.core.graph.show import parse_show
@@ -77,19 +76,16 @@ def _render(options: argparse.Namespace) -> int:
         print(sentence, file=sys.stderr)
     sized = {"size": options.size, "long_edge": options.long_edge}
     chosen = _chosen(options)
-    wanted: PictureExport | PassesExport
-    if options.passes:
-        wanted = passes_for_path(out, plate, **sized, **chosen)
-    else:
-        wanted = options_for_path(out, plate, **sized, **chosen, show=parse_show(options.show))
+    target, form = targets()[options.target], format_for(options.target, out)
+    shown = {"show": parse_show(options.show)} if "show" in target.options.model_fields else {}
+    wanted = target.for_path(form, plate, **sized, **chosen, **shown)
     tall, wide = frame_for(plate, rig, wanted).shape
     own_tall, own_wide = seen_frame(plate, rig).shape
     if wide > own_wide:
         print(f"{out}: enlarged from {own_wide} x {own_tall} to {wide} x {tall}", file=sys.stderr)
-    forms = CONTAINERS if options.passes else {name: codec.FORMAT for name, codec in codecs().items()}
-    if plate.exif and wanted.depth in forms[wanted.format].without_exif:
+    if plate.exif and wanted.depth in form.without_exif:
         print(f"{out}: written without what the camera noted (EXIF), which this kind of file does not carry", file=sys.stderr)
-    result = targets()[wanted.target].run(plate, rig, wanted, lambda share: None, never)
+    result = target.run(plate, rig, wanted, lambda share: None, never)
     write_whole(out, result.copy_to)
     return 0
 
@@ -97,7 +93,7 @@ def _render(options: argparse.Namespace) -> int:
 def _one_plate(options: argparse.Namespace) -> Plate:
     """The picture of which one picture is made; of a reel one frame."""
     if is_reel_path(options.plate):
-        format_of_path(options.out)
+        format_for(options.target, options.out)
         number = (options.frames or (0, None))[0]
         reel = open_reel(options.plate)
         try:
@@ -120,7 +116,7 @@ def _render_reel(options: argparse.Namespace, rig: Rig, over: bool) -> int:
     wanted = RunOptions(
         rig,
         "",
-        passes=options.passes,
+        target=options.target,
         chosen={name: value for name, value in chosen.items() if value is not None},
         resume=options.resume,
         workers=options.workers,
@@ -158,7 +154,7 @@ def _run(options: argparse.Namespace) -> int:
         _parse(options.rig),
         options.out,
         options.place,
-        options.passes,
+        options.target,
         {name: value for name, value in chosen.items() if value is not None},
         options.resume,
         options.workers,
@@ -343,9 +339,10 @@ def _add_writing(render: argparse.ArgumentParser) -> None:
         help="what of the camera's notes goes along: the usual ones (without place, serial numbers and names), all, or none",
     )
     render.add_argument("--with-rig", action="store_true", default=None, help="let the rig travel in the file")
-    render.add_argument(
-        "--passes", action="store_true", help="every light as a layer, with the picture and the result: .exr, .ora, .tif or .zip"
-    )
+    render.set_defaults(target=USUAL)
+    for target in targets().values():
+        if target.switch:
+            render.add_argument(target.switch, dest="target", action="store_const", const=target.name, help=target.switch_help)
 
 
 def main(arguments: list[str] | None = None) -> int:

@@ -32,7 +32,8 @@ ONE_BY_ONE = """
 import sys, json, time
 from pathlib import Path
 from aurelon.core import open_plate, parse_rig
-from aurelon.core.export.picture import export, options_for_path
+from aurelon.core.export import format_for
+from aurelon.core.export.picture import export, options_in
 from aurelon.core.export.shared.whole_file import write_whole
 from aurelon.runs.worker import use_threads
 use_threads(1)
@@ -41,7 +42,7 @@ took = []
 for path in sorted(plates.iterdir()):
     began = time.perf_counter()
     plate = open_plate(path)
-    write_whole(out / path.name, export(plate, rig, options_for_path(out / path.name, plate)))
+    write_whole(out / path.name, export(plate, rig, options_in(format_for("picture", path), plate)))
     took.append(time.perf_counter() - began)
 print(json.dumps(took))
 """

@@ -16,8 +16,8 @@ from typing import Any
 from tqdm import tqdm
 
 from aurelon.core import AurelonError, OutputError, PlateError, Rig
-from aurelon.core.codecs import format_of_path, measured
-from aurelon.core.export.passes import container_of_path
+from aurelon.core.codecs import measured
+from aurelon.core.export import USUAL, format_for
 from aurelon.runs.contents import Contents
 from aurelon.runs.driver import Item, drive
 from aurelon.runs.engines import Engine
@@ -35,13 +35,13 @@ Say = Callable[[str], None]
 
 @dataclass(frozen=True)
 class RunOptions:
-    """What a run is to make. `chosen` are options of the export; `workers` and `threads` are found where they are None. With `over`
-    it may write over files that are there; `rig_files` are those that the rig was read from."""
+    """What a run is to make. `chosen` are options of the export `target`; `workers` and `threads` are found where they are None.
+    With `over` it may write over files that are there; `rig_files` are those that the rig was read from."""
 
     rig: Rig
     pattern: str
     placing: Placing = "rig"
-    passes: bool = False
+    target: str = USUAL
     chosen: dict[str, Any] = field(default_factory=dict)
     resume: bool = False
     workers: int | None = None
@@ -201,7 +201,7 @@ def _checked(options: RunOptions) -> Path:
     """The folder of the outputs. Raises OutputError for a pattern or an ending that cannot be written."""
     fixed = check_pattern(options.pattern)
     ending = Path(options.pattern)
-    container_of_path(ending) if options.passes else format_of_path(ending)
+    format_for(options.target, ending)
     for matte, users in options.rig.missing_mattes().items():
         go = "goes" if len(users) == 1 else "go"
         say(f"the matte '{matte}' is missing in the rig; {' and '.join(users)} used it and {go} on without it")
@@ -220,7 +220,7 @@ def _items(
         except PlateError as error:
             unread.append(str(error))
             continue
-        export = path_export(out.suffix, options.chosen, passes=options.passes)
+        export = path_export(out.suffix, options.chosen, target=options.target)
         items.append(Item(Task(plate.name, name, rig, placing=options.placing, export=export), width * height, out))
     return items, unread
 

@@ -9,8 +9,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from aurelon.core import OutputError, Reel, open_reel
-from aurelon.core.codecs import format_of_path
-from aurelon.core.export.passes import container_of_path
+from aurelon.core.export import USUAL, format_for
 from aurelon.core.export.reels import ReelExport, check_reel, join_reel, mattes_of_another, notes_of, options_for_reel, spans_of
 from aurelon.core.reels.stills import Stills, is_pattern
 from aurelon.core.reels.writers import reel_format_of_path
@@ -75,8 +74,8 @@ def _opened(source: Path, contents: Contents) -> Reel:
 def _as_one_file(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str, contents: Contents, started: float) -> int:
     options, out = wanted.options, wanted.out
     refuse_inputs([out], inputs_of([wanted.source], options), over=options.over)
-    if options.passes:
-        raise OutputError(f"{out.name} cannot hold passes; have frames written, such as 'out/%04d.exr'")
+    if options.target != USUAL:
+        raise OutputError(f"{out.name} cannot hold {options.target}; have frames written, such as 'out/%04d.exr'")
     if not out.parent.is_dir():
         raise OutputError(f"{out} cannot be written: the folder {out.parent} does not exist")
     chosen = {name: value for name, value in options.chosen.items() if name in ReelExport.model_fields}
@@ -115,7 +114,7 @@ def _as_one_file(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str,
 def _as_stills(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str, contents: Contents, started: float) -> int:
     options, out = wanted.options, wanted.out
     pattern = out if is_pattern(out.name) else out / USUAL_STILL
-    container_of_path(pattern) if options.passes else format_of_path(pattern)
+    format_for(options.target, pattern)
     for note in mattes_of_another(reel, options.rig):
         say(note)
     outs = [pattern.with_name(pattern.name % reel.footage.numbers[number]) for number in range(*frames)]
@@ -125,7 +124,7 @@ def _as_stills(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str, c
     with closing(Folder(pattern.parent, resume=options.resume)) as folder:
         if not options.over:
             folder.refuse_others(outs)
-        export = path_export(pattern.suffix, options.chosen, passes=options.passes)
+        export = path_export(pattern.suffix, options.chosen, target=options.target)
         task = Task(reel.name, reel.key, rig, export=export)
         items = [
             Item(replace(task, frames=(number, number + 1)), _pixels(reel), out)

@@ -13,6 +13,7 @@ from typing import Any, Literal
 import aurelon
 from aurelon.core import AurelonError
 from aurelon.core.codecs.shared.raster import Raster
+from aurelon.core.export import USUAL, targets
 
 Placing = Literal["rig", "found"]
 PLACINGS: Mapping[Placing, str] = {"rig": "Where the rig has them", "found": "Found anew in each picture"}
@@ -31,8 +32,8 @@ def build() -> str:
 @dataclass(frozen=True)
 class Task:
     """`plate`, `rig` and `files` are named by the SHA-256 of their content. `export` holds the options of an export; or the
-    `suffix` of a file's name with what was `chosen` for it and whether `passes` are wanted; or nothing, where only the rig is to
-    be placed. `strip` is (number, of how many) where only a strip of the picture is wanted. Where the plate is a reel, `frames`
+    `suffix` of a file's name with the export `target` and what was `chosen` for it; or nothing, where only the rig is to be
+    placed. `strip` is (number, of how many) where only a strip of the picture is wanted. Where the plate is a reel, `frames`
     says which are wanted: from the first up to, without, the second; a single picture is made of the first alone."""
 
     name: str
@@ -53,10 +54,11 @@ class Task:
 
     @property
     def cuttable(self) -> bool:
-        """Whether it can be made in strips: a single picture can."""
-        wanted = json.loads(self.export) if self.export else {}
-        single = not wanted.get("passes") and wanted.get("target", "picture") == "picture"
-        return bool(wanted) and single and self.frames is None
+        """Whether it can be made in strips: a picture of a single plate can."""
+        if not self.export or self.frames is not None:
+            return False
+        target = targets().get(json.loads(self.export).get("target", USUAL))  # a whole reel is no target
+        return target is not None and target.strips
 
     @property
     def contents(self) -> tuple[str, ...]:
@@ -97,6 +99,6 @@ class EngineLost(AurelonError):
     """Nothing can be made any more: the cluster is gone."""
 
 
-def path_export(suffix: str, chosen: Mapping[str, Any], *, passes: bool) -> str:
+def path_export(suffix: str, chosen: Mapping[str, Any], *, target: str) -> str:
     """The export of a task that is written to a file with this ending."""
-    return json.dumps({"suffix": suffix, "chosen": dict(chosen), "passes": passes}, sort_keys=True)
+    return json.dumps({"suffix": suffix, "chosen": dict(chosen), "target": target}, sort_keys=True)

@@ -11,7 +11,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import PurePath
 from threading import Lock, Thread
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 import cv2
 import psutil
@@ -21,9 +21,8 @@ from threadpoolctl import threadpool_limits
 from aurelon.core import PlateError, Reel, Renderer, parse_rig, read_plate, read_reel
 from aurelon.core.analysis.placed_anew import placed_anew
 from aurelon.core.codecs import codecs
-from aurelon.core.export import AnyExport, targets
-from aurelon.core.export.passes import PassesExport, passes_for_path
-from aurelon.core.export.picture import PictureExport, options_for_path, strip_of
+from aurelon.core.export import AnyExport, format_for, targets
+from aurelon.core.export.picture import PictureExport, strip_of
 from aurelon.core.export.reels import ReelExport, segment_of
 from aurelon.core.graph.renderer import never
 from aurelon.core.imaging import kernels
@@ -35,7 +34,7 @@ from aurelon.runs.tasks import OtherBuild, Outcome, Strip, Task, build
 LOOK_EVERY = 0.5  # seconds between a worker's looks at whether its owner is still there
 Content = Callable[[str], bytes]
 Opened = Callable[[str], BinaryIO]
-_EXPORTS = TypeAdapter[PictureExport | PassesExport](AnyExport)
+_EXPORTS = TypeAdapter[Any](AnyExport)
 _last: list[tuple[str, Renderer]] = []
 _last_reel: list[tuple[str, Reel]] = []
 _lock = Lock()
@@ -101,12 +100,13 @@ def make(task: Task, content: Content, opened: Opened | None = None) -> Outcome:
     return outcome(data=result.whole(), suffix=result.suffix, media_type=result.media_type, seconds=seconds)
 
 
-def _options(task: Task, plate: Plate) -> PictureExport | PassesExport:
+def _options(task: Task, plate: Plate) -> Any:
+    """The options of the task's export target."""
     wanted = json.loads(task.export)
     if "suffix" not in wanted:
         return _EXPORTS.validate_python(wanted)
     path = PurePath("picture" + wanted["suffix"])
-    return (passes_for_path if wanted["passes"] else options_for_path)(path, plate, **wanted["chosen"])
+    return targets()[wanted["target"]].for_path(format_for(wanted["target"], path), plate, **wanted["chosen"])
 
 
 def _reel(task: Task, content: Content, opened: Opened) -> Reel:

@@ -18,9 +18,10 @@ from PIL import Image, ImageCms, ImageOps
 from pillow_jxl import JpegXLImagePlugin
 
 from aurelon.core import OutputError, Plate, PlateError, read_plate
-from aurelon.core.codecs import codecs, format_of_path, jpeg
+from aurelon.core.codecs import codecs, jpeg
 from aurelon.core.codecs.shared.raster import Raster
-from aurelon.core.export.picture import PictureExport, options_for_path, trial_size
+from aurelon.core.export import format_for
+from aurelon.core.export.picture import PictureExport, options_in, trial_size
 from aurelon.core.imaging.code_points import (
     BT2020,
     HLG,
@@ -254,7 +255,7 @@ class Writing(unittest.TestCase):
 
     def test_camera_raw_is_read_only(self) -> None:
         with self.assertRaisesRegex(OutputError, "no ending that Aurelon can write"):
-            format_of_path(Path("a.dng"))
+            format_for("picture", Path("a.dng"))
         with self.assertRaisesRegex(OutputError, "no format 'raw' to write"):
             exported(self.plate, EMPTY, "raw", "16")
 
@@ -386,7 +387,9 @@ class HighDynamicRange(unittest.TestCase):
 
     def test_high_dynamic_range_is_never_chosen_by_itself(self) -> None:
         for ending, depth in ((".jpg", "8"), (".png", "16"), (".avif", "12"), (".exr", "float")):
-            self.assertEqual(options_for_path(Path(f"a{ending}"), Plate(smooth(), SRGB, depth="float")).depth, depth)
+            self.assertEqual(
+                options_in(format_for("picture", Path(f"a{ending}")), Plate(smooth(), SRGB, depth="float")).depth, depth
+            )
 
     def test_linear_wide_light_leaves_in_whole_numbers_by_a_space_that_people_have(self) -> None:
         plate = Plate(smooth(), LINEAR_REC2020)

@@ -219,7 +219,7 @@ class Driving(RunTest):
             items = []
             for name in names:
                 digest, _ = contents.take(self.plates / name)
-                task = Task(name, digest, rig, export=path_export(".png", {}, passes=False))
+                task = Task(name, digest, rig, export=path_export(".png", {}, target="picture"))
                 items.append(Item(task, 240 * 160, self.folder / "out" / name))
             if len(names) > 1:
                 (self.plates / names[-1]).write_bytes(self.plate(17))

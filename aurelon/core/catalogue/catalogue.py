@@ -9,11 +9,21 @@ from collections.abc import Collection
 from functools import cache
 
 from aurelon.core.analysis.measure import LIGHT_REACH
-from aurelon.core.catalogue.entries import Catalogue, ExportInfo, FormatInfo, GroupInfo, KindInfo, Limits, PartInfo, ReadInfo
+from aurelon.core.catalogue.entries import (
+    Catalogue,
+    ExportInfo,
+    FormatInfo,
+    GroupInfo,
+    KindInfo,
+    Limits,
+    PartInfo,
+    ReadInfo,
+    TargetInfo,
+)
 from aurelon.core.codecs import Codec, Layered, codecs, found_codecs
 from aurelon.core.codecs.shared.raster import Format
-from aurelon.core.export.passes import CONTAINERS, PassesExport
-from aurelon.core.export.picture import LARGEST_SCALE, PictureExport
+from aurelon.core.export import targets
+from aurelon.core.export.picture import LARGEST_SCALE
 from aurelon.core.export.reels import ReelExport
 from aurelon.core.graph.show import STAGES
 from aurelon.core.graph.viewing import Viewing
@@ -90,10 +100,16 @@ def catalogue() -> list[KindInfo]:
 
 def _export() -> ExportInfo:
     return ExportInfo(
-        formats=[_format(codec.FORMAT) for codec in codecs().values() if codec.FORMAT.written],
-        group=group_of("export", "Export", "How the picture is written", PictureExport),
-        passes=[_format(form) for form in CONTAINERS.values()],
-        passes_group=group_of("passes", "Passes", "How passes are written", PassesExport),
+        targets=[
+            TargetInfo(
+                name=target.name,
+                title=target.title,
+                note=target.note,
+                formats=[_format(form) for form in target.formats()],
+                group=group_of(target.name, target.title, "How it is written", target.options),
+            )
+            for target in targets().values()
+        ],
         reels=[_reel_format(form) for form, _ in reel_writers().values()],
         reels_group=group_of("reel", "Reel", "How the lit reel is written", ReelExport),
         largest_scale=LARGEST_SCALE,

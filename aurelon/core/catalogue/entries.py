@@ -71,14 +71,22 @@ class FormatInfo(BaseModel):
     without_exif: list[str]
 
 
-class ExportInfo(BaseModel):
-    """What pictures, passes and reels can be exported as, with the settings of each. An enlargement goes up to
-    `largest_scale` times the picture's own size."""
+class TargetInfo(BaseModel):
+    """Something that can be exported: its name, title and note on the screen, the formats that it is written in, and its
+    settings."""
 
+    name: str
+    title: str
+    note: str
     formats: list[FormatInfo]
     group: GroupInfo
-    passes: list[FormatInfo]
-    passes_group: GroupInfo
+
+
+class ExportInfo(BaseModel):
+    """What can be exported, the usual target first, and what reels can be written as. An enlargement goes up to
+    `largest_scale` times the picture's own size."""
+
+    targets: list[TargetInfo]
     reels: list[FormatInfo]
     reels_group: GroupInfo
     largest_scale: float

@@ -19,7 +19,7 @@ from typing import Any, Protocol, TypeVar, cast, runtime_checkable
 import numpy as np
 
 from aurelon.core.codecs.shared.raster import DEPTHS, Format, Raster, why_unreadable
-from aurelon.core.errors import OutputError, PlateError
+from aurelon.core.errors import PlateError
 from aurelon.core.plugins import Found, with_extensions
 
 MAX_PIXELS, MAX_SIDE = 150_000_000, 100_000
@@ -197,11 +197,3 @@ def _decoded(name: str, decode: Callable[[], T]) -> T:
         if why is not error:
             log.info("%s cannot be decoded", name, exc_info=True)
         raise PlateError(f"{name} {why}") from error
-
-
-def format_of_path(path: PurePath) -> str:
-    """The format that a file name asks for. Raises OutputError for an ending that none has."""
-    found = {suffix: name for suffix, name in suffixes().items() if codecs()[name].FORMAT.written}
-    if path.suffix.lower() not in found:
-        raise OutputError(f"{path.name} has no ending that Aurelon can write; use {_list(sorted(found))}")
-    return found[path.suffix.lower()]

@@ -9,7 +9,6 @@ import tempfile
 import zipfile
 from collections.abc import Callable, Sequence
 from functools import partial
-from pathlib import PurePath
 from typing import Any, BinaryIO, Literal
 
 import numpy as np
@@ -184,18 +183,8 @@ def _files(result: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
 _WRITERS = {"ora": open_raster, "tiff": _pages, "zip": _files}
 
 
-def container_of_path(path: PurePath) -> Format:
-    """The container that a file name asks for. Raises OutputError for an ending that none has."""
-    form = next((f for f in CONTAINERS.values() if path.suffix.lower() in f.suffixes), None)
-    if form is None:
-        known = ", ".join(suffix for f in CONTAINERS.values() for suffix in f.suffixes)
-        raise OutputError(f"{path.name} has no ending that passes can be written to; use {known}")
-    return form
-
-
-def passes_for_path(path: PurePath, plate: Plate, **options: Any) -> PassesExport:
-    """The container that the path's ending names, at the plate's own depth or the most it has."""
-    form = container_of_path(path)
+def options_in(form: Format, plate: Plate, **options: Any) -> PassesExport:
+    """Passes in a format, at the plate's own depth or the most it has."""
     given = {"depth": plate.depth if plate.depth in form.depths else form.depths[-1], **options}
     try:
         return PassesExport(format=form.name, **given)
@@ -203,4 +192,17 @@ def passes_for_path(path: PurePath, plate: Plate, **options: Any) -> PassesExpor
         raise OutputError(f"passes have no {error.errors()[0]['loc'][0]}; leave it out") from error
 
 
-TARGET = ExportTarget(name="passes", options=PassesExport, check=check, run=_run)
+TARGET = ExportTarget(
+    name="passes",
+    order=2,
+    title="Passes: every light as a layer of its own",
+    options=PassesExport,
+    formats=lambda: list(CONTAINERS.values()),
+    for_path=options_in,
+    check=check,
+    run=_run,
+    note="With the picture under them and the result beside them. In OpenEXR the parts are added up; in the others each layer lies "
+    "over those below it.",
+    switch="--passes",
+    switch_help="every light as a layer, with the picture and the result: .exr, .ora, .tif or .zip",
+)

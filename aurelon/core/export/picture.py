@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from pathlib import PurePath
 from typing import Any, Literal, Protocol
 
 import numpy as np
 from pydantic import Field
 
-from aurelon.core.codecs import codecs, format_of_path
+from aurelon.core.codecs import codecs
 from aurelon.core.codecs.shared.metadata import NOTES, Notes, kept_exif, kept_xmp
 from aurelon.core.codecs.shared.raster import Format, Raster
 from aurelon.core.codecs.shared.xmp import with_rig
@@ -276,9 +275,12 @@ def _run(plate: Plate, rig: Rig, options: PictureExport, progress: Progress, can
     return Exported(data, form.suffixes[0], form.media_type)
 
 
-def options_for_path(path: PurePath, plate: Plate, **options: Any) -> PictureExport:
-    """The format that the path's ending names, at the plate's own depth or the most the format has."""
-    form = codecs()[format_of_path(path)].FORMAT
+def picture_formats() -> list[Format]:
+    return [codec.FORMAT for codec in codecs().values() if codec.FORMAT.written]
+
+
+def options_in(form: Format, plate: Plate, **options: Any) -> PictureExport:
+    """A picture in a format, at the plate's own depth or the most the format has."""
     if "depth" in options:
         return PictureExport(format=form.name, **options)
     # High dynamic range is for those who ask for it.
@@ -286,4 +288,15 @@ def options_for_path(path: PurePath, plate: Plate, **options: Any) -> PictureExp
     return PictureExport(format=form.name, depth=plate.depth if plate.depth in form.depths else plain[-1], **options)
 
 
-TARGET = ExportTarget(name="picture", options=PictureExport, check=check, run=_run, trial_size=trial_size)
+TARGET = ExportTarget(
+    name="picture",
+    order=1,
+    title="One picture",
+    options=PictureExport,
+    formats=picture_formats,
+    for_path=options_in,
+    check=check,
+    run=_run,
+    trial_size=trial_size,
+    strips=True,
+)

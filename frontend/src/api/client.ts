@@ -9,6 +9,7 @@ export type SettingInfo = GroupInfo["settings"][number];
 export type SettingOf<T extends SettingInfo["type"]> = Extract<SettingInfo, { type: T }>;
 export type Option = Schemas["Option"];
 export type ExportInfo = Schemas["ExportInfo"];
+export type TargetInfo = Schemas["TargetInfo"];
 export type FormatInfo = Schemas["FormatInfo"];
 export type Limits = Schemas["Limits"];
 export type Plate = Schemas["PlateRecord"];

@@ -120,8 +120,7 @@ export function RunDialog({ info, plates: first, rig: firstRig, files: firstFile
   const turn = (id: number) => setTicked((now) => (now.includes(id) ? now.filter((one) => one !== id) : [...now, id]));
 
   const start = async () => {
-    const { passes, ...options } = choice;
-    const made = { ...options, target: passes ? "passes" : "picture", long_edge: longEdge } as unknown as PictureExport;
+    const made = { ...choice, long_edge: longEdge } as unknown as PictureExport;
     const { data, error } = await api.POST("/api/runs", {
       body: {
         plates: chosen,

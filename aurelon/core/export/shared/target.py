@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from pathlib import PurePath
 from typing import BinaryIO, Generic, TypeVar
 
+from aurelon.core.codecs.shared.raster import Format
 from aurelon.core.graph.renderer import Renderer
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Rig
@@ -51,10 +53,26 @@ class ExportTarget(Generic[O]):
     `check(plate, rig, options)` raises OutputError when the options cannot be met. `run` makes the file, telling its
     progress (0..1); it raises Cancelled once `cancelled()` is true. `trial_size(renderer, rig, options)` tells about how many
     bytes the file will have; None where that is not known before.
+
+    `title` and `note` say on the screen what it is; `formats()` are those that it is written in, and `for_path(form, plate,
+    **chosen)` gives the options that suit a plate. The command line asks for it by `switch`, the usual one by none; `switch_help`
+    is the help of that. A target with `strips` can be made in strips, by several workers at once.
     """
 
     name: str
+    order: int
+    title: str
     options: type[O]
+    formats: Callable[[], Sequence[Format]]
+    for_path: Callable[..., O]
     check: Callable[[Plate, Rig, O], None]
     run: Callable[[Plate, Rig, O, Progress, Callable[[], bool]], Exported]
     trial_size: Callable[[Renderer, Rig, O], int] | None = None
+    note: str = ""
+    switch: str = ""
+    switch_help: str = ""
+    strips: bool = False
+
+    def format_of(self, path: PurePath) -> Format | None:
+        """The format that the path's ending names; None where the target has none of that ending."""
+        return next((form for form in self.formats() if path.suffix.lower() in form.suffixes), None)

@@ -75,9 +75,7 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const scale = edgeWrong ? 1 : wanted / long;
   const size = `${Math.max(1, Math.round(fullWidth * scale))} × ${Math.max(1, Math.round(fullHeight * scale))}`;
 
-  const { passes, ...chosen } = choice;
-  const sized = { ...chosen, target: passes ? "passes" : "picture", long_edge: wanted === long ? null : wanted };
-  const options = sized as unknown as PictureExport;
+  const options = { ...choice, long_edge: wanted === long ? null : wanted } as unknown as PictureExport;
   const about = useFileSize(plate.id, frame, rig, edgeWrong || what === "reel" ? null : options);
   const count = span[1] - span[0];
 

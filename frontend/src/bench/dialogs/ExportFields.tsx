@@ -3,13 +3,13 @@ import type { ExportInfo, FormatInfo, SettingInfo } from "../../api/client";
 import { Check } from "../../ui/Check";
 import { FormatFields } from "./FormatFields";
 import { SettingGroup } from "../column/settings/SettingGroup";
-import { firstChoice, waysOf, type ExportChoice } from "../store/exporting";
+import { firstChoice, targetOf, type ExportChoice } from "../store/exporting";
 import type { Size } from "../column/units";
 import { Note } from "../../ui/words";
 
 /** The format that is chosen. */
 export function formatOf(info: ExportInfo, choice: ExportChoice): FormatInfo | undefined {
-  const { formats } = waysOf(info, choice.passes);
+  const { formats } = targetOf(info, choice.target);
   return formats.find((f) => f.name === choice.format) ?? formats[0];
 }
 
@@ -23,9 +23,9 @@ interface Props {
   children: ReactNode;
 }
 
-/** What files are made: passes or one picture, format, depth, and the settings of the file. */
+/** What files are made: the target, format, depth, and the settings of the file. */
 export function ExportFields({ info, plate, choice, onChoice, children }: Props) {
-  const { formats, group } = waysOf(info, choice.passes);
+  const { formats, group, note } = targetOf(info, choice.target);
   const format = formatOf(info, choice);
   const noNotes = format?.without_exif.includes(choice.depth) ?? false;
   const notes = group.settings.find((s) => s.name === "metadata");
@@ -33,17 +33,15 @@ export function ExportFields({ info, plate, choice, onChoice, children }: Props)
     (s.name !== "quality" || format?.has_quality) && (s.name !== "with_rig" || format?.carries_rig) && !(s.name === "metadata" && noNotes);
   return (
     <>
-      <Check
-        label="Passes: every light as a layer of its own"
-        isSelected={choice.passes}
-        onChange={(passes) => onChoice(firstChoice(info, passes))}
-      />
-      {choice.passes && (
-        <Note role="note">
-          With the picture under them and the result beside them. In OpenEXR the parts are added up; in the others each layer lies over
-          those below it.
-        </Note>
-      )}
+      {info.targets.slice(1).map(({ name, title }) => (
+        <Check
+          key={name}
+          label={title}
+          isSelected={choice.target === name}
+          onChange={(on) => onChoice(firstChoice(info, on ? name : undefined))}
+        />
+      ))}
+      {note && <Note role="note">{note}</Note>}
       <FormatFields formats={formats} chosen={choice} onChosen={(chosen) => onChoice({ ...choice, ...chosen })}>
         {children}
       </FormatFields>
