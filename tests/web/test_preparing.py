@@ -16,7 +16,7 @@ from aurelon.core.precompile import Step
 from aurelon.runs.jobs import Control
 from aurelon.web import preparing
 from aurelon.web.preparing import Preparing
-from aurelon.web.sheets import light_every_kind
+from aurelon.web.jobs.kind_sheet import light_every_kind
 from tests.pictures import renderer_of, rig_of, scene
 
 STEPS = [Step(name, 10.0, lambda: None) for name in ("first", "lamp", "beam", "masks")]
@@ -86,7 +86,7 @@ class Preparations(unittest.TestCase):
         result.seconds_left.side_effect = lambda: dict(left)
         result.is_ready.side_effect = lambda kind: kind not in left
         control.go_on.side_effect = left.clear
-        with mock.patch("aurelon.web.sheets.small_picture", return_value=""):
+        with mock.patch("aurelon.web.jobs.kind_sheet.small_picture", return_value=""):
             light_every_kind(renderer_of(scene(60, 40)), rig_of(), result, control)
         given = [call.args[0].light.kind for call in control.give.call_args_list]
         self.assertEqual((given[-1], control.go_on.call_count), ("bloom", 1))

@@ -76,9 +76,16 @@ class Setting(BaseModel):
         described = self.model_dump(mode="json", exclude_defaults=True, exclude=set(self.IN_SCHEMA_KEYWORDS))
         schema.update({"setting": self.type, **described})
 
-    def field(self, default: Any, **bounds: Any) -> Any:
-        """The Pydantic field that this setting is declared by; `bounds` are those of `pydantic.Field`."""
-        return Field(default, description=self.help, title=self.label or None, json_schema_extra=self, **bounds)
+    @property
+    def bounds(self) -> dict[str, Any]:
+        """What `pydantic.Field` checks of a value: from `low` to `high`, for a type that has them."""
+        named = {"ge": getattr(self, "low", None), "le": getattr(self, "high", None)}
+        return {name: value for name, value in named.items() if value is not None}
+
+    def field(self, default: Any, **further: Any) -> Any:
+        """The Pydantic field that this setting is declared by, with its bounds and `further` ones of `pydantic.Field`."""
+        checked = {**self.bounds, **further}
+        return Field(default, description=self.help, title=self.label or None, json_schema_extra=self, **checked)
 
     def described(self, name: str, info: FieldInfo) -> Self:
         """The setting with its name, label and default filled in, as the catalogue shows it."""

@@ -44,7 +44,7 @@ def number(
         above=above,
         **common,
     )
-    return result.field(default, ge=low, le=high)
+    return result.field(default)
 
 
 SETTING = Number

@@ -31,6 +31,11 @@ class PlaceSetting(Setting):
     mark: Mark = "cross"
     joined: str = ""
 
+    @property
+    def bounds(self) -> dict[str, Any]:
+        """None of its own: each coordinate has them."""
+        return {}
+
     def moved(self, value: Any, by: tuple[float, float]) -> Any:
         return shifted(value, by)
 

@@ -10,9 +10,10 @@ HIGHEST = 9999
 
 
 class Seed(Setting):
-    """A whole number from 0 to `high` whose size means nothing."""
+    """A whole number from `low` to `high` whose size means nothing."""
 
     type: Literal["seed"] = "seed"
+    low: int = 0
     high: int = HIGHEST
     swept: Swept | None = "each"
 
@@ -25,7 +26,7 @@ class Seed(Setting):
 
 def seed_setting(help: str, *, default: int = 1, **common: Unpack[Common]) -> Any:
     """A setting that chooses one of many random patterns."""
-    return Seed(help=help, **common).field(default, ge=0, le=HIGHEST)
+    return Seed(help=help, **common).field(default)
 
 
 SETTING = Seed

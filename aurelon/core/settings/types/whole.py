@@ -34,7 +34,7 @@ def whole(
 ) -> Any:
     """A setting that is a whole number from `low` to `high`."""
     result = Whole(help=help, low=low, high=high, step=step, unit=unit, exponent=exponent, **common)
-    return result.field(default, ge=low, le=high)
+    return result.field(default)
 
 
 SETTING = Whole

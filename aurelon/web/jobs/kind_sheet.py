@@ -1,9 +1,10 @@
-"""Sheets of pictures to choose from, made one by one in the background."""
+"""A sheet of lights of every kind, to choose from."""
 
 from __future__ import annotations
 
 import time
 
+from fastapi import APIRouter
 from pydantic import BaseModel
 
 from aurelon.core import Renderer, Rig
@@ -11,10 +12,13 @@ from aurelon.core.graph.new_light import new_light
 from aurelon.core.graph.small_pictures import small_picture
 from aurelon.core.lights import kinds
 from aurelon.core.rig.model import AnyLight
-from aurelon.core.rig.transfer import apply_rig
 from aurelon.runs.jobs import Control
-from aurelon.store import SavedRig
+from aurelon.web.context import FrameNumber, Shared
+from aurelon.web.jobs.shared.sheet import SheetRequest
+from aurelon.web.jobs.shared.state import JobState, state_of
 from aurelon.web.preparing import LOOK_EVERY, Preparing
+
+router = APIRouter()
 
 
 class KindCell(BaseModel):
@@ -26,11 +30,11 @@ class KindCell(BaseModel):
     picture: str
 
 
-class RigCell(BaseModel):
-    """A saved rig on this plate (JPEG in base64)."""
-
-    saved: SavedRig
-    picture: str
+@router.post("/plates/{plate_id}/sheets/kinds", status_code=202)
+def start_kind_sheet(context: Shared, plate_id: int, body: SheetRequest, frame: FrameNumber = 0) -> JobState:
+    """A light of every kind, placed on this plate over the rig as it stands; none is added yet."""
+    renderer = context.renderers.get(plate_id, frame)
+    return state_of(context.jobs.start("bench", lambda control: light_every_kind(renderer, body.rig, context.preparing, control)))
 
 
 def light_every_kind(renderer: Renderer, rig: Rig, preparing: Preparing, control: Control) -> None:
@@ -47,9 +51,4 @@ def light_every_kind(renderer: Renderer, rig: Rig, preparing: Preparing, control
         control.progress((done + 1) / len(kinds()))
 
 
-def show_every_rig(renderer: Renderer, saved: list[SavedRig], onto: Rig, control: Control) -> None:
-    """Gives every saved rig as it looks on the plate."""
-    for done, one in enumerate(saved):
-        applied = apply_rig(one.rig, onto)
-        control.give(RigCell(saved=one, picture=small_picture(renderer, applied.rig)))
-        control.progress((done + 1) / len(saved))
+RESULT = KindCell

@@ -1,40 +1,33 @@
-"""What is found over the frames of a reel, as jobs give it."""
+"""Carries a matte over the frames of a reel."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from fractions import Fraction
 
 import numpy as np
+from fastapi import APIRouter
 from pydantic import BaseModel
 
 from aurelon.core import Reel, Renderer, Rig, RigError
 from aurelon.core.analysis.carried_matte import carried, corrected, frame_of_mattes
-from aurelon.core.analysis.flicker import flicker
-from aurelon.core.analysis.follow import follow_all
-from aurelon.core.export.reels import ReelExport, trial_size
 from aurelon.core.imaging.arrays import Floats
-from aurelon.core.lights.shared.points import Points
 from aurelon.core.masks.carried import Carried
 from aurelon.core.reel import grey_frame
 from aurelon.core.reels.writers.video import grey_reel
-from aurelon.core.settings import Place
 from aurelon.runs.jobs import Control
 from aurelon.store import Store
+from aurelon.web.context import FrameNumber, Shared
+from aurelon.web.jobs.shared.state import JobState, state_of
+
+router = APIRouter()
 
 
-class SeenAt(BaseModel):
-    """Where places are at a frame, and how sure that is of the least sure of them; 0 where one was lost."""
+class CarryRequest(BaseModel):
+    """A matte of a rig that is to be carried over the frames; `onward` from this one on, if it was carried before."""
 
-    frame: int
-    places: list[Place]
-    sure: float
-
-
-class FollowedCell(BaseModel):
-    """Places over the frames of a reel."""
-
-    seen: list[SeenAt]
+    rig: Rig
+    matte: str
+    onward: bool = False
 
 
 class CarriedCell(BaseModel):
@@ -45,44 +38,15 @@ class CarriedCell(BaseModel):
     hinted: list[int]
 
 
-class FlickerCell(BaseModel):
-    """How much of the light jumps from frame to frame, as a share of it, in the mean and at the worst frame."""
+@router.post("/plates/{plate_id}/carry", status_code=202)
+def start_carrying(context: Shared, plate_id: int, body: CarryRequest, frame: FrameNumber = 0) -> JobState:
+    """Carries a matte, as it is at a frame, over all frames of a reel, both ways, or from there on."""
+    reel, renderer = context.renderers.reel(plate_id), context.renderers.get(plate_id, frame)
 
-    share: float
-    worst: int
-    worst_share: float
+    def work(control: Control) -> None:
+        carry_matte(context.store, plate_id, reel, renderer, body.rig, body.matte, body.onward, control)
 
-
-class SizeCell(BaseModel):
-    """About how many bytes the file of a lit reel will have."""
-
-    about: int
-
-
-def try_reel(reel: Reel, rig: Rig, options: ReelExport, control: Control) -> None:
-    """Gives the size of the file, by writing a second of the middle."""
-    control.give(SizeCell(about=trial_size(reel, rig, options, control.cancelled)))
-
-
-def follow_places(reel: Reel, frame: int, places: Sequence[Place], control: Control) -> None:
-    """Gives where places are at all frames, each followed by itself."""
-    ways = follow_all(reel, frame, places, progress=control.progress, cancelled=control.cancelled)
-    seen = [
-        SeenAt(frame=at[0].frame, places=[one.place for one in at], sure=min(one.sure for one in at))
-        for at in zip(*ways, strict=True)
-    ]
-    control.give(FollowedCell(seen=seen))
-
-
-def follow_points(reel: Reel, renderer: Renderer, rig: Rig, light_id: str, control: Control) -> None:
-    """Gives where a light's points are at all frames, from those that are found at the renderer's frame."""
-    with renderer.working(rig, cancelled=control.cancelled) as now:
-        detected = now.graph.of(light_id).detected
-        found = None if detected is None else now.work.evaluate(detected)
-    if not isinstance(found, Points) or not found.found.any():
-        raise RigError([("source", "no points of light are found at this frame; go to one where they shine")])
-    places = [(float(x), float(y)) for x, y in found.places[found.found]]
-    follow_places(reel, renderer.plate.frame, places, control)
+    return state_of(context.jobs.start("bench", work))
 
 
 def carry_matte(
@@ -124,7 +88,4 @@ def carry_matte(
     control.give(CarriedCell(file=name, of=reel.key, hinted=sorted(known)))
 
 
-def measure_flicker(reel: Reel, rig: Rig, span: tuple[int, int], control: Control) -> None:
-    """Gives how much the light flickers."""
-    found = flicker(reel, rig, span, progress=control.progress, cancelled=control.cancelled)
-    control.give(FlickerCell(share=found.share, worst=found.worst, worst_share=found.worst_share))
+RESULT = CarriedCell

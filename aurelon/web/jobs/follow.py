@@ -1,0 +1,84 @@
+"""Follows places, or the points of a light, over the frames of a reel."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from aurelon.core import Reel, Renderer, Rig, RigError
+from aurelon.core.analysis.follow import follow_all
+from aurelon.core.lights.shared.points import Points
+from aurelon.core.settings import Place
+from aurelon.runs.jobs import Control
+from aurelon.web.context import FrameNumber, Shared
+from aurelon.web.jobs.shared.state import JobState, state_of
+
+router = APIRouter()
+
+
+class FollowRequest(BaseModel):
+    """Places of the picture (plate fractions) that are to be followed."""
+
+    places: list[Place] = Field(min_length=1, max_length=200)
+
+
+class FollowPointsRequest(BaseModel):
+    """A light of a rig whose points are to be followed."""
+
+    rig: Rig
+    light: str
+
+
+class SeenAt(BaseModel):
+    """Where places are at a frame, and how sure that is of the least sure of them; 0 where one was lost."""
+
+    frame: int
+    places: list[Place]
+    sure: float
+
+
+class FollowedCell(BaseModel):
+    """Places over the frames of a reel."""
+
+    seen: list[SeenAt]
+
+
+@router.post("/plates/{plate_id}/follow", status_code=202)
+def start_following(context: Shared, plate_id: int, body: FollowRequest, frame: FrameNumber = 0) -> JobState:
+    """Follows places of a frame over all frames of a reel, both ways."""
+    reel = context.renderers.reel(plate_id)
+    context.renderers.get(plate_id, frame)  # there is such a frame
+    return state_of(context.jobs.start("bench", lambda control: follow_places(reel, frame, body.places, control)))
+
+
+@router.post("/plates/{plate_id}/follow/points", status_code=202)
+def start_following_points(context: Shared, plate_id: int, body: FollowPointsRequest, frame: FrameNumber = 0) -> JobState:
+    """Follows the points of a light, as they are found at a frame, over all frames of a reel."""
+    reel, renderer = context.renderers.reel(plate_id), context.renderers.get(plate_id, frame)
+    return state_of(context.jobs.start("bench", lambda control: follow_points(reel, renderer, body.rig, body.light, control)))
+
+
+def follow_places(reel: Reel, frame: int, places: Sequence[Place], control: Control) -> None:
+    """Gives where places are at all frames, each followed by itself."""
+    ways = follow_all(reel, frame, places, progress=control.progress, cancelled=control.cancelled)
+    seen = [
+        SeenAt(frame=at[0].frame, places=[one.place for one in at], sure=min(one.sure for one in at))
+        for at in zip(*ways, strict=True)
+    ]
+    control.give(FollowedCell(seen=seen))
+
+
+def follow_points(reel: Reel, renderer: Renderer, rig: Rig, light_id: str, control: Control) -> None:
+    """Gives where a light's points are at all frames, from those that are found at the renderer's frame."""
+    with renderer.working(rig, cancelled=control.cancelled) as now:
+        detected = now.graph.of(light_id).detected
+        found = None if detected is None else now.work.evaluate(detected)
+    if not isinstance(found, Points) or not found.found.any():
+        raise RigError([("source", "no points of light are found at this frame; go to one where they shine")])
+    places = [(float(x), float(y)) for x, y in found.places[found.found]]
+    follow_places(reel, renderer.plate.frame, places, control)
+
+
+RESULT = FollowedCell

@@ -1,0 +1,1 @@
+"""What several jobs share."""
