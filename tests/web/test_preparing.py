@@ -15,8 +15,8 @@ from aurelon.core.imaging.stale_kernels import ALL
 from aurelon.core.precompile import Step
 from aurelon.runs.jobs import Control
 from aurelon.web import preparing
-from aurelon.web.preparing import Preparing
 from aurelon.web.jobs.kind_sheet import light_every_kind
+from aurelon.web.preparing import Preparing
 from tests.pictures import renderer_of, rig_of, scene
 
 STEPS = [Step(name, 10.0, lambda: None) for name in ("first", "lamp", "beam", "masks")]

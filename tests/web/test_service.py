@@ -43,6 +43,17 @@ class Plates(ServiceTest):
         self.assertEqual(self.client.get("/api/plates").json()[0]["file_name"], "shore.png")
         self.assertEqual(self.client.get(f"/api/plates/{plate}/file").content, data)
 
+    def test_a_small_picture_is_kept_by_what_it_shows_and_not_by_its_number(self) -> None:
+        shore = self.add(png(scene(60, 40)))
+        with_take = self.answer("POST", f"/plates/{shore}/takes", 201, json={"name": "As it came", "rig": {}})["id"]
+        for address in (f"/api/plates/{shore}/thumbnail?revision=1", f"/api/plates/{shore}/takes/{with_take}/picture"):
+            first = self.client.get(address)
+            self.assertIn("no-cache", first.headers["cache-control"], "the same address is another picture in another data folder")
+            again = self.client.get(address, headers={"if-none-match": first.headers["etag"]})
+            self.assertEqual((again.status_code, again.content), (304, b""))
+            other = self.client.get(address, headers={"if-none-match": '"of-another-folder"'})
+            self.assertEqual((other.status_code, other.content), (200, first.content))
+
     def test_the_thumbnail_shows_the_light(self) -> None:
         plate = self.add()
         dark = np.asarray(Image.open(io.BytesIO(self.client.get(f"/api/plates/{plate}/thumbnail").content))).mean()

@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import PurePath
 from typing import Annotated, BinaryIO
 
-from fastapi import APIRouter, File, Query, Response, UploadFile
+from fastapi import APIRouter, File, Query, Request, Response, UploadFile
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
@@ -23,6 +23,7 @@ from aurelon.core.reels.stills import are_frames, sequence_in, sequence_name
 from aurelon.runs.jobs import Control
 from aurelon.store import PlateRecord
 from aurelon.web.context import Context, Shared
+from aurelon.web.small_pictures import etag_of, small_picture_answer
 from aurelon.web.uploads import opened
 
 router = APIRouter(prefix="/plates", tags=["plates"])
@@ -222,7 +223,11 @@ def restore_plate(context: Shared, plate_id: int) -> PlateRecord:
 
 @router.get("/{plate_id}/thumbnail", response_class=Response, responses={204: {"description": "There is none yet"}})
 def get_thumbnail(
-    context: Shared, plate_id: int, revision: Annotated[int, Query()] = 0, at_once: Annotated[bool, Query()] = False
+    context: Shared,
+    request: Request,
+    plate_id: int,
+    revision: Annotated[int, Query()] = 0,
+    at_once: Annotated[bool, Query()] = False,
 ) -> Response:
     """The lit picture, small; `revision` only makes the address change with the picture. What was kept last is given `at_once`,
     though it may be of an earlier revision."""
@@ -232,8 +237,8 @@ def get_thumbnail(
         picture, present = context.store.plates.thumbnail(plate_id)
     if picture is None:  # nothing is kept yet, or the rig was changed meanwhile
         return Response(status_code=204)
-    kept = "private, max-age=3600" if present else "no-cache"
-    return Response(picture, media_type="image/jpeg", headers={"cache-control": kept})
+    shown = picture
+    return small_picture_answer(request, etag_of(shown), lambda: shown)
 
 
 def _render_thumbnail(context: Context, plate_id: int, control: Control) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel
 
 from aurelon.core import Rig
@@ -10,6 +10,7 @@ from aurelon.core.graph.small_pictures import small_jpeg
 from aurelon.store import Take
 from aurelon.web.context import Shared
 from aurelon.web.routers.plates import Name
+from aurelon.web.small_pictures import etag_of, small_picture_answer
 
 router = APIRouter(tags=["takes"])
 
@@ -39,10 +40,11 @@ def keep_take(context: Shared, plate_id: int, body: KeepTake) -> Take:
 
 
 @router.get("/plates/{plate_id}/takes/{take_id}/picture", response_class=Response)
-def get_picture(context: Shared, plate_id: int, take_id: int) -> Response:
-    """A take on its plate, small. What a take holds never changes."""
-    picture = small_jpeg(context.renderers.get(plate_id), context.store.takes.get(take_id).rig)
-    return Response(picture, media_type="image/jpeg", headers={"cache-control": "private, max-age=86400"})
+def get_picture(context: Shared, request: Request, plate_id: int, take_id: int) -> Response:
+    """A take on its plate, small."""
+    rig = context.store.takes.get(take_id).rig
+    etag = etag_of(context.store.plates.get(plate_id).hash, rig.model_dump_json())
+    return small_picture_answer(request, etag, lambda: small_jpeg(context.renderers.get(plate_id), rig))
 
 
 @router.patch("/takes/{take_id}")
