@@ -22,9 +22,9 @@ from aurelon.runs.joining import joined_reel
 from aurelon.runs.room import Room, room_for
 from aurelon.runs.tasks import Outcome, Placing, Task
 from aurelon.store import Conflict, DataFileError, Result, RunItemRecord, RunRecord, Store, Unknown, unwritten
+from aurelon.store.runs import GOING
 
 log = logging.getLogger(__name__)
-GOING = ("working", "waiting")
 LONGEST_STEM = 200  # bytes, of the 255 that a file's name may have
 ENDING = 3.0  # seconds in which it lets go
 IDLE = 0.1  # seconds until it is asked again whether a plate waits
@@ -78,7 +78,7 @@ class Batches:
                 self._run(run)
             except AurelonError as error:
                 with suppress(Unknown):  # of the run itself, which was deleted meanwhile
-                    self._store.runs.set_state(run.id, "paused", str(error))
+                    self._store.runs.advance(run.id, "paused", str(error))
             except DataFileError as error:  # of the data file: no room, or no longer there
                 log.error("a run could not be kept: %s", error)
                 self._stand_still(run, f"{unwritten(error)}, then go on")
@@ -90,7 +90,7 @@ class Batches:
     def _stand_still(self, run: RunRecord, why: str) -> None:
         try:
             with suppress(Unknown):
-                self._store.runs.set_state(run.id, "paused", why)
+                self._store.runs.advance(run.id, "paused", why)
         except DataFileError as error:
             # Not even that can be kept. It is tried again once somebody asks for something.
             log.error("that a run stands still could not be kept: %s", error)
@@ -115,7 +115,7 @@ class Batches:
                     if wish() != "go":
                         return
         if runs.state(run.id) in GOING and not runs.left(run.id) and not self._closed.is_set():
-            runs.set_state(run.id, "done")
+            runs.advance(run.id, "done")
 
     def _engine(self, run: RunRecord) -> Engine:
         return engine_for(self._clusters.get(run.cluster), room_of(self._store, [item.plate for item in run.items]))

@@ -19,6 +19,7 @@ from aurelon.store.revisions import Revisions
 from aurelon.store.tables import Tables
 
 RunStage = Literal["waiting", "working", "paused", "done", "cancelled"]
+GOING: tuple[RunStage, ...] = ("working", "waiting")
 ItemState = Literal["waiting", "working", "done", "failed", "cancelled"]
 
 
@@ -152,6 +153,12 @@ class Runs:
         kept = self._row(run_id).rig
         return None if kept is None else get_rig(self._t, kept)
 
+    def advance(self, run_id: int, state: RunStage, error: str = "") -> None:
+        """Has a run work, stand still or end, as its work goes; but what a person has said of it meanwhile stands."""
+        with self._t.db.atomic("IMMEDIATE"):
+            if self._row(run_id).state in GOING:
+                self.set_state(run_id, state, error)
+
     def set_state(self, run_id: int, state: RunStage, error: str = "") -> RunRecord:
         """Pauses a run, goes on with it, cancels it or ends it; with it goes what waits in it."""
         t = self._t
@@ -168,7 +175,7 @@ class Runs:
         """Has a run worked on from where it stands; what was begun and never finished waits again."""
         table = self._t.RunItem
         table.update(state="waiting").where(table.run == run_id, table.state == "working").execute()
-        self.set_state(run_id, "working")
+        self.advance(run_id, "working")
 
     def worked(self, run_id: int, seconds: float) -> None:
         """Adds to the time that a run has worked."""

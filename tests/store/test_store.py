@@ -10,6 +10,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from functools import partial
 from pathlib import Path
 from unittest import mock
 
@@ -116,6 +117,20 @@ class Plates(unittest.TestCase):
         # The present one is the last that was said, or the one after it, saved but not yet said.
         whole = [int(line) for line in sentence if line.endswith("\n")]
         self.assertIn(self.store.revisions.bench(self.plate).revision - whole[-1], (0, 1))
+
+    def test_what_a_person_says_of_a_run_stands_whatever_its_work_says_after(self) -> None:
+        runs = self.store.runs
+        add = partial(runs.add, "shore", [self.plate], rig=None, rig_name="", placing="rig", export="{}", cluster="")
+        for said in ("cancelled", "paused"):
+            for its_work in ("working", "paused", "done"):
+                with self.subTest(said=said, its_work=its_work):
+                    run = add().id
+                    runs.set_state(run, said)
+                    runs.advance(run, its_work, "the cluster is gone")
+                    self.assertEqual((runs.state(run), runs.get(run).error), (said, ""))
+        going = add().id
+        runs.advance(going, "paused", "the cluster is gone")
+        self.assertEqual((runs.state(going), runs.get(going).error), ("paused", "the cluster is gone"))
 
     def test_a_file_from_a_newer_version_is_refused(self) -> None:
         self.store.tables.db.pragma("user_version", len(MIGRATIONS) + 1)
