@@ -172,7 +172,7 @@ class Rendering(unittest.TestCase):
     def test_7_each_light_is_merged_once_a_band_even_where_all_look_at_what_is_below(self) -> None:
         plate = plate_of(scene(300, 200))
         rig = rig_of(*({**light("velvet"), "id": f"veil-{k}"} for k in range(6)))
-        with mock.patch("aurelon.core.graph.resolve.lay", wraps=lay) as laid:
+        with mock.patch("aurelon.core.graph.light_nodes.lay", wraps=lay) as laid:
             (_,) = renderer_of(plate).bands(rig, seen_frame(plate, rig))
         on_the_band = [call for call in laid.call_args_list if call.args[0].shape == (200, 300, 3)]
         self.assertEqual(len(on_the_band), 6)

@@ -14,9 +14,10 @@ from aurelon.core.graph.grading import MID_GREY, MIRED_REACH, prepare, under_hou
 from aurelon.core.imaging import memory, picture_rows
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.colour import NEUTRAL_KELVIN, white_balance
-from aurelon.core.imaging.fastmath import log2, power
+from aurelon.core.imaging.fastmath import encode_array, log2, power
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined
+from aurelon.core.imaging.merging import lay
 from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.imaging.rgb_space import SRGB, RgbSpace
 from aurelon.core.lights.shared.highlights import HighlightSource, highlights
@@ -177,3 +178,29 @@ class NotFitting(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class DraftsOfAFinish(unittest.TestCase):
+    """A finish that reads the lit picture takes it from the picture in hand while something is dragged."""
+
+    def setUp(self) -> None:
+        self.plate = plate_of(scene(900, 600))
+        self.rig = rig_of(light("bloom", id="bloom"), light("lamp", id="lamp"), light("velvet", id="velvet"))
+        self.frame = Frame.whole((900, 600))
+
+    def drawn(self, *, draft: bool) -> tuple[Floats, int]:
+        """The picture, and how often light was laid for it."""
+        with mock.patch("aurelon.core.graph.light_nodes.lay", wraps=lay) as laid:
+            pixels = Renderer(self.plate, Cache(1 << 28)).part(self.rig, self.frame, draft=draft)
+        return pixels, laid.call_count
+
+    def test_a_draft_lays_each_light_once(self) -> None:
+        self.assertEqual(self.drawn(draft=True)[1], 3)
+
+    def test_the_exact_picture_lights_the_smaller_version_that_the_finish_reads(self) -> None:
+        self.assertEqual(self.drawn(draft=False)[1], 3 + 2)
+
+    def test_the_draft_is_as_near_to_the_exact_picture_as_other_drafts(self) -> None:
+        draft, exact = self.drawn(draft=True)[0], self.drawn(draft=False)[0]
+        off = np.abs(encode_array(draft) - encode_array(exact))
+        self.assertLess(float(np.sqrt((off**2).mean())), 0.004)

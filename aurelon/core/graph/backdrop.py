@@ -12,9 +12,10 @@ from aurelon.core.plate import Plate
 @dataclass(frozen=True)
 class Backdrop:
     """What all nodes of a plate and a rig share. `reading` is the size at which the plate is read, `edge` that of the
-    grid that light travels on, both smaller for a draft."""
+    grid that light travels on, both smaller for a `draft`."""
 
     plate: Plate
     file_of: FileOf
     reading: Frame
     edge: int
+    draft: bool = False

@@ -116,7 +116,9 @@ def light_nodes(
     masked_as = mask and mask.digest
     merged = PictureNode(
         digest_of("merged", below.digest, coloured, masked_as, m.digest),
-        _merging(below, read if kind.at_frame else None, field, mask, plate.space.luminance, scene, tint, levels, how),
+        _merging(
+            below, read if kind.at_frame else None, field, mask, plate.space.luminance, scene, tint, levels, how, backdrop.draft
+        ),
     )
 
     def travelled(by: Tint, through: Levels) -> Callable[[Work, Frame], Floats]:
@@ -156,6 +158,7 @@ def _merging(
     tint: Tint,
     levels: Levels,
     how: Blending,
+    draft: bool,
 ) -> Callable[[Work, Frame], Floats]:
     """Lays a light on what is below it, band by band, with nothing of the frame's size in between. `read` is the picture
     that a source is, where it is one."""
@@ -163,15 +166,15 @@ def _merging(
     def make(work: Work, frame: Frame) -> Floats:
         under = work.at(below, frame)
         cover = None if mask is None else work.at(mask, frame)
-        light = work.evaluate(field)
         out = np.empty((*frame.shape, 3), np.float32)
         # A source that is the very picture is read band by band, out of the hand.
         held = {below.digest: (below, under)}
         if read is not None:
             held[read.digest] = (read, under if read is below else work.at(read, frame))
         for node, pixels in held.values():
-            work.hold(node, frame, pixels)
+            work.hold(node, frame, pixels, reducible=draft)
         try:
+            light = work.evaluate(field)
             seen = scene(work, frame)
             for band in frame.bands(LAID_PIXELS):
                 work.go_on()

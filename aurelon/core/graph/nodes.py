@@ -15,6 +15,7 @@ from aurelon.core.graph.cache import Cache, Sized
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.picture_rows import PictureRows
+from aurelon.core.imaging.reduce import reduce_to
 
 V = TypeVar("V", bound=Sized)
 
@@ -53,7 +54,7 @@ class Work:
         self._cache = cache
         self._passing = passing
         self._band = Cache(min(BAND_BYTES, cache.most_bytes))
-        self._in_hand: dict[str, tuple[Frame, Floats]] = {}
+        self._in_hand: dict[str, tuple[Frame, Floats, bool]] = {}
 
     def _cache_for(self, frame: Frame) -> Cache:
         return self._band if frame == self._passing else self._cache
@@ -67,8 +68,10 @@ class Work:
         """The node's picture at a frame."""
         held = self._in_hand.get(node.digest)
         if held is not None and frame.within(held[0]):
-            whole, pixels = held
+            whole, pixels, _ = held
             return pixels[frame.y0 - whole.y0 : frame.y1 - whole.y0, frame.x0 - whole.x0 : frame.x1 - whole.x0]
+        if held is not None and held[2] and frame.width <= held[0].width:
+            return reduce_to(held[1], frame)
         if not node.kept:
             return node.make(self, frame)
         return self.keep(node.digest, frame, lambda: node.make(self, frame))
@@ -99,9 +102,10 @@ class Work:
         """What was kept under a key at a frame, if it is there."""
         return cast(Floats | None, self._cache_for(frame).peek((key, frame)))
 
-    def hold(self, node: PictureNode, frame: Frame, pixels: Floats) -> None:
-        """Takes a picture in hand until `drop`."""
-        self._in_hand[node.digest] = (frame, pixels)
+    def hold(self, node: PictureNode, frame: Frame, pixels: Floats, *, reducible: bool = False) -> None:
+        """Takes a picture in hand until `drop`. One of the whole plate that is `reducible` stands for its smaller versions
+        too. That is near enough for a draft: light laid on a small picture is not quite the same as light laid on a large one."""
+        self._in_hand[node.digest] = (frame, pixels, reducible and frame.is_whole)
 
     def drop(self, node: PictureNode) -> None:
         self._in_hand.pop(node.digest, None)

@@ -55,7 +55,7 @@ def resolve(plate: Plate, rig: Rig, *, draft: bool = False) -> Graph:
     def file_of(name: str) -> bytes | None:
         return rig.file(name) or plate.file_of(name)
 
-    backdrop = Backdrop(plate, file_of, reading, DRAFT_EDGE if draft else WORKING_EDGE)
+    backdrop = Backdrop(plate, file_of, reading, DRAFT_EDGE if draft else WORKING_EDGE, draft)
     original = PictureNode(digest_of("original", plate.key, plate.frame), lambda work, frame: plate.at(frame), kept=False)
     prepared = _prepared(backdrop, rig, original)
     masks = MaskNodes(backdrop, original, prepared)

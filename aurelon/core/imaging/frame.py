@@ -49,6 +49,10 @@ class Frame:
         """(rows, columns) of the wanted part."""
         return self.y1 - self.y0, self.x1 - self.x0
 
+    @property
+    def is_whole(self) -> bool:
+        return (self.x0, self.y0, self.x1, self.y1) == (0, 0, self.width, self.height)
+
     @cached_property
     def diagonal(self) -> float:
         """Of the whole plate, in pixels of this frame."""
