@@ -80,7 +80,7 @@ def _prepared(backdrop: Backdrop, rig: Rig, original: PictureNode) -> PictureNod
     space = backdrop.plate.space
     read = _restored(backdrop, original, settings.headroom) if settings.headroom else original
     return PictureNode(
-        digest_of("prepared", original.digest, settings.digest), lambda work, frame: prepare(work.at(read, frame), settings, space)
+        digest_of("prepared", read.digest, settings.digest), lambda work, frame: prepare(work.at(read, frame), settings, space)
     )
 
 

@@ -1,0 +1,1 @@
+"""On the path of every process that a fault is put into."""
