@@ -129,6 +129,13 @@ class Keeping(unittest.TestCase):
         first, second = (cache.get("large", lambda: np.zeros(100, np.float32)) for _ in range(2))
         self.assertIsNot(first, second)
 
+    def test_what_is_larger_than_the_cache_drives_nothing_out(self) -> None:
+        cache = Cache(1000)
+        small = cache.get("small", lambda: np.zeros(100, np.float32))
+        cache.get("large", lambda: np.zeros(1000, np.float32))
+        self.assertIs(cache.peek("small"), small)
+        self.assertEqual(cache.nbytes, small.nbytes)
+
     def test_threads_see_whole_values(self) -> None:
         cache, seen = Cache(1 << 20), []
 

@@ -30,6 +30,20 @@ class Budget(ServiceTest):
         self.assertIs(renderers.get(plates[-1]), kept)
         self.assertIsNot(renderers.get(plates[0]), None)
 
+    def test_what_was_computed_of_a_closed_plate_goes_with_it(self) -> None:
+        plates = [self.add(png(np.roll(scene(300, 200), 30 * n, axis=1))) for n in range(2)]
+        renderers = Renderers(self.store, budget=int(1.5 * PLATE / 0.4))
+        stages = []
+        for plate in plates:
+            before = renderers.nbytes
+            renderers.get(plate).render(RIG)
+            stages.append(renderers.nbytes - before)
+        first = renderers.nbytes
+        self.assertLess(stages[1], stages[0] / 2, "the second plate came in the place of the first, with all that was made of it")
+        with renderers.shown(plates[1]):
+            pass
+        self.assertLessEqual(renderers.nbytes, first)
+
     def test_one_plate_is_kept_however_small_the_budget(self) -> None:
         plate = self.add(png(scene(300, 200)))
         renderers = Renderers(self.store, budget=1000)
