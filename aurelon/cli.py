@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from aurelon import __version__
+from aurelon.arguments import Parser, count, frames, port, quality, size
 from aurelon.core import AurelonError, OutputError, Plate, Rig, open_plate, open_reel, parse_rig, read_plate
 from aurelon.core.catalogue.catalogue import catalogue, whole_catalogue
 from aurelon.core.codecs import suffixes
@@ -29,50 +30,28 @@ from aurelon.runs.tasks import PLACINGS
 RIG_HELP = "the rig: a JSON file, or a picture in which it travels"
 
 
-def _size(text: str) -> tuple[int, int]:
-    width, _, height = text.lower().partition("x")
-    if not (width.isdecimal() and height.isdecimal() and int(width) and int(height)):
-        raise argparse.ArgumentTypeError(f"'{text}' is not a size such as 1200x800")
-    return int(width), int(height)
-
-
-def _pixels(text: str) -> int:
-    if not text.isdecimal() or int(text) == 0:
-        raise argparse.ArgumentTypeError(f"'{text}' is not a number of pixels, such as 1200")
-    return int(text)
-
-
-def _frames(text: str) -> tuple[int, int | None]:
-    first, colon, last = text.partition(":")
-    if not colon or not all(part == "" or part.isdecimal() for part in (first, last)):
-        raise argparse.ArgumentTypeError(f"'{text}' is not a range of frames, such as 0:48")
-    return int(first or 0), int(last) if last else None
-
-
-def _quality(text: str) -> int:
-    if not text.isdecimal() or not 1 <= int(text) <= 100:
-        raise argparse.ArgumentTypeError(f"'{text}' is no quality from 1 to 100")
-    return int(text)
-
-
 def _read_text(path: Path) -> bytes:
     try:
         return path.read_bytes()
+    except FileNotFoundError as error:
+        raise AurelonError(f"{path} does not exist; name a rig that is there") from error
+    except IsADirectoryError as error:
+        raise AurelonError(f"{path} is a folder; name the rig in it") from error
     except OSError as error:
-        raise AurelonError(f"{path} cannot be read ({error.strerror})") from error
+        raise AurelonError(f"{path} cannot be read ({error.strerror}); allow it") from error
 
 
 def _render(options: argparse.Namespace) -> int:
     out: Path = options.out
     if not out.parent.is_dir() and not is_reel_output(out):
-        raise OutputError(f"{out} cannot be written: the folder {out.parent} does not exist")
+        raise OutputError(f"{out} cannot be written: the folder {out.parent} does not exist; make it first")
     rig = _parse(options.rig)
     over = over_of(str(out), options.over)
     if is_reel_path(options.plate) and is_reel_output(out):
         return _render_reel(options, rig, over)
     refuse_inputs([out], {options.plate: "the plate", options.rig: "the rig"}, over=over)
     plate = _one_plate(options)
-    for sentence in plate.notices:
+    for sentence in (*plate.notices, *rig.notices):
         print(sentence, file=sys.stderr)
     sized = {"size": options.size, "long_edge": options.long_edge}
     chosen = _chosen(options)
@@ -189,11 +168,8 @@ def _check(options: argparse.Namespace) -> None:
     rig = _parse(options.rig)
     lights = len(rig.stack)
     print(f"{options.rig}: valid, {lights} light{'' if lights == 1 else 's'}")
-    for owner in rig.unused_keys():
-        print(f"  the light '{owner}' is missing; its keys change nothing")
-    for matte, users in rig.missing_mattes().items():
-        go = "goes" if len(users) == 1 else "go"
-        print(f"  the matte '{matte}' is missing; {' and '.join(users)} used it and {go} on without it")
+    for notice in rig.notices:
+        print(f"  {notice}")
 
 
 def _serve(options: argparse.Namespace) -> None:
@@ -224,20 +200,20 @@ def _cluster(options: argparse.Namespace) -> ClusterAddress | None:
 
 def make_parser() -> argparse.ArgumentParser:
     """All commands and what they take."""
-    parser = argparse.ArgumentParser(prog="aurelon", description="Puts light into a photograph.")
+    parser = Parser(prog="aurelon", description="Puts light into a photograph.")
     parser.add_argument("--version", action="version", version=__version__)
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     serve = commands.add_parser("serve", help="start the bench")
     serve.add_argument("--host", default="127.0.0.1", help="address to listen on")
-    serve.add_argument("--port", type=int, default=8420, help="port to listen on")
+    serve.add_argument("--port", type=port, default=8420, help="port to listen on")
     serve.add_argument("--data", type=Path, default=Path.home() / ".aurelon", help="folder of the one data file")
     serve.add_argument("--demo", action="store_true", help="put the demo plates in place if there are none")
     serve.add_argument("--tls-cert", type=Path, help="certificate (PEM) for an encrypted service")
     serve.add_argument("--tls-key", type=Path, help="the certificate's key (PEM)")
     serve.add_argument(
         "--memory",
-        type=_pixels,
+        type=count,
         metavar="MB",
         help="for pictures on benches, exports and runs; else a quarter of the machine's, 1024 at most",
     )
@@ -271,15 +247,12 @@ def make_parser() -> argparse.ArgumentParser:
         required=True,
         help="the file to write; its ending says in which format; of a reel also a folder or a pattern",
     )
-    size = render.add_mutually_exclusive_group()
-    size.add_argument("--size", type=_size, help="WIDTHxHEIGHT in pixels, in the picture's own proportions")
-    size.add_argument("--long-edge", type=_pixels, help="pixels on the long edge; may enlarge up to four times")
+    sized = render.add_mutually_exclusive_group()
+    sized.add_argument("--size", type=size, help="WIDTHxHEIGHT in pixels, in the picture's own proportions")
+    sized.add_argument("--long-edge", type=count, help="pixels on the long edge; may enlarge up to four times")
     render.add_argument("--show", default="result", help="result, before, stage:LIGHT:STAGE, light:LIGHT or mask:LIGHT")
     render.add_argument(
-        "--frames",
-        type=_frames,
-        metavar="A:B",
-        help="of a reel, from frame A up to, without, B, counted from 0; all where left out",
+        "--frames", type=frames, metavar="A:B", help="of a reel, from frame A up to, without, B, counted from 0; all where left out"
     )
     render.add_argument("--format", help="of a reel, where an ending has several: vp9 or av1 in WebM")
     render.add_argument("--resume", action="store_true", help="of a reel, go on with what an earlier command left")
@@ -297,7 +270,7 @@ def make_parser() -> argparse.ArgumentParser:
     many.add_argument("--resume", action="store_true", help="go on with what an earlier run left; nothing finished is made again")
     _add_workers(many)
     many.add_argument("--watch", type=Path, metavar="FOLDER", help="make whatever arrives in this folder, until Ctrl-C")
-    many.add_argument("--long-edge", type=_pixels, help="pixels on the long edge; may enlarge up to four times")
+    many.add_argument("--long-edge", type=count, help="pixels on the long edge; may enlarge up to four times")
     _add_writing(many)
     many.set_defaults(run=_run)
 
@@ -313,8 +286,8 @@ def make_parser() -> argparse.ArgumentParser:
 
 def _add_workers(many: argparse.ArgumentParser) -> None:
     """Where pictures are made."""
-    many.add_argument("--workers", type=_pixels, help="pictures made at once; as many as fit where left out")
-    many.add_argument("--threads", type=_pixels, help="threads in each worker; the processors shared out where left out")
+    many.add_argument("--workers", type=count, help="pictures made at once; as many as fit where left out")
+    many.add_argument("--threads", type=count, help="threads in each worker; the processors shared out where left out")
     many.add_argument("--cluster", default="", metavar="tcp://HOST:PORT", help="have the workers of a cluster make them")
     _add_certificates(many)
 
@@ -331,7 +304,7 @@ def _add_writing(render: argparse.ArgumentParser) -> None:
     render.add_argument("--over", metavar="OUT", help="the output named again: it may write over files that are there")
     render.add_argument("--depth", help="bits a sample, as the format has them: 8, 10, 12, 16, half, float, pq10, gain-map, ...")
     render.add_argument("--profile", choices=PROFILES, help="colour profile; the plate's own where left out")
-    render.add_argument("--quality", type=_quality, help="1 to 100, for formats that lose detail")
+    render.add_argument("--quality", type=quality, help="1 to 100, for formats that lose detail")
     render.add_argument("--highlights", choices=("cut", "shoulder"), help="light above white: cut off, or rolled off as on film")
     render.add_argument(
         "--metadata",
@@ -347,8 +320,8 @@ def _add_writing(render: argparse.ArgumentParser) -> None:
 
 def main(arguments: list[str] | None = None) -> int:
     """Runs a command; 0 when it did what was asked, 2 with a line on stderr when it did not."""
-    options = make_parser().parse_args(arguments)
     try:
+        options = make_parser().parse_args(arguments)
         return options.run(options) or 0
     except AurelonError as error:
         print(" ".join(str(error).split()), file=sys.stderr)

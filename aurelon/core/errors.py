@@ -16,7 +16,14 @@ class RigError(AurelonError):
 
     def __init__(self, problems: list[tuple[str, str]]) -> None:
         self.problems = problems
-        super().__init__("; ".join(f"{path}: {what}" if path else what for path, what in problems))
+        super().__init__("; ".join(_sentence(path, what) for path, what in problems))
+
+
+def _sentence(path: str, what: str) -> str:
+    """The path is the subject where what is wrong begins with its verb."""
+    if not path:
+        return what
+    return f"{path} {what}" if what.startswith(("is ", "has ", "must ")) else f"{path}: {what}"
 
 
 class OutputError(AurelonError):

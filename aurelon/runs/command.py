@@ -202,9 +202,8 @@ def _checked(options: RunOptions) -> Path:
     fixed = check_pattern(options.pattern)
     ending = Path(options.pattern)
     format_for(options.target, ending)
-    for matte, users in options.rig.missing_mattes().items():
-        go = "goes" if len(users) == 1 else "go"
-        say(f"the matte '{matte}' is missing in the rig; {' and '.join(users)} used it and {go} on without it")
+    for notice in options.rig.notices:
+        say(notice)
     return fixed
 
 

@@ -44,6 +44,8 @@ class Folder:
             self._lock.acquire(timeout=0)
         except Timeout as error:
             raise OutputError(f"another run is writing to {folder}; wait for it, or choose another folder") from error
+        except (FileExistsError, NotADirectoryError) as error:
+            raise OutputError(f"{folder} is a file, or leads through one; choose a folder") from error
         except OSError as error:
             raise OutputError(f"{folder} cannot be written to: {error.strerror}; choose another folder") from error
         self._entries: dict[str, Entry] = {}

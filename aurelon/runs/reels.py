@@ -46,7 +46,7 @@ def render_reel(wanted: ReelRun) -> int:
     """0 when everything is there, 2 when not. Raises AurelonError where nothing can be begun."""
     started = time.monotonic()
     with closing(Contents()) as contents, closing(_opened(wanted.source, contents)) as reel:
-        for sentence in reel.notices:
+        for sentence in (*reel.notices, *wanted.options.rig.notices):
             say(sentence)
         first, last = wanted.frames[0], wanted.frames[1] if wanted.frames[1] is not None else len(reel)
         if not 0 <= first < last <= len(reel):
@@ -77,7 +77,7 @@ def _as_one_file(reel: Reel, wanted: ReelRun, frames: tuple[int, int], rig: str,
     if options.target != USUAL:
         raise OutputError(f"{out.name} cannot hold {options.target}; have frames written, such as 'out/%04d.exr'")
     if not out.parent.is_dir():
-        raise OutputError(f"{out} cannot be written: the folder {out.parent} does not exist")
+        raise OutputError(f"{out} cannot be written: the folder {out.parent} does not exist; make it first")
     chosen = {name: value for name, value in options.chosen.items() if name in ReelExport.model_fields}
     export = options_for_reel(out, reel, **chosen, first=frames[0], last=frames[1])
     check_reel(reel, options.rig, export)

@@ -89,7 +89,7 @@ class InARig(unittest.TestCase):
             "there is no setting 'spread.wobble'": {"spread.wobble": {"at": [[0, 1]]}},
             "'spread.seed' is the same at all frames": {"spread.seed": {"at": [[0, 1]]}},
             "'spread.mode' is the same at all frames": {"spread.mode": {"at": [[0, "point"]]}},
-            "'merge.opacity' at frame 4: input should be less than or equal to 1": {"merge.opacity": {"at": [[0, 1], [4, 3]]}},
+            "'merge.opacity' at frame 4 is 3, but must be at most 1": {"merge.opacity": {"at": [[0, 1], [4, 3]]}},
             "keys must be in the order of their frames": {"merge.opacity": {"at": [[4, 1], [2, 1]]}},
             "there is no setting 'mask.parts.0.feather'": {"mask.parts.0.feather": {"at": [[0, 0.1]]}},
         }

@@ -98,7 +98,7 @@ class Many(RunTest):
         self.rig.write_text(json.dumps(rig))
         done = self.run_it(self.plates)
         self.assertEqual(done.returncode, 0)
-        self.assertEqual(done.stderr.count("the matte 'dunes' is missing in the rig"), 1)
+        self.assertEqual(done.stderr.count("the matte 'dunes' is missing;"), 1)
 
     def test_a_full_disk_ends_the_run_and_leaves_no_half_file(self) -> None:
         def small() -> None:

@@ -17,6 +17,7 @@ from pydantic import Field
 from aurelon.core.codecs.shared.raster import Format
 from aurelon.core.errors import OutputError
 from aurelon.core.export.shared.target import ExportTarget
+from aurelon.core.reels.writers import reel_format_of_path
 
 
 @cache
@@ -40,6 +41,8 @@ def format_for(target: str, path: PurePath) -> Format:
     others = [other.switch for other in targets().values() if other.switch and other.format_of(path) is not None]
     if others and wanted.name == USUAL:
         raise OutputError(f"{path.name} cannot hold a single picture; add {' or '.join(others)}, or choose another ending")
+    if reel_format_of_path(path) is not None:
+        raise OutputError(f"{path.name} is a file of moving pictures; name a reel as the plate, or choose another ending")
     known = ", ".join(sorted(suffix for form in wanted.formats() for suffix in form.suffixes))
     what = f"{wanted.name} can be written to" if wanted.switch else "Aurelon can write"
     raise OutputError(f"{path.name} has no ending that {what}; use {known}")

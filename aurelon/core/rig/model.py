@@ -257,6 +257,16 @@ class Rig(Settings):
         """Ids of lights that keys name and that are not there."""
         return [owner for owner in self.keys if self.owner(owner) is None]
 
+    @property
+    def notices(self) -> list[str]:
+        """What a person should know of a rig that is valid: what it names and does not have, in sentences."""
+        keys = [f"the light '{owner}' is missing; its keys change nothing" for owner in self.unused_keys()]
+        mattes = [
+            f"the matte '{matte}' is missing; {' and '.join(users)} used it and {'goes' if len(users) == 1 else 'go'} on without it"
+            for matte, users in self.missing_mattes().items()
+        ]
+        return keys + mattes
+
     def matte(self, matte_id: str) -> Matte | None:
         return next((matte for matte in self.mattes if matte.id == matte_id), None)
 
@@ -265,7 +275,9 @@ class Rig(Settings):
         for light in self.stack:
             if light.id == light_id:
                 return light
-        raise RigError([("lights", f"there is no light with the id '{light_id}'")])
+        known = ", ".join(light.id for light in self.stack)
+        there = f"there are {known}" if known else "the rig has no lights"
+        raise RigError([("lights", f"there is no light with the id '{light_id}'; {there}")])
 
     def with_light(self, changed: Light) -> Self:
         """The rig with the light of the same id changed."""

@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from aurelon.core.errors import RigError
 from aurelon.core.masks import parts
 from aurelon.core.rig.model import LIGHT_MODELS, Rig
+from aurelon.core.settings.problems import what_is_wrong
 
 TAGS = {*LIGHT_MODELS, *parts()}  # steps in a path of Pydantic's that say which model was meant
 
@@ -18,8 +19,13 @@ def parse_rig(text: str | bytes) -> Rig:
     """A rig from JSON text. Raises RigError that pairs each path with what is wrong there."""
     try:
         return check_rig(json.loads(text))
-    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
-        raise RigError([("", f"the rig is not valid JSON ({error})")]) from error
+    except json.JSONDecodeError as error:
+        what = "is empty" if not error.doc.strip() else f"is not valid JSON; look at line {error.lineno}, column {error.colno}"
+        raise RigError([("", f"the rig {what}")]) from error
+    except UnicodeDecodeError as error:
+        raise RigError([("", "the rig is not text in UTF-8; save it as that")]) from error
+    except RecursionError as error:
+        raise RigError([("", "the rig is nested too deeply to be one; write it anew")]) from error
 
 
 def check_rig(data: Any) -> Rig:
@@ -37,41 +43,26 @@ def problem_of(error: Any, skip: tuple[str, ...] = ()) -> tuple[str, str]:
 
     `skip` names the parts that lead to the rig in a larger message.
     """
-    context = error.get("ctx", {})
     path = ""
     before: Any = None
     for part in error["loc"]:
-        if not path and part in skip:
+        if (not path and part in skip) or part == "[key]":
             continue
         if isinstance(part, int):
             path += f"[{part}]"
         elif part not in TAGS or not isinstance(before, int):
             path += f".{part}" if path else str(part)
         before = part
-    given = json.dumps(error.get("input"), default=str)
-    given = given if len(given) <= 60 else given[:57] + "..."
-    match error["type"]:
-        case "extra_forbidden":
-            what = "is not a setting here; remove it or correct its name"
-        case "greater_than_equal" | "less_than_equal":
-            bound = context.get("ge", context.get("le"))
-            what = f"is {given}, but must be at {'least' if 'ge' in context else 'most'} {bound:g}"
-        case "union_tag_invalid" | "union_tag_not_found":
-            field = context["discriminator"].strip("'")
-            path += f".{field}"
-            known = ", ".join(LIGHT_MODELS if field == "kind" else parts())
-            one, many = ("kind of light", "kinds") if field == "kind" else ("mask part", "parts")
-            tag = context.get("tag")
-            what = f"'{tag}' is not a {one}; the {many} are: {known}" if tag else f"is missing; the {many} are: {known}"
-        case "literal_error":
-            if path.endswith("].kind"):
-                what = f"{given} is not a kind of light; the kinds are: {', '.join(LIGHT_MODELS)}"
-            else:
-                what = f"is {given}, but must be {context['expected']}"
-        case "missing":
-            what = "is missing"
-        case "value_error":
-            what = str(context["error"])
-        case _:
-            what = f"is {given}: {error['msg'][0].lower()}{error['msg'][1:]}"
-    return path, what
+    if error["type"] in ("union_tag_invalid", "union_tag_not_found"):
+        field = error["ctx"]["discriminator"].strip("'")
+        return f"{path}.{field}", _unknown(field, error["ctx"].get("tag"))
+    if error["type"] == "literal_error" and path.endswith("].kind"):
+        return path, _unknown("kind", error["input"])
+    return path, what_is_wrong(error)
+
+
+def _unknown(field: str, tag: object) -> str:
+    """Of a light without a kind or with one that there is not; and of a part of a mask."""
+    known = ", ".join(LIGHT_MODELS if field == "kind" else parts())
+    one, many = ("kind of light", "kinds") if field == "kind" else ("mask part", "parts")
+    return f"'{tag}' is not a {one}; the {many} are: {known}" if tag else f"is missing; the {many} are: {known}"

@@ -16,6 +16,7 @@ import numpy as np
 from pydantic import Field, ValidationError, field_validator, model_validator
 
 from aurelon.core.settings.base import Setting, Settings, settings_of
+from aurelon.core.settings.problems import what_is_wrong
 
 Between = Literal["hold", "linear", "smooth"]
 BETWEEN: Mapping[Between, str] = {"hold": "Hold", "linear": "Steady", "smooth": "Smooth"}
@@ -115,8 +116,7 @@ def check_tracks(owner: Settings, tracks: Mapping[str, Track]) -> None:
             try:
                 _set(owner, path.split("."), value, checked=True)
             except ValidationError as error:
-                first = error.errors()[0]
-                raise ValueError(f"'{path}' at frame {frame}: {first['msg'][0].lower()}{first['msg'][1:]}") from error
+                raise ValueError(f"'{path}' at frame {frame} {what_is_wrong(error.errors()[0])}") from error
 
 
 def at_frame(owner: S, tracks: Mapping[str, Track], frame: int) -> S:
