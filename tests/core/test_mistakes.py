@@ -118,7 +118,8 @@ ON_THE_LINE: dict[str, tuple[str, ...]] = {
 }
 # Of the validating library, of the parser, of Python and of the system.
 FOREIGN = re.compile(
-    r"[Ii]nput should|should (match|have)|valid (dictionary|tuple|string)|Expecting value|usage:|argument |Errno|File exists|Traceback"
+    r"[Ii]nput should|should (match|have)|valid (dictionary|tuple|string)"
+    r"|Expecting value|usage:|argument |Errno|File exists|Traceback"
 )
 
 

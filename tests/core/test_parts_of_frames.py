@@ -55,6 +55,18 @@ class Regions(unittest.TestCase):
             np.testing.assert_allclose(render(plate, rig, region=region), whole[y0:y1, x0:x1], atol=2e-5)
 
 
+class Alone(unittest.TestCase):
+    def test_a_light_by_itself_is_its_colour_through_its_mask_as_strong_as_it_is_laid(self) -> None:
+        mask = {"start": "nothing", "parts": [DRAWN[3]]}
+        rig = rig_of(light("bloom", mask=mask, merge={"intensity": 1.5, "opacity": 0.5}))
+        plate = plate_of(scene(*SIZE))
+        alone, colour, cover = (render(plate, rig, show=f"{what}:under-test{stage}") for what, stage in SHOWN)
+        np.testing.assert_allclose(alone, colour * cover * 0.75, rtol=1e-4, atol=1e-6)
+
+
+SHOWN = (("light", ""), ("stage", ":colour"), ("mask", ""))
+
+
 class Geometry(unittest.TestCase):
     def test_a_triangle_is_filled(self) -> None:
         corners = (np.array(TRIANGLE) * SIZE * 16).astype(np.int32)

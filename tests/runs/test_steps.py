@@ -20,8 +20,8 @@ from aurelon.core.export.picture import PictureExport
 from aurelon.runs import driver, room
 from aurelon.runs.contents import Contents
 from aurelon.runs.driver import LARGE, TRIES, Item, drive
-from aurelon.runs.folder import BEGINNING, ENDING, RECORD, Folder
-from aurelon.runs.naming import Sources, outputs_for
+from aurelon.runs.folder import BEGINNING, ENDING, RECORD, Folder, FolderKeeping
+from aurelon.runs.naming import Sources, outputs_for, plates_in, refuse_inputs
 from aurelon.runs.tasks import Outcome, Strip, Task, WorkerLost, path_export
 from aurelon.runs.watching import RESTED, Arrivals
 
@@ -158,6 +158,21 @@ class InAFolder(unittest.TestCase):
         self.folder = Path(folder.name)
 
 
+class Reports(InAFolder):
+    def test_what_there_is_to_say_of_a_picture_is_said_with_its_name(self) -> None:
+        folder = Folder(self.folder, resume=False)
+        self.addCleanup(folder.close)
+        said: list[tuple[bool, str | None]] = []
+        keeping = FolderKeeping(folder, lambda item, good, sentence: said.append((good, sentence)))
+        item = Item(Task("shore", "p", "r"), mark=self.folder / "o.png")
+        keeping.keep(item, Outcome(b"x", notes=("the sun was moved", "a matte is missing")))
+        keeping.keep(item, Outcome(b"x"))
+        keeping.fail(item, "it is damaged")
+        self.assertEqual(
+            said, [(True, "shore: the sun was moved; shore: a matte is missing"), (True, None), (False, "it is damaged")]
+        )
+
+
 class HalfFiles(InAFolder):
     """What a kill leaves at any moment is not taken for what is finished."""
 
@@ -221,8 +236,36 @@ class Arriving(InAFolder):
             (self.folder / name).write_bytes(b"a picture")
         self.assertEqual(self.looks(RESTED + 3), [])
 
+    def test_a_link_that_leads_nowhere_is_told_once_and_read_once_it_leads_somewhere(self) -> None:
+        link, target = self.folder / "shore.png", self.folder / "elsewhere"
+        link.symlink_to(target)
+        arrivals = Arrivals(self.folder, every=0.0)
+        looks = iter(arrivals)
+        self.assertEqual([next(looks) for _ in range(3)], [None] * 3)
+        (trouble,) = arrivals.take_troubles()
+        self.assertIn("is a link that leads to no file", trouble)
+        self.assertEqual(arrivals.take_troubles(), [])
+        target.write_bytes(b"a picture")
+        self.assertEqual([path.name for path in (next(looks) for _ in range(RESTED + 3)) if path], ["shore.png"])
+
 
 class Named(InAFolder):
+    def test_a_folder_stands_for_the_pictures_in_it(self) -> None:
+        for name in ("b.png", "a.JPG", ".hidden.png", "notes.txt"):
+            (self.folder / name).write_bytes(b"x")
+        self.assertEqual([path.name for path in plates_in([self.folder])], ["a.JPG", "b.png"])
+
+    def test_an_input_is_not_written_over_by_whatever_name(self) -> None:
+        plate = self.folder / "shore.png"
+        plate.write_bytes(b"a picture")
+        (self.folder / "by").mkdir()
+        (self.folder / "link.png").symlink_to(plate)
+        for out in (plate, self.folder / "by" / ".." / "shore.png", self.folder / "link.png"):
+            with self.assertRaisesRegex(OutputError, "is the plate"):
+                refuse_inputs([out], {plate: "the plate"}, over=False)
+            refuse_inputs([out], {plate: "the plate"}, over=True)
+        refuse_inputs([self.folder / "other.png"], {plate: "the plate"}, over=False)
+
     def test_one_file_by_two_names_is_one_output(self) -> None:
         (self.folder / "by").mkdir()
         sources = Sources()

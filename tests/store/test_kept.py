@@ -38,6 +38,10 @@ class Kept(unittest.TestCase):
         self.assertEqual([(t.name, t.rig) for t in self.store.takes.of(self.plate)], [("Warm", rig)])
         self.assertEqual(self.store.takes.rename(take.id, "Warmer").name, "Warmer")
 
+    def test_a_take_belongs_to_a_plate_that_is_there(self) -> None:
+        with self.assertRaises(Unknown):
+            self.store.takes.keep(999, "Nowhere", Rig())
+
     def test_a_deleted_take_or_rig_can_be_brought_back(self) -> None:
         take = self.store.takes.keep(self.plate, "Warm", Rig())
         saved = self.store.rigs.save("Low sun", rig_of(light("shafts")), b"jpeg")

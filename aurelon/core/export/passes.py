@@ -64,7 +64,8 @@ def check(plate: Plate, rig: Rig, options: PassesExport) -> None:
     frame_for(plate, rig, options)
 
 
-def _coded_space(plate: Plate, options: PassesExport) -> RgbSpace:
+def coded_space(plate: Plate, options: PassesExport) -> RgbSpace:
+    """The space of layers in whole numbers: linear light gets a curve, and primaries that people have."""
     space = SPACES.get(options.profile, plate.space)
     if all(curve.is_linear for curve in space.curves):
         return SRGB if space.matrix_to(SRGB) is None else DISPLAY_P3
@@ -81,7 +82,7 @@ def _run(plate: Plate, rig: Rig, options: PassesExport, progress: Progress, canc
         added = sums(plate, rig, frame, space, kind, progress, cancelled)
         data: bytes | BinaryIO = _open_exr(added, frame, kind, space, carried)
     else:
-        space = _coded_space(plate, options)
+        space = coded_space(plate, options)
         modes = SHARED_MODES if options.format == "ora" else ()
         whole = np.uint8 if options.depth == "8" else np.uint16
         code = partial(to_codes, plate_space=plate.space, target=space)
