@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 STAMPS := .stamps
-.PHONY: demo test check bench bench-screen bench-kernels bench-runs bench-reels bench-formats attack setup setup-test
+.PHONY: demo test check faults coverage bench bench-screen bench-kernels bench-runs bench-reels bench-formats attack setup setup-test
 
 demo: setup
 	$(BIN)/aurelon serve --demo --data work-data
@@ -13,6 +13,11 @@ test: setup-test
 # Types, lint, format and the quick tests, without a browser: for before a commit.
 check: setup-test
 	$(BIN)/python -m tests.run --without-browser
+	$(BIN)/python -m tests.faults --tenth
+
+# Small faults put into the code on purpose, to see whether the tests see them; a quarter of an hour.
+faults: setup-test
+	$(BIN)/python -m tests.faults
 
 bench: setup-test
 	$(BIN)/python -m tests.bench
