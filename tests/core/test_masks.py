@@ -483,7 +483,7 @@ class Awkward(unittest.TestCase):
         wrong: list[tuple[dict[str, Any], str]] = [
             ({"part": "cloud"}, r"lights\[0\]\.mask\.parts\[0\]\.part: 'cloud' is not a mask part; the parts are: strokes"),
             ({}, r"parts\[0\]\.part is missing"),
-            ({"part": "radial", "radius": 9}, r"parts\[0\]\.radius: is 9, but must be at most 2"),
+            ({"part": "radial", "radius": 9}, r"parts\[0\]\.radius is 9, but must be at most 2"),
             ({"part": "strokes", "strokes": [stroke((0.5, 0.5, 3.0))]}, r"strokes\[0\]\.points: the pressure"),
             ({"part": "strokes", "strokes": [{"points": [0, 0, 1, 2]}]}, r"strokes\[0\]\.points: a stroke has three numbers"),
             ({"part": "strokes", "strokes": [{"points": []}]}, r"strokes\[0\]\.points"),
