@@ -30,6 +30,33 @@ rig is good.
 
 So a rig means the same on the picture at any size.
 
+## One of everything
+
+Where each thing stands, in a rig that is valid as it is:
+
+```json
+{{"format": "aurelon-rig", "version": 2,
+ "prepare": {{"exposure": -0.3, "straighten": 1.5, "crop": {{"x0": 0.05, "y0": 0.0, "x1": 0.95, "y1": 0.9}}}},
+ "house": {{"level": 0.7, "mask": {{"start": "nothing", "parts": [{{"part": "linear", "begin": [0.5, 0.2], "end": [0.5, 0.7]}}]}}}},
+ "mattes": [
+  {{"id": "tower", "name": "Tower", "mask": {{"start": "nothing", "parts": [
+   {{"part": "subject", "box": [0.4, 0.1, 0.6, 0.7], "hints": [{{"points": [0.5, 0.3, 1.0, 0.5, 0.5, 1.0], "size": 0.02}}]}}]}}}}],
+ "lights": [
+  {{"id": "low-sun", "name": "Low sun", "kind": "shafts", "behind": {{"matte": "tower", "spill": 0.1}},
+   "spread": {{"position": [0.5, 0.345], "reach": 0.55}},
+   "mask": {{"parts": [{{"part": "polygon", "combine": "subtract", "feather": 0.01,
+    "corners": [[0.1, 0.6], [0.4, 0.6], [0.4, 0.9]]}}]}}}},
+  {{"id": "window", "kind": "beam", "source": {{"beams": [[[0.2, 0.2], [0.3, 0.2], [0.5, 0.8], [0.3, 0.8]]]}}}},
+  {{"id": "tube", "kind": "line", "source": {{"path": [[0.2, 0.5], [0.5, 0.4], [0.8, 0.5]]}}}},
+  {{"id": "painted", "kind": "strokes",
+   "source": {{"strokes": [{{"points": [0.6, 0.7, 1.0, 0.7, 0.75, 0.5], "size": 0.03, "flow": 0.3}}]}}}},
+  {{"id": "slide", "kind": "picture", "source": {{"file": ""}}}}],
+ "keys": {{"low-sun": {{"spread.position": {{"at": [[0, [0.5, 0.345]], [48, [0.6, 0.33]]]}}}}}}}}
+```
+
+A stroke's `points` are x, y and pressure of each point in turn. A `file` is named by the SHA-256 of its bytes, which travel under
+`files`.
+
 ## Prepare
 
 What is done to the picture before any light. `straighten`, and `crop` (`null`, or `x0`, `y0`, `x1`, `y1` in fractions of

@@ -243,7 +243,7 @@ class Together(unittest.TestCase):
             render(even(), rig)
 
     def test_a_lamp_below_the_picture_is_refused_in_a_sentence(self) -> None:
-        with self.assertRaisesRegex(RigError, r"lights\[0\]\.spread\.height: is -0.1, but must be at least 0.005"):
+        with self.assertRaisesRegex(RigError, r"lights\[0\]\.spread\.height is -0.1, but must be at least 0.005"):
             check_rig({"lights": [light("lamp", spread={"height": -0.1})]})
 
     def test_a_missing_depth_falls_back_to_the_brightness(self) -> None:
