@@ -19,6 +19,10 @@ check: setup-test
 faults: setup-test
 	$(BIN)/python -m tests.faults
 
+# Branch coverage of the rooms that hold the rules of the job; four minutes.
+coverage: setup-test
+	$(BIN)/python -m tests.coverage
+
 bench: setup-test
 	$(BIN)/python -m tests.bench
 

@@ -28,8 +28,9 @@ def cli_page() -> str:
             if action.dest == "help":
                 continue
             words = ", ".join(f"`{word}`" for word in action.option_strings) or f"`{action.dest}`"
-            default = action.default if action.default not in (None, False, argparse.SUPPRESS) else ""
+            said = None if action.nargs == 0 else action.default  # a switch is off until it is given
+            default = said if said not in (None, False, [], argparse.SUPPRESS) else ""
             shown = str(default).replace(str(action.default.parent), "~") if action.dest == "data" else str(default)
-            rows.append(f"| {words} | {action.help or ''} | {shown} |")
+            rows.append(f"| {words} | {(action.help or '').replace('%%', '%')} | {shown} |")
         parts.append(f"## {name}\n\n{(about[name] or '').capitalize()}.\n\n```\n{usage}\n```\n\n" + "\n".join(rows) + "\n")
     return "\n".join(parts)
