@@ -108,7 +108,7 @@ def _render_reel(options: argparse.Namespace, rig: Rig, over: bool) -> int:
 
 
 def _chosen(options: argparse.Namespace) -> dict[str, Any]:
-    """How a file is to be written, as far as it was said."""
+    """The options of the file that were given on the command line."""
     names = ("depth", "profile", "quality", "highlights", "metadata", "with_rig")
     return {name: value for name in names if (value := getattr(options, name)) is not None}
 

@@ -103,8 +103,8 @@ black; its alpha is 1 all over, and an intensity below 1 fades it in.
 ## Masks
 
 A mask begins with `everything` or `nothing` (`start`) and goes through its `parts` in order. With m the mask so far and p
-what a part covers, `combine` is `add` (m + p - m p), `subtract` (m (1 - p)) or `intersect` (m p). What a part is, is said by
-`part`. Every part has `on`, `name` and
+what a part covers, `combine` is `add` (m + p - m p), `subtract` (m (1 - p)) or `intersect` (m p). `part` says what a part is.
+Every part has `on`, `name` and
 
 {part_common}
 

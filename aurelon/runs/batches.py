@@ -84,7 +84,7 @@ class Batches:
                 self._stand_still(run, f"{unwritten(error)}, then go on")
             except Exception as error:  # a fault of ours: the person is told, and the log has the trace
                 log.exception("a run failed")
-                sentence = f"it stopped on a fault of Aurelon's own ({error}); please report it"
+                sentence = f"it stopped on a fault in Aurelon ({error}); please report it"
                 self._stand_still(run, sentence)
 
     def _stand_still(self, run: RunRecord, why: str) -> None:

@@ -113,7 +113,7 @@ def _settle(item: Item, task: Task, future: Future[Outcome], keeping: Keeping, a
         keeping.fail(item, f"{task.name}: there is not enough memory for a picture of this size; use fewer workers")
     except Exception as error:  # a fault of ours costs one picture
         fault = f"{type(error).__name__}: {error}"
-        keeping.fail(item, f"{task.name}: it stopped on a fault of Aurelon's own ({fault}); please report it")
+        keeping.fail(item, f"{task.name}: it stopped on a fault in Aurelon ({fault}); please report it")
     return None
 
 

@@ -150,8 +150,8 @@ def _write_down(path: Path, data: bytes, mode: Literal["wb", "ab"]) -> None:
 
 
 class FolderKeeping:
-    """What a run on the command line does with its pictures. `told` is called after each with whether it was made, and what there
-    is to say, if any."""
+    """What a run on the command line does with its pictures. `report` is called after each: whether it was made,
+    and what there is to say, or None."""
 
     def __init__(self, folder: Folder, report: Callable[[Item, bool, str | None], None]) -> None:
         self._folder = folder

@@ -238,7 +238,7 @@ class Jobs:
             self._end(job, "failed", "there is not enough memory for a picture of this size; choose a smaller one")
         except Exception as error:  # a fault of ours: the person is told, and the log has the trace
             log.exception("a job failed")
-            self._end(job, "failed", f"it stopped on a fault of Aurelon's own ({error}); please report it")
+            self._end(job, "failed", f"it stopped on a fault in Aurelon ({error}); please report it")
 
     def _forget_old(self) -> None:
         over = [job for job in self._jobs.values() if job.over]

@@ -57,7 +57,7 @@ class Task:
         """Whether it can be made in strips: a picture of a single plate can."""
         if not self.export or self.frames is not None:
             return False
-        target = targets().get(json.loads(self.export).get("target", USUAL))  # a whole reel is no target
+        target = targets().get(json.loads(self.export).get("target", USUAL))  # None for a whole reel
         return target is not None and target.strips
 
     @property

@@ -24,7 +24,7 @@ COMING = 32  # requests whose body is still coming
 SOCKETS = 32
 KNOWN = 4096  # clients that are remembered
 TOO_MANY = 4429  # by which a socket is closed
-SILENT = 20.0  # seconds after which a body of which nothing comes is given up
+SILENT = 20.0  # seconds of silence after which a request body is given up
 SLOWEST = 16 << 10  # bytes a second that a body must come at, in the long run
 BEGINNING = 30.0  # seconds in which that does not count yet
 

@@ -290,7 +290,9 @@ class PreviewSession:
                 await self._fail(request.seq, str(error))
             except Exception as error:  # a fault of ours ends no session: it is told, and the log has the trace
                 log.exception("a preview failed")
-                await self._fail(request.seq, f"the picture could not be made, by a fault of Aurelon's own ({error})")
+                await self._fail(
+                    request.seq, f"the picture could not be made ({error}); this is a fault in Aurelon, please report it"
+                )
 
     async def _fail(self, seq: int, what: str) -> None:
         await self._socket.send_text(PreviewFailure(seq=seq, error=what).model_dump_json())

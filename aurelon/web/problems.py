@@ -89,7 +89,7 @@ def answer_problems(app: FastAPI) -> None:
 
     @app.exception_handler(Exception)
     async def fault(_: Request, error: Exception) -> Response:  # the log has the trace
-        sentence = f"this could not be done, by a fault of Aurelon's own ({error}); please report it"
+        sentence = f"this could not be done ({error}); this is a fault in Aurelon, please report it"
         return JSONResponse(Problem(error=sentence, problems=[]).model_dump(), 500)
 
     @app.exception_handler(RequestValidationError)

@@ -17,7 +17,7 @@ from aurelon.core import PlateError
 from aurelon.core.reels.stills import sequence_in, sequence_name
 
 MOST_BYTES = 32 << 30  # of all stills of a reel
-FORGOTTEN = 900.0  # seconds after which an upload of which nothing more came is forgotten
+FORGOTTEN = 900.0  # seconds of silence after which an upload is forgotten
 AT_ONCE = 8  # uploads that are kept; the one that has rested for longest gives way
 
 

@@ -113,7 +113,7 @@ class Known:
         over = [state for state in states if state["state"] not in ("waiting", "working")]
         gone = {state["id"] for state in over[:-3]}
         self.ids["job_id"] = [state["id"] for state in states if state["id"] not in gone]
-        return [state["error"] for state in over if state["id"] in gone and "fault of Aurelon's own" in (state["error"] or "")]
+        return [state["error"] for state in over if state["id"] in gone and "fault in Aurelon" in (state["error"] or "")]
 
 
 class Described:
@@ -238,7 +238,7 @@ def sockets(count: int, number: int = 0) -> Report:
                     except (ConnectionClosed, TimeoutError) as error:
                         report.faults.append(f"{asked[:300]!r}: {type(error).__name__} {error}")
                         break
-                    if isinstance(answer, str) and "fault of Aurelon's own" in answer:
+                    if isinstance(answer, str) and "fault in Aurelon" in answer:
                         report.faults.append(f"{asked[:300]!r}: {answer}")
                     report.answers["pictures" if isinstance(answer, bytes) else "sentences"] += 1
     return report

@@ -154,7 +154,7 @@ class Hand:
                         raise Fault(f"a preview was closed: {closed}") from closed
                     self.refused += 1
                     raise Gone from closed
-                if isinstance(answer, str) and "fault of Aurelon's own" in answer:
+                if isinstance(answer, str) and "fault in Aurelon" in answer:
                     raise Fault(answer)
 
     def keep(self) -> None:

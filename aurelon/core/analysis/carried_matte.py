@@ -273,7 +273,7 @@ def _decided(codes: Codes, moved: Floats, layers: _Layers, own: Floats, owned: F
     tolerance = ALIKE**2 + (STEEP * slope) ** 2
 
     def agrees(evidence: Floats) -> Floats:
-        """How likely the pixel is where the picture is that of `said`, for each cubic code value."""
+        """The likelihood of each pixel where `evidence` is the picture, for each cubic code value."""
         off = ((here.astype(np.float32) - evidence[part]) ** 2).sum(axis=2)
         return np.asarray(np.exp(-off / (2 * tolerance)) / ((2 * np.pi) * tolerance) ** 1.5, np.float32)
 

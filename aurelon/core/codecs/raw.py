@@ -102,7 +102,7 @@ def glance(data: bytes) -> tuple[Raster, tuple[int, int]]:
         size = (int(sizes.height), int(sizes.width)) if turned else (int(sizes.width), int(sizes.height))
         small = _developed(raw, half=True)
         rows, columns = small.samples.shape[:2]
-    if abs(2 * columns - size[0]) > 3 or abs(2 * rows - size[1]) > 3:  # photosites that are no squares in rows and columns
+    if abs(2 * columns - size[0]) > 3 or abs(2 * rows - size[1]) > 3:  # photosites that do not lie in rows and columns of squares
         whole = read(data)
         return whole, (whole.samples.shape[1], whole.samples.shape[0])
     return _with_notes(small, data), size

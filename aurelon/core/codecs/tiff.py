@@ -71,7 +71,7 @@ def measure(data: bytes) -> tuple[int, int]:
     try:
         with tifffile.TiffFile(io.BytesIO(data)) as file:
             page = _first_page(file)
-            # What is to be decoded counts: samples of a pixel beyond those of colour are no picture.
+            # Only colour samples of a pixel are decoded, so only they count.
             if page.samplesperpixel > MOST_SAMPLES:
                 raise UnreadableError("has a layout of samples that Aurelon does not read; save it as plain RGB or grey")
             return page.imagewidth, page.imagelength

@@ -127,7 +127,7 @@ def _check_rig_fits(xmp: bytes | None, rig: Rig, form: Format) -> None:
 
 
 def target_space(plate: Plate, options: PictureExport, form: Format) -> RgbSpace:
-    """The space of what is written: that which is asked for, or the nearest that the format can state."""
+    """The space of the file: the one that is asked for, or the nearest that the format can state."""
     if options.depth in form.light_in:
         return form.light_in[options.depth]
     exact = SAMPLES.get(options.depth, WHOLE) is EXACT

@@ -48,7 +48,7 @@ def sure_sky_of(plate: Plate) -> Sky | None:
 
 
 def subject_of(plate: Plate) -> FoundSubject:
-    """The subject of the picture as shot, which is no part of a sure sky."""
+    """The subject of the picture as shot; it is never part of a sky that is sure."""
 
     def find() -> FoundSubject:
         frame = Frame.canonical(plate.size, subject.EDGE)

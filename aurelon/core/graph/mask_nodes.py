@@ -35,8 +35,8 @@ class MaskNodes:
         self.mattes[name] = self.node(mask)
 
     def node(self, mask: Mask, behind: Behind | None = None) -> PictureNode | None:
-        """What a mask covers, (h, w) in 0..1, less what stands before the light, but for what spills: 1 - a (1 - spill).
-        None for all of the plate."""
+        """The cover of a mask, (h, w) in 0..1, times the light that passes the occluder, 1 - a (1 - spill). None for all of
+        the plate."""
         past = self._past(behind)
         if not mask.parts and mask.start == "everything":
             return past
@@ -55,7 +55,7 @@ class MaskNodes:
         return PictureNode(digest_of("mask", self._original.digest, mask.digest, of_picture, digests, past and past.digest), make)
 
     def _past(self, behind: Behind | None) -> PictureNode | None:
-        """What gets past that which stands before a light; None for all of it."""
+        """The share of the light that passes the occluder, (h, w); None where nothing stands before it."""
         if behind is None or behind.matte not in self.mattes:
             return None
         area, kept = self.mattes[behind.matte], f32(1 - behind.spill)

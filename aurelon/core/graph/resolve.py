@@ -48,7 +48,7 @@ class Graph:
 
 
 def resolve(plate: Plate, rig: Rig, *, draft: bool = False) -> Graph:
-    """The nodes of a rig on a plate, of which nothing is made yet."""
+    """The nodes of a rig on a plate; nothing is computed yet."""
     rig = rig.at(plate.frame)
     reading = Frame.whole(fit_within(plate.size, DRAFT_READING_EDGE) if draft else plate.size)
 

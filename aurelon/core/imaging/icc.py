@@ -23,14 +23,14 @@ RELATIVE = 1  # the rendering intent that keeps the media white
 
 
 class ProfileError(ValueError):
-    """Bytes that are no readable ICC profile."""
+    """Bytes that are not a readable ICC profile."""
 
 
 def read_profile(icc: bytes) -> RgbSpace | None:
-    """The space of an ICC profile; None when it is no matrix with curves, and no grey curve.
+    """The space of an ICC profile; None when it is neither a matrix with curves nor a grey curve.
 
     A grey profile gives sRGB primaries with the grey curve, so that coloured light can be laid on it. Raises
-    ProfileError when the bytes are no profile at all.
+    ProfileError when the bytes are not a profile.
     """
     try:
         profile: Any = ImageCms.ImageCmsProfile(io.BytesIO(icc)).profile
@@ -39,7 +39,7 @@ def read_profile(icc: bytes) -> RgbSpace | None:
         raise ProfileError("the ICC profile in the file cannot be read") from error
     try:
         name = (profile.profile_description or UNNAMED).strip()
-    except ValueError:  # a name that is no text takes nothing from the colours
+    except ValueError:  # a name that is not text does not matter to the colours
         name = UNNAMED
     try:
         if colours == "GRAY":

@@ -40,7 +40,7 @@ MARKS = ("njit", "register_jitable", "imaging.kernels")
 
 
 def remove_stale_kernels() -> list[str]:
-    """Removes what was compiled of code that is no more. The files of kernels that are to be compiled anew."""
+    """Removes kernels that were compiled from code that has changed. Returns the files to compile again."""
     digests = _digests(_kernel_files())
     known = json.loads(KNOWN.read_text()) if KNOWN.exists() else {}
     stale = [name for name, digest in digests.items() if known.get(name) != digest]

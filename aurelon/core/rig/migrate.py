@@ -26,7 +26,7 @@ PARTS: dict[str, tuple[str, dict[str, str]]] = {"picture": ("grey", {"picture": 
 
 
 def up_to_date(data: Any) -> Any:
-    """A rig as plain data in today's version; what is no rig at all is left for validation to refuse.
+    """A rig as plain data in today's version; validation refuses what is not a rig.
 
     Raises ValueError for a rig of a later version.
     """

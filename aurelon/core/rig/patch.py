@@ -1,7 +1,7 @@
 """What changed of a rig, as operations of JSON Patch on it; what did not change is neither sent nor read again.
 
-References: RFC 6902, "JavaScript Object Notation (JSON) Patch", of which `add`, `replace` and `remove` are taken; RFC
-6901, "JSON Pointer".
+References: RFC 6902, "JavaScript Object Notation (JSON) Patch" (`add`, `replace` and `remove`); RFC 6901, "JSON
+Pointer".
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ class Change(BaseModel):
 
     @property
     def keys(self) -> list[str]:
-        """The path, key by key. Raises RigError where it is no JSON Pointer."""
+        """The path, key by key. Raises RigError where it is not a JSON Pointer."""
         if not self.path.startswith("/"):
             raise RigError([(self.path, "a path begins with a slash, as /lights/0/on")])
         return [key.replace("~1", "/").replace("~0", "~") for key in self.path[1:].split("/")]

@@ -29,7 +29,7 @@ class EditRequest(BaseModel):
 
 
 class AddRequest(BaseModel):
-    """A kind of light, of which one is to be added."""
+    """The kind of the light to add."""
 
     rig: Rig
     kind: str

@@ -1,4 +1,4 @@
-"""What can be said of a rig on a plate: numbers to judge by, where light may come from, straight edges."""
+"""Facts about a rig on a plate: numbers to judge by, where light may come from, straight edges."""
 
 from __future__ import annotations
 

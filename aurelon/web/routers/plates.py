@@ -60,7 +60,7 @@ class Names(BaseModel):
 
 
 class Sequence(BaseModel):
-    """The names in the order of their numbers, and what they are called together; none where they are no sequence."""
+    """The names in the order of their numbers, and their common name; empty where they are not a sequence."""
 
     names: list[str]
     name: str

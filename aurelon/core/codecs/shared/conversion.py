@@ -1,4 +1,4 @@
-"""Colours that are no red, green and blue: printing inks and L*a*b*, brought to opRGB by the colour engine."""
+"""Colours in printing inks or L*a*b*, converted to opRGB by the colour engine."""
 
 from __future__ import annotations
 

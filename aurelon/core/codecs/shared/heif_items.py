@@ -39,7 +39,7 @@ def with_metadata(data: bytes, exif: bytes | None, xmp: bytes | None) -> bytes:
 
     Raises ValueError for another layout.
     """
-    block = (exif or b"").removeprefix(b"Exif\0\0")  # at one that is none, readers give the whole file up
+    block = (exif or b"").removeprefix(b"Exif\0\0")  # readers give the whole file up where it is not a block
     contents = [
         (b"Exif\0", struct.pack(">I", 0) + block if block[:4] in (b"II*\0", b"MM\0*") else b""),
         (b"mime\0" + XMP_TYPE + b"\0", xmp or b""),

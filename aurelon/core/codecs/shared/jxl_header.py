@@ -67,7 +67,7 @@ class _Writer:
                 self.put(chosen, 2)
                 self.put(value - least, bits)
                 return
-        raise ValueError(f"{value} cannot be said here")
+        raise ValueError(f"{value} cannot be encoded here")
 
 
 @dataclass(frozen=True)

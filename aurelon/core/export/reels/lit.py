@@ -161,7 +161,7 @@ def _made_look(reel: Reel, rig: Rig, options: ReelExport) -> Look:
 
 
 def _points(reel: Reel, plate: Plate, options: ReelExport) -> tuple[int, int]:
-    """Primaries and transfer of what is written: the reel's own as far as they can be said and held."""
+    """Primaries and transfer of the file: the reel's own where the format can state and hold them."""
     stated = reel.footage.points
     if stated is None:
         return code_points_of(plate.space) or (code_points_of(_nearest(plate.space)) or (BT709, SRGB_TRANSFER))

@@ -94,7 +94,7 @@ class Mask(Settings):
 
 
 def masked(mask: Mask, ground: Ground, frame: Frame, initial_cover: Floats | None = None) -> Floats | None:
-    """(h, w) in 0..1, or None for all of the plate; `begun` (h, w) is what a mask of everything begins with instead."""
+    """(h, w) in 0..1, or None for all of the plate; a mask of everything begins with `initial_cover` (h, w)."""
     everything = mask.start == "everything"
     result = initial_cover if everything else None  # all or nothing, until a part changes it
     for part in mask.stack:

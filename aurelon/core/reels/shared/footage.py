@@ -13,7 +13,7 @@ MOST_FRAMES = 100_000
 
 class Footage(Protocol):
     """`times` are seconds from the first frame, `end` where the last one ends; `depth` is that of a plate; `numbers` are those in
-    the names of numbered files, or count from 0. `said` are ends of sentences that begin with the file's name."""
+    the names of numbered files, or count from 0. `notices` are ends of sentences that begin with the file's name."""
 
     @property
     def times(self) -> Sequence[Fraction]: ...

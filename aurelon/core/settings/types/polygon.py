@@ -9,7 +9,7 @@ from aurelon.core.settings.types.place import shifted
 
 
 class PolygonSetting(Setting):
-    """Places in order; fewer than three are no area."""
+    """Places in order; fewer than three enclose no area."""
 
     type: Literal["polygon"] = "polygon"
     own: bool = True
