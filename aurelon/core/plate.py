@@ -57,6 +57,10 @@ class Plate:
     _found: dict[Hashable, Any] = field(default_factory=dict, repr=False)
     _lock: RLock = field(default_factory=RLock, repr=False)
 
+    def __repr__(self) -> str:
+        height, width, _ = self.pixels.shape
+        return f"Plate({self.name!r}, {width} x {height}, {self.depth} bits, {self.space.name})"
+
     def __post_init__(self) -> None:
         if self.pixels.ndim != 3 or self.pixels.shape[2] != 3 or self.pixels.dtype != np.float32:
             raise ValueError(f"pixels must be float32 (H, W, 3), not {self.pixels.dtype} {self.pixels.shape}")

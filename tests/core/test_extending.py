@@ -5,16 +5,17 @@ from __future__ import annotations
 import json
 import re
 import sys
+import tempfile
 import tomllib
 import unittest
 from pathlib import Path
 from types import ModuleType
-from typing import cast
+from typing import Any, cast
 from unittest import mock
 
 import numpy as np
 
-from aurelon.core import check_rig
+from aurelon.core import OutputError, check_rig, open_plate, render
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.lights import _checked
 from aurelon.core.lights.shared.fields import WhiteField
@@ -22,8 +23,9 @@ from aurelon.core.lights.shared.kind import AnyKind, Scene
 from aurelon.core.plate import Plate
 from tests.pictures import plate_of, scene
 
-PAGE = (Path(__file__).resolve().parents[2] / "docs/extending.md").read_text("utf-8")
-RIG_PAGE = (Path(__file__).resolve().parents[2] / "docs/rig.md").read_text("utf-8")
+PAGE_FOLDER = Path(__file__).resolve().parents[2] / "docs"
+PAGE = (PAGE_FOLDER / "extending.md").read_text("utf-8")
+RIG_PAGE = (PAGE_FOLDER / "rig.md").read_text("utf-8")
 
 
 class ExampleRig(unittest.TestCase):
@@ -33,6 +35,22 @@ class ExampleRig(unittest.TestCase):
         self.assertEqual(rig.notices, [])
         for word in ("crop", "mattes", "box", "hints", "strokes", "file", "path", "beams", "corners", "behind", "keys"):
             self.assertIn(f'"{word}"', text)
+
+
+class ExampleInPython(unittest.TestCase):
+    def test_what_the_page_shows_works_as_it_stands_there(self) -> None:
+        page = (PAGE_FOLDER / "python.md").read_text("utf-8")
+        code = "\n".join(re.findall(r"```python\n(.*?)```", page, re.DOTALL))
+        names: dict[str, Any] = {}
+        with tempfile.TemporaryDirectory() as folder:
+            exec(compile(code.replace('"lit.tif"', repr(f"{folder}/lit.tif")), "docs/python.md", "exec", dont_inherit=True), names)
+            self.assertEqual(open_plate(Path(folder, "lit.tif")).size, names["plate"].size)
+        self.assertEqual([names[name].shape for name in ("pixels", "source")], [(400, 600, 3), (200, 300, 3)])
+        self.assertTrue(names["for_screens"].startswith(b"\x89PNG"))
+        self.assertRegex(repr(names["plate"]), r"^Plate\('headland.jpg', \d+ x \d+, 8 bits, sRGB\)$")
+        self.assertEqual(repr(names["rig"]), "Rig(sun: shafts)")
+        with self.assertRaisesRegex(OutputError, "has other proportions than the picture"):
+            render(names["plate"], names["rig"], size=(600, 100))
 
 
 class ExampleKind(unittest.TestCase):

@@ -15,7 +15,7 @@ from aurelon.core.codecs.shared.raster import Format, Raster
 from aurelon.core.codecs.shared.xmp import with_rig
 from aurelon.core.errors import Cancelled, OutputError
 from aurelon.core.export.shared.target import Exported, ExportTarget, Progress
-from aurelon.core.graph.renderer import Renderer, never, seen_frame
+from aurelon.core.graph.renderer import Renderer, check_proportions, never, seen_frame
 from aurelon.core.graph.show import RESULT, Show
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame, fit_within
@@ -36,7 +36,6 @@ WHOLE, EXACT = np.uint16, np.float32
 SAMPLES: dict[str, Any] = {"8": np.uint8, "10": WHOLE, "12": WHOLE, "16": WHOLE, "half": EXACT, "float": EXACT}
 SAMPLES |= dict.fromkeys(("pq10", "pq12", "pq16", "gain-map"), EXACT)
 LARGEST_SCALE = 4.0  # of what is seen of the plate
-SAME_SHAPE = 1.0  # pixel by which a size may differ from the picture's own proportions
 
 
 class Sized(Protocol):
@@ -87,12 +86,7 @@ def frame_for(plate: Plate, rig: Rig, options: Sized) -> Frame:
     elif options.size is not None:
         width, height = options.size
         scale = max(width / wide, height / tall)
-        if abs(width - wide * height / tall) > SAME_SHAPE and abs(height - tall * width / wide) > SAME_SHAPE:
-            fit = max(1, round(tall * width / wide))
-            raise OutputError(
-                f"{width} x {height} has other proportions than the picture, which is {wide} x {tall}; "
-                f"use {width}x{fit}, or --long-edge"
-            )
+        check_proportions((width, height), (wide, tall))
     else:
         return full
     if scale > LARGEST_SCALE:

@@ -10,6 +10,7 @@ from threading import Lock
 
 import numpy as np
 
+from aurelon.core.errors import OutputError
 from aurelon.core.graph.backdrop import Backdrop
 from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.mask_nodes import ground_for
@@ -148,6 +149,20 @@ def seen_frame(plate: Plate, rig: Rig, size: tuple[int, int] | None = None) -> F
     return cropped(rig.at(plate.frame).prepare.box(plate.size), plate.size, size)
 
 
+SAME_SHAPE = 1.0  # pixel by which a size may differ from the picture's own proportions
+
+
+def check_proportions(size: tuple[int, int], own: tuple[int, int]) -> None:
+    """Raises OutputError for a (width, height) of other proportions than the picture's own."""
+    (width, height), (wide, tall) = size, own
+    if abs(width - wide * height / tall) > SAME_SHAPE and abs(height - tall * width / wide) > SAME_SHAPE:
+        fit = max(1, round(tall * width / wide))
+        raise OutputError(
+            f"{width} x {height} has other proportions than the picture, which is {wide} x {tall}; use {width}x{fit}, or give the "
+            "long edge alone"
+        )
+
+
 def render(
     plate: Plate | Reel,
     rig: Rig,
@@ -164,9 +179,12 @@ def render(
 
     `size` is the (width, height) of the picture that is seen, after straightening and crop; its own
     where left out. `region` is the part (x0, y0, x1, y1) of that which is wanted. With a `cache` stages
-    are kept from call to call. Of a reel the `frame` of that number, counted from 0, is rendered. Raises RigError for a `show`
-    that the rig cannot give, Cancelled once `cancelled()` is true.
+    are kept from call to call. Of a reel the `frame` of that number, counted from 0, is rendered. Raises OutputError for a size of
+    other proportions than the picture's, RigError for a `show` that the rig cannot give, Cancelled once `cancelled()` is true.
     """
     plate = plate[frame] if isinstance(plate, Reel) else plate
+    if size is not None:
+        tall, wide = seen_frame(plate, rig).shape
+        check_proportions(size, (wide, tall))
     result = Renderer(plate, cache).render(rig, size=size, region=region, show=show, draft=draft, cancelled=cancelled)
     return Rendering.of(result, plate.space)

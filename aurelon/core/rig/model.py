@@ -257,6 +257,9 @@ class Rig(Settings):
         """Ids of lights that keys name and that are not there."""
         return [owner for owner in self.keys if self.owner(owner) is None]
 
+    def __repr__(self) -> str:
+        return f"Rig({', '.join(f'{light.id}: {light.kind}' for light in self.stack) or 'no lights'})"
+
     @property
     def notices(self) -> list[str]:
         """What a person should know of a rig that is valid: what it names and does not have, in sentences."""
