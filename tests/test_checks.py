@@ -25,6 +25,9 @@ class Checks(unittest.TestCase):
     def test_python_lint(self) -> None:
         self.passes(".venv/bin/ruff", "check", ".")
 
+    def test_no_function_has_a_cyclomatic_complexity_over_15(self) -> None:
+        self.passes(".venv/bin/ruff", "check", "--select", "C901", "aurelon")
+
     def test_python_format(self) -> None:
         self.passes(".venv/bin/ruff", "format", "--check", ".")
 

@@ -133,49 +133,55 @@ def run_watching(source: Path, options: RunOptions) -> int:
 
             keeping = FolderKeeping(folder, report)
 
-            def coming() -> Iterator[Item | None]:
-                number, sources, watched = 0, Sources(), Arrivals(source)
-                for path in watched:
-                    for trouble in watched.take_troubles():
-                        say(trouble)
-                    if path is None:
-                        yield None
-                        continue
-                    number += 1
-                    out = output_for(options.pattern, path, number)
-                    try:
-                        sources.claim(out, path)
-                        refuse_inputs([out], inputs_of([path], options), over=options.over)
-                        if not options.over:
-                            folder.refuse_others([out])
-                    except OutputError as error:  # of this one; the watch goes on
-                        keeping.failed.append(str(error))
-                        say(str(error))
-                        continue
-                    result, why = _items([path], [out], rig, options, contents)
-                    keeping.failed += why
-                    for sentence in why:
-                        say(sentence)
-                    for item in result:
-                        if not folder.holds(out, item.task.key):
-                            yield item
-
-            # An interrupt that is raised wherever the program happens to be can be lost there, so the first Ctrl-C only asks it to
-            # end; the second ends it wherever it is.
-            stopped = threading.Event()
-
-            def stop(number: int, frame: FrameType | None) -> None:
-                stopped.set()
-                signal.signal(signal.SIGINT, before)
-
-            before = signal.signal(signal.SIGINT, stop)
-            try:
-                with suppress(KeyboardInterrupt):
-                    drive(coming(), engine, contents, keeping, lambda: "stop" if stopped.is_set() else "go")
-            finally:
-                signal.signal(signal.SIGINT, before)
+            coming = _arriving(source, options, rig, folder, keeping, contents)
+            with interrupts() as stopped, suppress(KeyboardInterrupt):
+                drive(coming, engine, contents, keeping, lambda: "stop" if stopped.is_set() else "go")
     say(f"{counted(keeping.result)} made" + (f", {len(keeping.failed)} failed" if keeping.failed else ""))
     return 2 if keeping.failed else 0
+
+
+def _arriving(
+    source: Path, options: RunOptions, rig: str, folder: Folder, keeping: FolderKeeping, contents: Contents
+) -> Iterator[Item | None]:
+    """A picture of the run for each plate that arrives in a folder; None after each look in vain."""
+    number, sources, watched = 0, Sources(), Arrivals(source)
+    for path in watched:
+        for trouble in watched.take_troubles():
+            say(trouble)
+        if path is None:
+            yield None
+            continue
+        number += 1
+        out = output_for(options.pattern, path, number)
+        try:
+            sources.claim(out, path)
+            refuse_inputs([out], inputs_of([path], options), over=options.over)
+            if not options.over:
+                folder.refuse_others([out])
+            items, unread = _items([path], [out], rig, options, contents)
+        except OutputError as error:  # of this one; the watch goes on
+            items, unread = [], [str(error)]
+        keeping.failed += unread
+        for sentence in unread:
+            say(sentence)
+        yield from (item for item in items if not folder.holds(out, item.task.key))
+
+
+@contextmanager
+def interrupts() -> Iterator[threading.Event]:
+    """Set by the first Ctrl-C, which only asks the program to end: an interrupt that is raised wherever it happens to be can be
+    lost there. The second ends it wherever it is."""
+    stopped = threading.Event()
+
+    def stop(number: int, frame: FrameType | None) -> None:
+        stopped.set()
+        signal.signal(signal.SIGINT, before)
+
+    before = signal.signal(signal.SIGINT, stop)
+    try:
+        yield stopped
+    finally:
+        signal.signal(signal.SIGINT, before)
 
 
 @contextmanager

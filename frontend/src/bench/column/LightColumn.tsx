@@ -18,6 +18,7 @@ import { BrushSettings } from "./masks/BrushSettings";
 import { MaskPanel } from "./masks/MaskPanel";
 import { Numbers } from "./Numbers";
 import { LiveGroup, type LiveTools } from "./settings/LiveGroup";
+import { viewOf } from "./settings/registry";
 import { heading } from "./Section";
 import { StagePicture } from "./StagePicture";
 
@@ -202,10 +203,8 @@ function useStageTools(id: string, stage: Stage): LiveTools {
       onBringIntoView: (place) => viewing.see(place),
       onStrip: (setting) => strip(stage, setting),
       onAdd: (setting: SettingInfo) => {
-        const at = middle();
-        if (setting.type === "quads" && (stage === "source" || stage === "spread"))
-          editing.ask({ do: "next-quad", light: id, stage, setting: setting.name });
-        else if (setting.type === "places" && at) editing.ask({ do: "point", light: id, act: "add", place: at, found: false, on: true });
+        const edit = viewOf(setting)?.adding?.({ light: id, stage, setting: setting.name, middle: middle() });
+        if (edit) editing.ask(edit);
       },
       onPaint: () => take(now().hand.tool.is === "light" ? HANDLES : { is: "light", drawn: null }),
     };

@@ -5,8 +5,7 @@ import { useBench, useNow } from "../../store/bench";
 import { trackOf } from "../../store/keys";
 import { valuesAt, type Place } from "../../store/rig";
 import { KeyButton } from "./KeyButton";
-
-const SHAPES: SettingInfo["type"][] = ["place", "path", "quads", "polygon"];
+import { viewOf } from "./registry";
 
 /** What changes a setting over the frames of a reel: its keys, and for a place or a shape that it follows what is under it. */
 export function KeyTools({ place, setting }: { place: Place; setting: SettingInfo }) {
@@ -29,7 +28,7 @@ export function KeyTools({ place, setting }: { place: Place; setting: SettingInf
   }
   return (
     <>
-      {SHAPES.includes(setting.type) && (
+      {viewOf(setting)?.follows && (
         <Button
           weight="bare"
           className="strip"

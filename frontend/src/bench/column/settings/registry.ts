@@ -1,5 +1,5 @@
 import type { ComponentType, ReactNode } from "react";
-import type { Plate, SettingInfo, SettingOf } from "../../../api/client";
+import type { Edit, Plate, SettingInfo, SettingOf, Stage } from "../../../api/client";
 import type { Spot } from "../../store/places";
 import type { Size } from "../units";
 import type { Placement } from "../../picture/view";
@@ -44,6 +44,14 @@ export interface HandleProps<S extends SettingInfo = SettingInfo> {
   onReset: () => void;
 }
 
+/** A setting of a light to which one more is to be added; `middle` is the place in the middle of what is on the screen. */
+export interface Adding {
+  light: string;
+  stage: Stage;
+  setting: string;
+  middle: Spot | null;
+}
+
 /** How a type of setting is shown: its row in the column, and what moves it on the picture. A handle that is no part of
  * the common overlay lies over it by itself. */
 export interface SettingView<S extends SettingInfo = SettingInfo> {
@@ -54,6 +62,10 @@ export interface SettingView<S extends SettingInfo = SettingInfo> {
   under?: boolean;
   /** Nothing to show in the column. */
   quiet?: boolean;
+  /** It can follow what is under it in the picture, over the frames of a reel. */
+  follows?: boolean;
+  /** The edit that adds one more to a list that the core makes; null where none can be added now. */
+  adding?: (what: Adding) => Edit | null;
 }
 
 interface Module {

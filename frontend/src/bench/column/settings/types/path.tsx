@@ -8,6 +8,7 @@ import { settingView } from "../registry";
 
 /** A path: drawn point by point on the picture, dragged, typed. */
 export const view = settingView<"path">({
+  follows: true,
   Row: ({ setting, value, onChange, onRest }) => {
     const once = (next: unknown) => {
       onChange(next);

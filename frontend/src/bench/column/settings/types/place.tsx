@@ -7,6 +7,7 @@ import { settingView } from "../registry";
 
 /** A place: dragged on the picture, typed in per cent, brought back into view. */
 export const view = settingView<"place">({
+  follows: true,
   Row: ({ setting, value, onChange, onRest, onBringIntoView }) => {
     const at = value as Spot;
     return (

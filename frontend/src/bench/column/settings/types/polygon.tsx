@@ -7,6 +7,7 @@ import { settingView } from "../registry";
 
 /** An area with straight sides: drawn corner by corner on the picture, dragged, typed. */
 export const view = settingView<"polygon">({
+  follows: true,
   Row: ({ setting, value, onChange, onRest, onReset }) => (
     <>
       <ListRow value={value}>
