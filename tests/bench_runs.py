@@ -132,7 +132,7 @@ def main() -> int:
             ("one worker beside one by one", one / alone, 1.1, False),
         ]
         memory = memory_over(plates_in(folder / "small", SMALL, SMALL_SIZE), folder / "out")
-        print("memory: " + ", ".join(f"{result} pictures {held:.0f} MB" for result, held in memory))
+        print("memory: " + ", ".join(f"{count} pictures {held:.0f} MB" for count, held in memory))
         rows.append(
             (
                 f"memory after {memory[-1][0]} small pictures beside that after {memory[0][0]}",

@@ -163,7 +163,7 @@ class Wheel(unittest.TestCase):
         catalogue = json.load(urllib.request.urlopen(f"{url}/api/catalogue"))
         self.assertIn("veil", [kind["name"] for kind in catalogue["kinds"]])
         self.assertIn("half", [part["name"] for part in catalogue["parts"]])
-        self.assertIn("ppm", [form["name"] for form in catalogue["export"]["formats"]])
+        self.assertIn("ppm", [form["name"] for form in catalogue["export"]["targets"][0]["formats"]])
         self.assertEqual(len(catalogue["left_out"]), 3)
         self.assertIn("VeilLight", json.load(urllib.request.urlopen(f"{url}/openapi.json"))["components"]["schemas"])
         request = urllib.request.Request(f"{url}/api/plates/blank", b'{"name": "Air"}', {"Content-Type": "application/json"})

@@ -82,7 +82,7 @@ class Many(RunTest):
             ([here], "out/{name}.gif", "has no ending that Aurelon can write"),
             ([self.plates / "gone.png"], "out/{name}.png", "gone.png does not exist"),
             ([], "out/{name}.png", "name either plates or a folder to --watch"),
-            ([here], "rig.json/{name}.png", "cannot be written to"),
+            ([here], "rig.json/{name}.png", "is a file, or leads through one"),
         ):
             with self.subTest(sentence):
                 stderr = io.StringIO()

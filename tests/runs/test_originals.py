@@ -122,12 +122,12 @@ class Watched(RunTest):
         (self.plates / "zz.png").write_bytes(self.plate(4))
         self.until(["shore 0.jpg", "shore 0.tif.jpg", "zz.jpg"])
         watch.send_signal(signal.SIGINT)
-        sentence = watch.communicate(timeout=60)[1]
+        said = watch.communicate(timeout=60)[1]
         for sentence in ("away.png is a link that leads to no file", "loop.png is a link that leads to no file"):
-            self.assertEqual(sentence.count(sentence), 1, sentence)
-        self.assertIn("bad.png", sentence)
-        self.assertNotIn("bad.png ->", sentence)
-        self.assertIn("would both become", sentence)
+            self.assertEqual(said.count(sentence), 1, said)
+        self.assertIn("bad.png", said)
+        self.assertNotIn("bad.png ->", said)
+        self.assertIn("would both become", said)
         self.assertIn("3 pictures made, 2 failed", sentence)
         self.assertEqual(watch.returncode, 2)
 
