@@ -128,7 +128,7 @@ class Watched(RunTest):
         self.assertIn("bad.png", said)
         self.assertNotIn("bad.png ->", said)
         self.assertIn("would both become", said)
-        self.assertIn("3 pictures made, 2 failed", sentence)
+        self.assertIn("3 pictures made, 2 failed", said)
         self.assertEqual(watch.returncode, 2)
 
 
