@@ -28,7 +28,7 @@ def targets() -> dict[str, ExportTarget[Any]]:
     return {target.name: target for target in sorted(found, key=lambda target: target.order)}
 
 
-USUAL = next(iter(targets()))  # what is made where nothing else is asked for
+USUAL = next(iter(targets()))  # the target of exports that name none
 
 
 def format_for(target: str, path: PurePath) -> Format:

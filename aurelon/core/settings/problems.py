@@ -31,7 +31,7 @@ MUST_BE: dict[str, Callable[[Context], str]] = {
     "enum": lambda context: str(context["expected"]),
     "string_pattern_mismatch": lambda context: PATTERNS.get(context["pattern"], "written another way"),
 }
-# What is said of the number of items or characters, where the value itself would say nothing.
+# For wrong numbers of items or characters; the value itself would not help.
 COUNTS: dict[str, Callable[[Context], str]] = {
     "too_short": lambda context: f"has {context['actual_length']} items, but must have at least {context['min_length']}",
     "too_long": lambda context: f"has more than {context['max_length']} items, which is the most",
