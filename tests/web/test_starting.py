@@ -39,7 +39,7 @@ class Starting(unittest.TestCase):
             port = str(taken.getsockname()[1])
             self.assertIn(f"127.0.0.1:{port} is in use by another program", self.refused("--port", port))
         for port in ("0", "65536", "99999999"):
-            self.assertIn(f"there is no port {port}", self.refused("--port", port))
+            self.assertIn(f"{port}' is not a port from 1 to 65535", self.refused("--port", port))
         self.assertIn("cannot be used", self.refused("--host", "203.0.113.7", "--port", "8421"))
 
     def test_a_data_file_that_is_none(self) -> None:
