@@ -8,7 +8,7 @@ from typing import NoReturn
 
 from aurelon.core import AurelonError
 
-# What the library says, and what a person is told.
+# The sentences of the library, and ours.
 SENTENCES = (
     (r"argument (?:COMMAND|-\S*|\S+): invalid choice: (.*) \(choose from (.*)\)", r"\1 is not known; there are \2"),
     (r"the following arguments are required: (.*)", r"\1 is missing"),
@@ -23,13 +23,13 @@ class Parser(argparse.ArgumentParser):
     """A parser that refuses in one line, as everything else does."""
 
     def error(self, message: str) -> NoReturn:
-        told = message.replace("-o/--out", "-o OUT")
+        refusal = message.replace("-o/--out", "-o OUT")
         for pattern, sentence in SENTENCES:
-            found = re.fullmatch(pattern, told)
+            found = re.fullmatch(pattern, refusal)
             if found is not None:
-                told = found.expand(sentence)
+                refusal = found.expand(sentence)
                 break
-        raise AurelonError(f"{told}; `{self.prog} --help` says what can be given")
+        raise AurelonError(f"{refusal}; `{self.prog} --help` says what can be given")
 
 
 def size(text: str) -> tuple[int, int]:

@@ -54,7 +54,7 @@ def _glow(glow: Glow, down: np.float32, bright: Floats) -> None:
 
 @kernel
 def mix_in_glow_beyond(emission: Floats, glow: Glow, light: Floats) -> None:
-    """Mixes into the glow (h, w, 4: the last channel) that which comes from beyond what stands in front."""
+    """Mixes the glow from behind the occluders into the last channel of `light` (h, w, 4)."""
     rows, columns, _ = light.shape
     for row in prange(rows):
         bright = np.empty(columns, np.float32)
