@@ -51,6 +51,7 @@ class Plate:
     key: str = ""
     frame: int = 0  # of a reel, counted from 0, and when it is seen, in seconds from the first
     seconds: float = 0.0
+    of_reel: bool = False  # what is found in one frame would pop on the next
     # Files that rigs on this plate refer to, by the SHA-256 of each; None where there is none.
     file_of: Callable[[str], bytes | None] = field(default=lambda name: None, repr=False)
     _reduced: OrderedDict[tuple[int, int], Floats] = field(default_factory=OrderedDict, repr=False)

@@ -133,6 +133,7 @@ class Reel:
             raise PlateError(f"{self.name} {error}") from error
         plate = plate_of(raster, self.name, f"{self.key}/{number}", frame=number, seconds=float(self.footage.times[number]))
         plate.file_of = self.file_of
+        plate.of_reel = True
         return plate
 
 

@@ -13,6 +13,7 @@ from aurelon.core.graph.backdrop import Backdrop
 from aurelon.core.graph.grading import levels_of, tint_of
 from aurelon.core.graph.mask_nodes import MaskNodes
 from aurelon.core.graph.nodes import PictureNode, ValueNode, Work, digest_of
+from aurelon.core.graph.space_nodes import air_node
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.blend.blending import Blending, blending
 from aurelon.core.imaging.colour_matrix import NEUTRAL, Tint
@@ -20,6 +21,8 @@ from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import NO_LEVELS, Levels, lay, picture_of
 from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.lights import kinds
+from aurelon.core.lights.shared.air import NEUTRAL as NO_AIR
+from aurelon.core.lights.shared.air import air_of
 from aurelon.core.lights.shared.kind import AnyKind, LightField, LookAt, Reading, Scene
 from aurelon.core.masks.sky import Sky as SkyPart
 from aurelon.core.rig.model import Light
@@ -50,9 +53,15 @@ class LightNodes:
 
 
 def light_nodes(
-    backdrop: Backdrop, light: Light, pictures: Mapping[LookAt, PictureNode], below: PictureNode, masks: MaskNodes
+    backdrop: Backdrop,
+    light: Light,
+    pictures: Mapping[LookAt, PictureNode],
+    below: PictureNode,
+    masks: MaskNodes,
+    distance: PictureNode | None,
 ) -> LightNodes:
-    """The nodes of one light. `pictures` are those that it may look at, `below` is the one that it is laid on."""
+    """The nodes of one light. `pictures` are those that it may look at, `below` is the one that it is laid on, `distance` how near
+    everything is."""
     kind, plate = kinds()[light.kind], backdrop.plate
     read = pictures[light.look_at]
     seen = read.digest if kind.reads else plate.size
@@ -104,27 +113,33 @@ def light_nodes(
             seconds=seconds,
         )
 
+    # How light travels does not depend on what of it is seen in the air before things.
+    air = air_node(distance, air_of(light.spread))
+    in_air = light.spread if air is None else light.spread.model_copy(update=NO_AIR)
     field: ValueNode[LightField] = ValueNode(
-        digest_of("field", source.digest, light.spread.digest, backdrop.edge),
+        digest_of("field", source.digest, in_air.digest, backdrop.edge),
         lambda work: kind.spread(scene(work, backdrop.reading), light.source, light.spread),
     )
     tint, levels = tint_of(light.colour, plate.space, shifts_white=kind.shifts_white), levels_of(light.colour)
     mask = masks.node(light.mask, light.behind)
     m = light.merge
     how = blending(mode=m.mode, intensity=m.intensity, opacity=m.opacity, keep_darks=m.keep_darks, opaque=kind.opaque)
-    coloured = digest_of("colour", field.digest, light.colour.digest)
+    coloured = digest_of("colour", field.digest, air and air.digest, light.colour.digest)
     masked_as = mask and mask.digest
+    cover = _times(mask, air)
     merged = PictureNode(
         digest_of("merged", below.digest, coloured, masked_as, m.digest),
         _merging(
-            below, read if kind.at_frame else None, field, mask, plate.space.luminance, scene, tint, levels, how, backdrop.draft
+            below, read if kind.at_frame else None, field, cover, plate.space.luminance, scene, tint, levels, how, backdrop.draft
         ),
     )
 
     def travelled(by: Tint, through: Levels) -> Callable[[Work, Frame], Floats]:
-        return lambda work, frame: picture_of(
-            work.evaluate(field).at(scene(work, frame), frame, by), frame, plate.space.luminance, through
-        )
+        def make(work: Work, frame: Frame) -> Floats:
+            result = picture_of(work.evaluate(field).at(scene(work, frame), frame, by), frame, plate.space.luminance, through)
+            return result if air is None else result * work.at(air, frame)[:, :, None]
+
+        return make
 
     colour = PictureNode(coloured, travelled(tint, levels), kept=False)
 
@@ -138,13 +153,22 @@ def light_nodes(
         source=source,
         detected=detected,
         field=field,
-        spread=PictureNode(digest_of("spread", field.digest), travelled(NEUTRAL, NO_LEVELS), kept=False),
+        spread=PictureNode(digest_of("spread", field.digest, air and air.digest), travelled(NEUTRAL, NO_LEVELS), kept=False),
         unlevelled=PictureNode(digest_of("unlevelled", coloured), travelled(tint, NO_LEVELS), kept=False),
         colour=colour,
         mask=mask,
         below=below,
         merged=merged,
         alone=PictureNode(digest_of("alone", coloured, masked_as, m.digest), alone, kept=False),
+    )
+
+
+def _times(one: PictureNode | None, other: PictureNode | None) -> PictureNode | None:
+    """What both let through, (h, w)."""
+    if one is None or other is None:
+        return one or other
+    return PictureNode(
+        digest_of("times", one.digest, other.digest), lambda work, frame: work.at(one, frame) * work.at(other, frame), kept=True
     )
 
 

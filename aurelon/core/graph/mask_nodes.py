@@ -88,7 +88,7 @@ def ground_for(
         reading=backdrop.reading,
         mattes={name: area(node) for name, node in mattes.items()},
         sky=lambda: sky_of(backdrop.plate).cover,
-        grey=partial(_grey, backdrop, work),
+        grey=partial(grey_of, backdrop, work),
         passing=lambda frame: ground_for(backdrop, original, prepared, mattes, work.passing(frame)),
         keep=work.keep,
         peek=work.peek,
@@ -96,7 +96,7 @@ def ground_for(
     )
 
 
-def _grey(backdrop: Backdrop, work: Work, name: str) -> Floats | None:
+def grey_of(backdrop: Backdrop, work: Work, name: str) -> Floats | None:
     """A file by its name as (h, w) of its stored values in 0..1; None where it is not there."""
     whole = Frame.whole(backdrop.plate.size)
     known = work.peek(("grey", name), whole)

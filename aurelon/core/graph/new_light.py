@@ -11,16 +11,24 @@ from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import fit_within
 from aurelon.core.lights import kinds
+from aurelon.core.lights.shared.air import EVERYWHERE
 from aurelon.core.plate import Plate
 from aurelon.core.rig.ids import free_id
 from aurelon.core.rig.model import LIGHT_MODELS, Light, Rig
+from aurelon.core.space.found import found_distance
 
 EDGE = 240  # pixels on the long edge are enough to see how strong a light is
-TRIES, WEAKER, STRONGER = 12, 0.85, 1.5  # how often its intensity is changed, and by what
+TRIES, WEAKER, STRONGER = 20, 0.85, 1.5  # how often its intensity is changed, and by what
 MOST_CLIPPED, LEAST_SEEN = 0.012, 0.06  # share of pixels clipped anew, at this size; display-encoded change that is seen at once
 LEFT = 0.4  # of the places where a light is seen, how many must be left
 CLIPPED = 254.5 / 255
 STRONGEST = 4.0
+THIN_AIR = 0.35  # thickness of the air that a new light is seen in, where it is known what is near
+SURE = 0.5  # how sure that must be
+DARKS, LIFTED = 1 / 6, 0.026  # share of the picture that is its darks; display-encoded rise of half of them, at most
+THINNER, THINNEST = 0.6, 0.15  # how much thinner its air is then made, and how thin
+KEPT, MOST_KEPT = 0.2, 0.8  # by which darks are kept more after that, and how far
+FAINTEST_FOR_DARKS = 0.2  # display-encoded change to which a light is weakened for them
 
 
 def new_light(name: str, plate: Plate, rig: Rig, *, example: bool = False) -> Light:
@@ -33,11 +41,36 @@ def new_light(name: str, plate: Plate, rig: Rig, *, example: bool = False) -> Li
     title = kind.called if light_id == f"{name}-1" else f"{kind.called} {light_id.rsplit('-', 1)[-1]}"
     settings = kind.seen_by(plate) if example else kind.initial(plate)
     light = LIGHT_MODELS[name].model_validate({"id": light_id, "name": title, "kind": name, **settings})
+    if getattr(light.spread, "air", 0.0) == EVERYWHERE and _knows_distance(plate, rig):
+        light = light.model_copy(update={"spread": light.spread.model_copy(update={"air": THIN_AIR})})
     return light if kind.opaque else _tempered(light, plate, rig)
 
 
+def _knows_distance(plate: Plate, rig: Rig) -> bool:
+    """Whether it is known well enough what is near in a plate."""
+    match rig.distance.origin:
+        case "none":
+            return False
+        case "found":
+            return not plate.of_reel and found_distance(plate).sure >= SURE
+    return not plate.of_reel
+
+
+def _off_the_darks(light: Light) -> Light | None:
+    """The light in thinner air, then held off the darks more; None where both are at their end."""
+    air = getattr(light.spread, "air", EVERYWHERE)
+    if THINNEST < air < EVERYWHERE:
+        thinner = round(max(air * THINNER, THINNEST), 2)
+        return light.model_copy(update={"spread": light.spread.model_copy(update={"air": thinner})})
+    if light.merge.keep_darks < MOST_KEPT:
+        kept = round(light.merge.keep_darks + KEPT, 2)
+        return light.model_copy(update={"merge": light.merge.model_copy(update={"keep_darks": kept})})
+    return None
+
+
 def _tempered(light: Light, plate: Plate, rig: Rig) -> Light:
-    """The light made weaker where it would clip much of the picture, stronger where it would hardly be seen."""
+    """The light made weaker where it would clip much of the picture, stronger where it would hardly be seen, and held off the darks
+    where it would lift them to grey."""
     renderer, size = Renderer(plate, Cache(1 << 28)), fit_within(plate.size, EDGE)
 
     def shown(lights: list[Light]) -> Floats:
@@ -48,6 +81,8 @@ def _tempered(light: Light, plate: Plate, rig: Rig) -> Light:
 
     before = shown([])
     white = (before >= CLIPPED).any(axis=2)
+    tones = before.mean(axis=2)
+    darks = tones <= np.quantile(tones, DARKS)
     most = 0.0
     for _ in range(TRIES):
         after = shown([light])
@@ -56,7 +91,11 @@ def _tempered(light: Light, plate: Plate, rig: Rig) -> Light:
         most = max(most, share)
         clips = float(((after >= CLIPPED).any(axis=2) & ~white).mean()) > MOST_CLIPPED
         # A picture that is nearly white all over clips by any light that is seen; one that is not helps nobody.
-        if clips and change * WEAKER > LEAST_SEEN and share > LEFT * most:
+        lifts = float(np.median((after - before).mean(axis=2)[darks])) > LIFTED
+        if lifts and (gentler := _off_the_darks(light)) is not None:
+            light = gentler
+            continue
+        if (clips or (lifts and change > FAINTEST_FOR_DARKS)) and change * WEAKER > LEAST_SEEN and share > LEFT * most:
             by = WEAKER
         elif 0 < change < LEAST_SEEN and not clips and light.merge.intensity < STRONGEST:
             by = STRONGER

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 
 from aurelon.core.graph.backdrop import Backdrop
 from aurelon.core.graph.grading import prepare, under_house_light
 from aurelon.core.graph.light_nodes import LightNodes, light_nodes
-from aurelon.core.graph.mask_nodes import MaskNodes
+from aurelon.core.graph.mask_nodes import MaskNodes, grey_of
 from aurelon.core.graph.nodes import PictureNode, Work, digest_of
+from aurelon.core.graph.space_nodes import distance_node
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.headroom import depth_of, restored
@@ -33,6 +35,7 @@ class Graph:
     prepared: PictureNode
     base: PictureNode
     house_mask: PictureNode | None
+    distance: PictureNode | None
     mattes: Mapping[str, PictureNode | None]
     all_lights: tuple[LightNodes, ...]
     result: PictureNode
@@ -61,15 +64,16 @@ def resolve(plate: Plate, rig: Rig, *, draft: bool = False) -> Graph:
     masks = MaskNodes(backdrop, original, prepared)
     for matte in rig.mattes:
         masks.add_matte(matte.id, matte.mask)
+    distance = distance_node(backdrop, rig.distance, original, masks.mattes, partial(grey_of, backdrop))
     house_mask = masks.node(rig.house.mask)
     base = _base(backdrop, rig, prepared, house_mask)
     below, stack = base, []
     for light in rig.stack:
-        nodes = light_nodes(backdrop, light, {"original": original, "prepared": prepared, "below": below}, below, masks)
+        nodes = light_nodes(backdrop, light, {"original": original, "prepared": prepared, "below": below}, below, masks, distance)
         stack.append(nodes)
         if light.on:
             below = nodes.merged
-    return Graph(plate, rig, original, prepared, base, house_mask, masks.mattes, tuple(stack), below)
+    return Graph(plate, rig, original, prepared, base, house_mask, distance, masks.mattes, tuple(stack), below)
 
 
 def _prepared(backdrop: Backdrop, rig: Rig, original: PictureNode) -> PictureNode:

@@ -40,6 +40,12 @@ class ShowBase(Settings):
     what: Literal["base"] = "base"
 
 
+class ShowDistance(Settings):
+    """How near everything is, in grey: white the nearest thing seen, black infinitely far."""
+
+    what: Literal["distance"] = "distance"
+
+
 class ShowStage(Settings):
     """One stage of a light; Merge is the picture with this light and those below it."""
 
@@ -69,11 +75,14 @@ class ShowCover(Settings):
     owner: Owner
 
 
-Show = Annotated[ShowResult | ShowBefore | ShowBase | ShowStage | ShowLight | ShowMask | ShowCover, Field(discriminator="what")]
+Show = Annotated[
+    ShowResult | ShowBefore | ShowBase | ShowDistance | ShowStage | ShowLight | ShowMask | ShowCover, Field(discriminator="what")
+]
 RESULT, BEFORE = ShowResult(), ShowBefore()
 _SHOW: TypeAdapter[Show] = TypeAdapter(Show)
 WORDS = (
-    "result, before, base, stage:LIGHT:STAGE, light:LIGHT, mask:LIGHT, matte:MATTE or house-mask, and over: before one of the masks"
+    "result, before, base, distance, stage:LIGHT:STAGE, light:LIGHT, mask:LIGHT, matte:MATTE or house-mask, and over: before "
+    "one of the masks"
 )
 
 
@@ -94,7 +103,7 @@ def parse_show(text: str) -> Show:
 
 def _spelled_out(words: list[str]) -> dict[str, object] | None:
     match words:
-        case ["result" | "before" | "base"]:
+        case ["result" | "before" | "base" | "distance"]:
             return {"what": words[0]}
         case ["stage", light, stage]:
             return {"what": "stage", "light": light, "stage": stage}
@@ -124,6 +133,8 @@ def drawing_of(graph: Graph, show: Show) -> Draw:
             return _as_it_is(graph.original)
         case ShowBase():
             return _as_it_is(graph.base)
+        case ShowDistance():
+            return _grey(graph.distance)
         case ShowLight():
             return _as_it_is(graph.of(show.light).alone)
         case ShowStage(stage="source"):

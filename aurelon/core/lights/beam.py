@@ -21,6 +21,7 @@ from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.noise import Lattice, lattice_of, moment, noise_in
 from aurelon.core.imaging.perspective import to_square
+from aurelon.core.lights.shared.air import air_setting, stands_at_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import DrawnField, as_picture
 from aurelon.core.lights.shared.haze import haze_setting
@@ -59,6 +60,8 @@ class Spread(Settings):
     seed: int = seed_setting("Different dust", group="Dust")
     evolution: float = evolution_setting(group="Dust")
     haze: float = haze_setting(essential=True)
+    air: float = air_setting()
+    stands_at: float = stands_at_setting()
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:

@@ -18,6 +18,7 @@ from aurelon.core.imaging.fastmath import angle_of, smoothstep
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.noise import moment, periodic_noise
+from aurelon.core.lights.shared.air import air_setting, stands_at_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import WhiteField, as_picture
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
@@ -90,6 +91,8 @@ class Spread(Settings):
     softness: float = number(
         0.4, "Blurs the rays sideways", unit="degrees", low=0, high=20, step=0.05, exponent=2.0, essential=True
     )
+    air: float = air_setting()
+    stands_at: float = stands_at_setting()
 
 
 def pattern(settings: Source, seconds: float = 0.0) -> Floats:

@@ -20,6 +20,7 @@ from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.noise import Lattice, lattice_of, moment, noise_in
+from aurelon.core.lights.shared.air import air_setting, stands_at_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import as_picture
 from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene
@@ -72,6 +73,8 @@ class Spread(Settings):
     unevenness: float = number(0.4, "How uneven the haze is", unit="share", low=0, high=1, step=0.01, group="Haze")
     seed: int = seed_setting("A different haze", group="Haze")
     evolution: float = evolution_setting(group="Haze")
+    air: float = air_setting()
+    stands_at: float = stands_at_setting()
 
 
 def pieces(settings: Source, aspect: tuple[float, float]) -> Doubles:

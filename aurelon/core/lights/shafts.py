@@ -35,6 +35,7 @@ from aurelon.core.imaging.fastmath import encode_array, smoothstep
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.noise import moment, ray_variation
+from aurelon.core.lights.shared.air import air_setting, stands_at_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.highlights import open_by
@@ -228,6 +229,8 @@ class Spread(Settings):
     disc_temperature: float = temperature_setting(
         4600, "Colour of the disc and its glow", when={"mode": ["point"]}, group="Disc", essential=True
     )
+    air: float = air_setting()
+    stands_at: float = stands_at_setting()
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:

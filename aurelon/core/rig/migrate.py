@@ -36,7 +36,21 @@ def up_to_date(data: Any) -> Any:
     if isinstance(version, int) and version > VERSION:
         raise ValueError(f"this rig is of version {version}, later than this Aurelon reads ({VERSION}); update Aurelon to use it")
     result = _from_1(data) if version == 1 else data
+    if isinstance(result.get("distance"), dict):
+        result = {**result, "distance": _distance(result["distance"])}
     return {**result, "lights": _each(result["lights"], _settled)} if "lights" in result else result
+
+
+def _distance(distance: dict[str, Any]) -> dict[str, Any]:
+    """A horizon that is said beside what is found is one set by hand; none is left out."""
+    result = dict(distance)
+    if "from" in result:
+        result.setdefault("origin", result.pop("from"))
+    if "horizon" in result and result["horizon"] is None:
+        del result["horizon"]
+    elif "horizon" in result and result.get("origin", "found") == "found" and "from" in distance:
+        result["origin"] = "horizon"
+    return {name: value for name, value in result.items() if not (name == "file" and value is None)}
 
 
 def _from_1(data: dict[str, Any]) -> dict[str, Any]:

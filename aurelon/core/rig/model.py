@@ -21,7 +21,16 @@ from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.kind import AnyKind, Colour, LookAt, Merge
 from aurelon.core.masks.shared.mask import Mask
 from aurelon.core.rig.migrate import VERSION, up_to_date
-from aurelon.core.settings import Settings, matte_setting, number, settings_of, temperature_setting, tint_setting
+from aurelon.core.settings import (
+    Settings,
+    choice,
+    file_setting,
+    matte_setting,
+    number,
+    settings_of,
+    temperature_setting,
+    tint_setting,
+)
 from aurelon.core.settings.tracks import Track, at_frame, check_tracks
 from aurelon.core.settings.types.crop import Crop, crop_setting
 
@@ -65,6 +74,44 @@ class Prepare(Settings):
         if self.crop is not None:
             return Box(self.crop.x0, self.crop.y0, self.crop.x1, self.crop.y1)
         return largest_box(self.straighten, size) if self.straighten else WHOLE
+
+
+class Distance(Settings):
+    """How far everything in the plate is, as nearness: 1 the nearest thing seen, 0 infinitely far."""
+
+    origin: Literal["found", "horizon", "file", "none"] = choice(
+        "found",
+        "Where it is known from how far things are",
+        label="Distance from",
+        words={
+            "found": "The picture",
+            "horizon": "A horizon set by hand",
+            "file": "A depth picture",
+            "none": "Nothing: all is flat",
+        },
+        essential=True,
+    )
+    horizon: float = number(
+        0.5,
+        "Height of the horizon in the plate, from its top",
+        unit="share",
+        low=-0.5,
+        high=1.5,
+        step=0.005,
+        when={"origin": ["horizon"]},
+        essential=True,
+    )
+    file: str = file_setting("The depth picture", when={"origin": ["file"]}, essential=True)
+    near_is: Literal["white", "black"] = choice(
+        "white",
+        "Which tone of the depth picture is near",
+        words={"white": "White", "black": "Black"},
+        when={"origin": ["file"]},
+        essential=True,
+    )
+    stands: dict[Annotated[str, Field(pattern=ID)], Annotated[float, Field(ge=0, le=1)]] = Field(
+        {}, max_length=64, description="How near mattes stand, by their ids"
+    )
 
 
 class Matte(Settings):
@@ -167,6 +214,7 @@ class Rig(Settings):
     version: Literal[2] = VERSION
     prepare: Prepare = Prepare()
     house: HouseLight = HouseLight()
+    distance: Distance = Distance()
     mattes: tuple[Matte, ...] = Field((), max_length=64, description="Saved areas that lights refer to")
     lights: list[AnyLight] = Field([], max_length=64)
     keys: Keys = Field(
@@ -302,6 +350,7 @@ class Rig(Settings):
     def file_names(self) -> list[str]:
         """Names of all files that its masks and lights refer to."""
         names = {name for _, mask in self.masks() for name in mask.files()}
+        names |= {self.distance.file} - {""}
         for light in self.stack:
             for stage in (light.source, light.spread):
                 for name, setting in settings_of(type(stage)):
@@ -315,6 +364,7 @@ class Rig(Settings):
         for matte in self.mattes:
             yield f"the matte {matte.name or matte.id}", matte.mask.mattes()
         yield "the house light", self.house.mask.mattes()
+        yield "the distance", list(self.distance.stands)
 
     def missing_mattes(self) -> dict[str, list[str]]:
         """Mattes that are referred to but are not there, with the names of what uses each."""

@@ -1,0 +1,59 @@
+"""The air that a light is seen in. All kinds that travel through air declare it alike.
+
+Of light in the air only what is scattered between the eye and the thing behind is seen: `1 - exp(-h / n)` of it, with the
+thickness h of the air and the nearness n of the thing (the airlight of Koschmieder, 1924, with distance 1 / n). So near black fur
+stays black, and the sky has all of it.
+"""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from aurelon.core.imaging.arrays import Floats
+from aurelon.core.settings import Settings, number
+
+EVERYWHERE = 10.0  # thickness from which light lies before everything alike
+FOREMOST = 1.0  # the nearness of a light before which nothing stands
+SOFT = 0.06  # nearness over which what stands before a light begins to hide it
+INFINITELY_FAR = 1e-4
+
+
+class Air(NamedTuple):
+    """How thick the air is, and how near the light stands."""
+
+    thickness: float
+    stands_at: float
+
+
+def air_setting() -> Any:
+    """The thickness of the air; at its most distance counts for nothing."""
+    help = "How soon light fills the air before things: thin air leaves what is near clear, at the most all is veiled alike"
+    return number(EVERYWHERE, help, low=0.02, high=EVERYWHERE, step=0.01, exponent=4.0, group="Distance", essential=True)
+
+
+def stands_at_setting() -> Any:
+    """How near the light itself is, on the plate's scale of nearness."""
+    help = "How near the light stands: 0 is infinitely far, 1 before everything; what is nearer hides it"
+    return number(FOREMOST, help, unit="share", low=0, high=1, step=0.01, group="Distance")
+
+
+NEUTRAL = {"air": EVERYWHERE, "stands_at": FOREMOST}
+
+
+def air_of(spread: Settings) -> Air | None:
+    """The air of a light; None for kinds that travel through none, and where distance counts for nothing."""
+    thickness, stands_at = getattr(spread, "air", EVERYWHERE), getattr(spread, "stands_at", FOREMOST)
+    return None if thickness >= EVERYWHERE and stands_at >= FOREMOST else Air(thickness, stands_at)
+
+
+def seen_in_air(nearness: Floats, air: Air) -> Floats:
+    """The share of the light that is seen before things of a nearness, (h, w) in 0..1."""
+    result = np.ones_like(nearness)
+    if air.thickness < EVERYWHERE:
+        result -= np.exp(np.float32(-air.thickness) / np.maximum(nearness, np.float32(INFINITELY_FAR)))
+    if air.stands_at < FOREMOST:
+        before = np.clip((nearness - np.float32(air.stands_at)) / np.float32(SOFT), 0, 1)
+        result *= 1 - before * before * (3 - 2 * before)
+    return result

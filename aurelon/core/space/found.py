@@ -1,0 +1,72 @@
+"""What is put together of all that is found in the picture: its nearness, and how sure that is."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from aurelon.core.finding.areas import sky_of
+from aurelon.core.finding.sky import SURE as SURE_SKY
+from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.fastmath import encode_array
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.plate import Plate
+from aurelon.core.space.ground import outdoors
+from aurelon.core.space.room import room
+from aurelon.core.space.sharpness import by_sharpness, depth_of_field
+
+EDGE = 160  # long edge of the version on which nearness is carried
+TONE_EDGE = 768  # and of that whose edges are looked at
+SMALLEST = 24  # pixels a side, below which nothing can be told
+NEAREST = 0.995  # quantile that counts as the nearest thing seen
+OF_SHARPNESS, OF_ROOM = 0.6, 0.3  # how sure these can be
+INSIDE = 0.5  # share of the way to the farthest that what is not sure may go
+
+
+@dataclass(frozen=True)
+class FoundDistance:
+    """Nearness (h, w) of a small version of a plate: 1 the nearest thing seen, 0 infinitely far. How sure it is, 0..1, what it
+    comes from, in words for a person, and the row of the horizon, where one is known."""
+
+    nearness: Floats
+    sure: float
+    origin: str
+    horizon: float | None = None
+
+    @property
+    def nbytes(self) -> int:
+        return self.nearness.nbytes
+
+
+def found_distance(plate: Plate, horizon: float | None = None) -> FoundDistance:
+    """How far everything is, as far as the picture as shot tells; a `horizon` said by hand counts for more."""
+    return plate.found(("distance", horizon), lambda: _find(plate, horizon))
+
+
+def _find(plate: Plate, horizon: float | None) -> FoundDistance:
+    frame = Frame.canonical(plate.size, EDGE)
+    if min(frame.size) < SMALLEST:
+        return FoundDistance(np.ones(frame.shape, np.float32), 0.0, "nothing: the picture is too small")
+    codes = np.clip(encode_array(np.ascontiguousarray(plate.at(frame))), 0, 1)
+    sky = sky_of(plate)
+    if sky.confidence >= SURE_SKY or horizon is not None:
+        cover = np.asarray(cv2.resize(sky.cover, frame.size, interpolation=cv2.INTER_AREA), np.float32)
+        if sky.confidence < SURE_SKY:
+            cover = np.zeros_like(cover)
+        outside = outdoors(codes, cover, horizon)
+        words = "the sky and the ground below it" if horizon is None else "the horizon that was set"
+        return FoundDistance(_to_one(outside.nearness), max(sky.confidence, SURE_SKY), words, outside.horizon)
+    edges = Frame.canonical(plate.size, TONE_EDGE)
+    tone = encode_array(np.ascontiguousarray(plate.at(edges) @ plate.space.luminance))
+    shallow = depth_of_field(tone)
+    if shallow > 0.5:
+        return FoundDistance(_to_one(by_sharpness(tone, codes)), OF_SHARPNESS * shallow, "what is sharp and what is blurred")
+    inside = _to_one(room(codes))
+    return FoundDistance(1 - np.float32(INSIDE) * (1 - inside), OF_ROOM, "a room that is only guessed")
+
+
+def _to_one(nearness: Floats) -> Floats:
+    most = float(np.quantile(nearness, NEAREST))
+    return np.asarray(np.clip(nearness / max(most, 1e-6), 0, 1), np.float32)
