@@ -1,7 +1,7 @@
 """Renders the made-up plates: python -m demo.render [SCENE ...] [--size 2400x1600] [--samples N] [--to DIR].
 
 With --beside it writes what is known of each picture in their place: true masks of its subject and of its
-sky, and its depth (white is near).
+sky, its nearness at a small size, and its depth (white is near).
 """
 
 from __future__ import annotations
@@ -23,6 +23,7 @@ PLATES = Path(__file__).parent / "plates"
 BESIDE = Path(__file__).parent / "beside"
 DEPTHS = ("brasslens",)  # scenes whose depth is used
 BESIDE_SIZE, BESIDE_SAMPLES = (1200, 800), 9
+SMALL = (300, 200)  # size at which nearness is written
 
 
 def main() -> None:
@@ -50,10 +51,14 @@ def main() -> None:
 
 
 def _write_beside(name: str) -> None:
-    """The subject's and the sky's share of every pixel as 8 bits, and nearness between nearest and farthest as 16."""
+    """The subject's and the sky's share of every pixel as 8 bits, nearness (1 the nearest, 0 the sky) as 16 bits, and where it is
+    used nearness between nearest and farthest."""
     scene = importlib.import_module(f"demo.scenes.{name}")
-    known = expose(scene.beside, scene.CAMERA, BESIDE_SIZE, BESIDE_SAMPLES, most=1e4)
+    one_ray = expose(scene.beside, scene.CAMERA, SMALL, 1, most=1e4)
+    near = np.where(one_ray[:, :, 2] > 0.5, 0.0, 1 / one_ray[:, :, 1])
     BESIDE.mkdir(exist_ok=True)
+    Image.fromarray(np.round(near / near.max() * 65535).astype(np.uint16)).save(BESIDE / f"{name}-nearness.png")
+    known = expose(scene.beside, scene.CAMERA, BESIDE_SIZE, BESIDE_SAMPLES, most=1e4)
     for what, share in (("subject", known[:, :, 0]), ("sky", known[:, :, 2])):
         if share.any():
             Image.fromarray(np.round(share * 255).astype(np.uint8)).save(BESIDE / f"{name}-{what}.png")

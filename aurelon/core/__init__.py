@@ -3,6 +3,7 @@
 from numba import config
 
 from aurelon.core.errors import AurelonError, OutputError, PlateError, RigError
+from aurelon.core.graph.distance import PlateDistance, distance_of
 from aurelon.core.graph.lit import Lit
 from aurelon.core.graph.renderer import Renderer, render
 from aurelon.core.graph.rendering import Rendering
@@ -16,6 +17,7 @@ __all__ = [
     "Lit",
     "OutputError",
     "Plate",
+    "PlateDistance",
     "PlateError",
     "Reel",
     "Renderer",
@@ -23,6 +25,7 @@ __all__ = [
     "Rig",
     "RigError",
     "check_rig",
+    "distance_of",
     "open_plate",
     "open_reel",
     "parse_rig",

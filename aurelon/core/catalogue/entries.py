@@ -112,6 +112,7 @@ class Catalogue(BaseModel):
     plate: GroupInfo
     viewing: GroupInfo
     house: GroupInfo
+    distance: GroupInfo
     behind: GroupInfo
     parts: list[PartInfo]
     part_common: GroupInfo

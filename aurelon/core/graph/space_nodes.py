@@ -13,7 +13,7 @@ from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.lights.shared.air import Air, seen_in_air
-from aurelon.core.masks.shared.guided import lines_of, on_lines
+from aurelon.core.masks.shared.guided import drawn_to_edges, lines_of, on_lines
 from aurelon.core.masks.shared.part import resampled
 from aurelon.core.rig.model import Distance
 from aurelon.core.space.found import found_distance
@@ -22,6 +22,7 @@ GUIDE_EDGE = 768  # long edge of the version along whose edges nearness is drawn
 RADIUS, CONTRAST = 8, 0.02  # pixels of it, and the display-encoded step that is an edge
 
 GreyOf = Callable[[Work, str], Floats | None]
+Draw = Callable[[Floats, Floats, int, float], Floats]
 
 
 def distance_node(
@@ -52,12 +53,22 @@ def distance_node(
         guide = Frame.canonical(backdrop.plate.size, GUIDE_EDGE)
         horizon = distance.horizon if distance.origin == "horizon" else None
 
-        def lines() -> Floats:
-            found = found_distance(backdrop.plate, horizon).nearness[:, :, None]
-            return lines_of(enlarge_to(found, guide)[:, :, 0], encode_array(work.at(original, guide)), RADIUS, CONTRAST)
+        found = found_distance(backdrop.plate, horizon)
 
-        kept = work.keep(("distance lines", original.digest, horizon), guide, lines)
-        return on_lines(enlarge_to(kept, frame), encode_array(work.at(original, frame)))
+        def drawn(draw: Draw, coarse: Floats) -> Floats:
+            """A map (h, w) along the picture's own edges, at the frame."""
+
+            def lines() -> Floats:
+                return draw(
+                    enlarge_to(coarse[:, :, None], guide)[:, :, 0], encode_array(work.at(original, guide)), RADIUS, CONTRAST
+                )
+
+            kept = work.keep((draw.__name__, original.digest, horizon), guide, lines)
+            return on_lines(enlarge_to(kept, frame), encode_array(work.at(original, frame)))
+
+        nearness = drawn(lines_of, found.nearness)
+        # The rim of things before the sky is crisp.
+        return nearness if found.things is None else nearness * drawn(drawn_to_edges, found.things)
 
     digests = [(node and node.digest, near) for node, near in standing]
     return PictureNode(digest_of("distance", original.digest, distance.digest, digests), make)

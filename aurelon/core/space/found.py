@@ -27,17 +27,18 @@ INSIDE = 0.5  # share of the way to the farthest that what is not sure may go
 
 @dataclass(frozen=True)
 class FoundDistance:
-    """Nearness (h, w) of a small version of a plate: 1 the nearest thing seen, 0 infinitely far. How sure it is, 0..1, what it
-    comes from, in words for a person, and the row of the horizon, where one is known."""
+    """Nearness (h, w) of the things in a small version of a plate: 1 the nearest seen, 0 infinitely far; and where there are
+    `things`, (h, w) in 0..1, before the sky. How sure it is, 0..1, and what it comes from, in words for a person."""
 
     nearness: Floats
+    things: Floats | None
     sure: float
     origin: str
-    horizon: float | None = None
 
     @property
-    def nbytes(self) -> int:
-        return self.nearness.nbytes
+    def all_over(self) -> Floats:
+        """Nearness (h, w), 0 in the sky."""
+        return self.nearness if self.things is None else self.nearness * self.things
 
 
 def found_distance(plate: Plate, horizon: float | None = None) -> FoundDistance:
@@ -48,7 +49,7 @@ def found_distance(plate: Plate, horizon: float | None = None) -> FoundDistance:
 def _find(plate: Plate, horizon: float | None) -> FoundDistance:
     frame = Frame.canonical(plate.size, EDGE)
     if min(frame.size) < SMALLEST:
-        return FoundDistance(np.ones(frame.shape, np.float32), 0.0, "nothing: the picture is too small")
+        return FoundDistance(np.ones(frame.shape, np.float32), None, 0.0, "nothing: the picture is too small")
     codes = np.clip(encode_array(np.ascontiguousarray(plate.at(frame))), 0, 1)
     sky = sky_of(plate)
     if sky.confidence >= SURE_SKY or horizon is not None:
@@ -57,14 +58,14 @@ def _find(plate: Plate, horizon: float | None) -> FoundDistance:
             cover = np.zeros_like(cover)
         outside = outdoors(codes, cover, horizon)
         words = "the sky and the ground below it" if horizon is None else "the horizon that was set"
-        return FoundDistance(_to_one(outside.nearness), max(sky.confidence, SURE_SKY), words, outside.horizon)
+        return FoundDistance(_to_one(outside.nearness), outside.things.astype(np.float32), max(sky.confidence, SURE_SKY), words)
     edges = Frame.canonical(plate.size, TONE_EDGE)
     tone = encode_array(np.ascontiguousarray(plate.at(edges) @ plate.space.luminance))
     shallow = depth_of_field(tone)
     if shallow > 0.5:
-        return FoundDistance(_to_one(by_sharpness(tone, codes)), OF_SHARPNESS * shallow, "what is sharp and what is blurred")
+        return FoundDistance(_to_one(by_sharpness(tone, codes)), None, OF_SHARPNESS * shallow, "what is sharp and what is blurred")
     inside = _to_one(room(codes))
-    return FoundDistance(1 - np.float32(INSIDE) * (1 - inside), OF_ROOM, "a room that is only guessed")
+    return FoundDistance(1 - np.float32(INSIDE) * (1 - inside), None, OF_ROOM, "a room that is only guessed")
 
 
 def _to_one(nearness: Floats) -> Floats:

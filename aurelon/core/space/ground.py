@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
+from scipy import ndimage, sparse
 from scipy.sparse.csgraph import dijkstra
 
 from aurelon.core.imaging.arrays import Floats
@@ -22,10 +22,11 @@ from aurelon.core.space.standing import carried, neighbours
 SHARP = 0.035  # display-encoded step a pixel, of an edge that parts a thing from the sky
 LARGEST_THING, WIDEST_THING = 0.06, 0.2  # shares of the picture and of its width that a thing within the sky may have
 SHORTEST_LEVEL, LEAST_LEVEL = 0.06, 0.12  # shares of the width: of one stretch of a level border, and of all
+ALIKE = 0.1  # display-encoded difference of what is one plane
 FAR_PLANE = 0.2  # how near a plane that goes on to the horizon is at the foot of the picture, beside the ground before it
 LEAST = 0.03  # nearness of what stands at the horizon
 USUAL_HORIZON = 0.4  # where no sky says where it is
-GROUND = 0.3  # edges that are crossed on the way up from the foot, after which ground is no longer sure
+GROUND = 0.2  # edges that are crossed on the way up from the foot, after which ground is no longer sure
 SURE_GROUND, UNSURE = 0.3, 1e-4
 EACH_STEP = 0.002  # what a pixel of the way costs where there is no edge
 
@@ -35,9 +36,11 @@ SKY, FAR = 1, 2  # labels of regions; 0 is what stands before them
 
 @dataclass(frozen=True)
 class Outdoors:
-    """Nearness (h, w), 0 in the sky, and the row of the horizon as a fraction of the height."""
+    """Nearness (h, w) of what stands before the sky, carried on behind its rim; where there is something, (h, w); and the row of
+    the horizon as a fraction of the height."""
 
     nearness: Floats
+    things: Bools
     horizon: float
 
 
@@ -48,7 +51,7 @@ def outdoors(codes: Floats, sky: Floats, horizon: float | None = None) -> Outdoo
     steps = _steps(codes)
     open_sky = (sky > 0.5) & ~_things_within(codes, sky, steps)
     top = np.where(open_sky.any(axis=0), height - np.argmax(open_sky[::-1], axis=0), 0)
-    row, level = _level_stretch(top, height)
+    row, level = _level_stretch(codes, top)
     far = np.zeros((height, width), bool)
     if horizon is None:
         found = top[top > 0]
@@ -62,8 +65,11 @@ def outdoors(codes: Floats, sky: Floats, horizon: float | None = None) -> Outdoo
     sure = np.where(open_sky, 1.0, np.where(far, SURE_GROUND, SURE_GROUND * ground + UNSURE))
     known = np.where(open_sky, 0.0, np.where(far, FAR_PLANE * slope, np.maximum(slope, LEAST)))
     regions = np.where(open_sky, SKY, np.where(far, FAR, 0)).astype(np.int32)
-    nearness = carried(codes, known.astype(np.float32), sure.astype(np.float32), regions)
-    return Outdoors(np.where(open_sky, np.float32(0), np.maximum(nearness, 0)).astype(np.float32), horizon)
+    nearness = np.maximum(carried(codes, known.astype(np.float32), sure.astype(np.float32), regions), 0)
+    if open_sky.any() and not open_sky.all():
+        _, nearest = ndimage.distance_transform_edt(open_sky, return_indices=True)
+        nearness = nearness[tuple(nearest)]
+    return Outdoors(nearness.astype(np.float32), ~open_sky, horizon)
 
 
 def _steps(codes: Floats) -> Floats:
@@ -103,16 +109,20 @@ def _things_within(codes: Floats, sky: Floats, steps: Floats) -> Bools:
     return things | (rim & (sharp >= SHARP))
 
 
-def _level_stretch(top: NDArray[np.int64], height: int) -> tuple[int, Bools]:
-    """The row along which the border of the sky is level over most columns, and those columns."""
+def _level_stretch(codes: Floats, top: NDArray[np.int64]) -> tuple[int, Bools]:
+    """The row along which the border of the sky is level over most columns that are alike below it, and those columns."""
+    height = codes.shape[0]
     best_row, best = 0, np.zeros(top.shape, bool)
     for row in np.unique(top[(top > 0.1 * height) & (top < 0.9 * height)]):
-        on = top == row
-        ends = np.diff(np.concatenate([[0], on.astype(np.int8), [0]]))
+        ends = np.diff(np.concatenate([[0], (top == row).astype(np.int8), [0]]))
+        spans = [slice(*span) for span in zip(np.nonzero(ends > 0)[0], np.nonzero(ends < 0)[0], strict=True)]
+        long = [span for span in spans if span.stop - span.start >= SHORTEST_LEVEL * top.size]
+        colours = [codes[row + 2 : row + 6, span].mean(axis=(0, 1)) for span in long]
         level = np.zeros(top.shape, bool)
-        for first, last in zip(np.nonzero(ends > 0)[0], np.nonzero(ends < 0)[0], strict=True):
-            if last - first >= SHORTEST_LEVEL * top.size:
-                level[first:last] = True
+        if long:
+            longest = int(np.argmax([span.stop - span.start for span in long]))
+            for span, colour in zip(long, colours, strict=True):
+                level[span] = np.abs(colour - colours[longest]).max() < ALIKE
         if level.sum() > best.sum():
             best_row, best = int(row), level
     return best_row, best

@@ -10,6 +10,7 @@ from aurelon.core.analysis.finder import Proposals, propose
 from aurelon.core.analysis.measure import Facts, measure
 from aurelon.core.finding.areas import Area, areas_of
 from aurelon.core.finding.edge_directions import edges_of
+from aurelon.core.space.found import found_distance
 from aurelon.web.context import FrameNumber, Shared
 
 router = APIRouter(prefix="/plates/{plate_id}", tags=["facts"])
@@ -34,6 +35,13 @@ class Edges(BaseModel):
     degrees: list[float]
 
 
+class DistanceFound(BaseModel):
+    """What tells how far things are in the picture, in words, and how surely, 0..1."""
+
+    origin: str
+    sure: float
+
+
 @router.post("/facts")
 def get_facts(context: Shared, plate_id: int, body: FactsRequest, frame: FrameNumber = 0) -> Facts:
     """Histograms, clipping, and what the lights have to say for themselves."""
@@ -56,3 +64,10 @@ def list_areas(context: Shared, plate_id: int, frame: FrameNumber = 0) -> list[A
 def list_edges(context: Shared, plate_id: int, frame: FrameNumber = 0) -> Edges:
     """The directions of strong straight edges, for lines that are to run along them."""
     return Edges(degrees=edges_of(context.renderers.get(plate_id, frame).plate))
+
+
+@router.get("/distance")
+def get_distance(context: Shared, plate_id: int, frame: FrameNumber = 0) -> DistanceFound:
+    """What the distance of the plate is found by. Found beside the preview, once."""
+    found = found_distance(context.renderers.get(plate_id, frame).plate)
+    return DistanceFound(origin=found.origin, sure=round(found.sure, 2))

@@ -53,6 +53,7 @@ export type ReelInfo = Schemas["ReelInfo"];
 export type Track = Schemas["Track"];
 export type StripCell = Schemas["StripCell"];
 export type SweptSetting = Schemas["SweptSetting"];
+export type DistanceFound = Schemas["DistanceFound"];
 export type Facts = Schemas["Facts"];
 export type Box = Schemas["Box"];
 export type FrameHeader = Schemas["FrameHeader"];

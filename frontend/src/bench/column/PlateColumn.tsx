@@ -4,6 +4,7 @@ import { useBench, useNow } from "../store/bench";
 import { HANDLES, type Tool } from "../store/hand";
 import { withoutKeys } from "../store/keys";
 import { withValues } from "../store/rig";
+import { DistanceSection } from "./DistanceSection";
 import { GroupColumn } from "./GroupColumn";
 import { Histograms } from "./Histograms";
 import { ReelNumbers } from "./ReelNumbers";
@@ -68,6 +69,7 @@ export function PlateColumn() {
               </>
             )}
           </Tools>
+          {!reel && <DistanceSection />}
           <MatteList />
           {reel && <ReelNumbers />}
           <ViewRows />

@@ -119,6 +119,7 @@ function Shown() {
     if (tool.is === "horizon") return "Draw along something that should be level or upright";
     if (tool.is === "spot") return "Click where the colour should be matched";
     if (tool.is === "light") return "Paint where light is to fall; hold Shift for a straight stroke, Escape to stop";
+    if (s.large === "distance") return "Distance: white is near, black infinitely far";
     if (s.large && light) return `${light.name}: ${s.large}`;
     if (tool.is === "part" && partIndexNow(s) !== null && (tool.fresh || tool.by === "box" || tool.by === "click")) {
       const instruction = masking.info(partNow(s))?.instruction;

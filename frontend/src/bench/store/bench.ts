@@ -49,7 +49,7 @@ export interface Bench {
   select: (selection: Selection) => void;
   take: (tool: Tool) => void;
   hold: (what: "before" | "without" | null) => void;
-  show: (large: Stage | null) => void;
+  show: (large: State["large"]) => void;
   open: (dialog: DialogName | null) => void;
   strip: (stage: Stage, setting: SettingInfo) => void;
   compare: (comparison: Comparison | null) => void;
@@ -65,7 +65,7 @@ export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board
     store.setState((s) => ({
       selection,
       hand: handled(s.hand, { do: "take up", tool: HANDLES }),
-      large: selection === "plate" || selection.of === "house" ? null : s.large,
+      large: selection === "plate" || selection.of === "house" || s.large === "distance" ? null : s.large,
     }));
   const editing = makeEditing(store, keeping, board, (owner: Owner, part) => {
     store.setState({ selection: owner });

@@ -75,7 +75,8 @@ export interface State {
 
   selection: Selection;
   hand: Hand;
-  large: Stage | null;
+  /** A stage of the selected light, or the plate's distance, that is shown in place of the picture. */
+  large: Stage | "distance" | null;
   solo: string | null;
   handles: boolean;
   clipping: boolean;

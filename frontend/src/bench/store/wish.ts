@@ -33,6 +33,7 @@ const BEFORE: Show = { what: "before" };
 function showOf({ hand, large, maskView, ...rest }: State, owner: Owner | null, light: string | null): Show {
   if (hand.held === "before") return BEFORE;
   if (hand.held !== null || rest.strip?.tried) return RESULT;
+  if (large === "distance") return { what: "distance" };
   if (large && light) return { what: "stage", light, stage: large };
   if (!owner || maskView === "off") return RESULT;
   if (maskView === "light") return light ? { what: "light", light } : RESULT;

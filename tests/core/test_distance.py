@@ -1,0 +1,284 @@
+"""How far everything in a plate is, and light in the air before it."""
+
+from __future__ import annotations
+
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from aurelon.cli import main
+from aurelon.core import Plate, Rig, check_rig, distance_of, open_plate, open_reel, render
+from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.new_light import new_light
+from aurelon.core.imaging.fastmath import encode_array
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.lights import kinds
+from aurelon.core.lights.shared.air import EVERYWHERE, Air, air_of, seen_in_air
+from aurelon.core.rig.transfer import apply_rig
+from aurelon.core.space.found import found_distance
+from aurelon.core.space.ground import outdoors
+from aurelon.core.space.standing import carried
+from demo.render import BESIDE, PLATES, SCENES
+from tests.pictures import Floats, grey_file, plate_of, psnr, scene
+
+APART = 1.15  # distances that differ by more are to be ordered rightly
+FAN = {"id": "fan", "kind": "fan", "merge": {"mode": "add"}}
+
+
+def rightly_ordered(nearness: Floats, true: Floats, pairs: int = 40_000) -> float:
+    """Share of random pairs of places, of distances that differ, of which the nearer one is said to be nearer (the measure of Chen,
+    Fu, Yang and Deng, "Single-Image Depth Perception in the Wild", 2016)."""
+    rng = np.random.default_rng(7)
+    one, other = rng.integers(0, true.size, (2, pairs))
+    a, b = true.ravel()[one], true.ravel()[other]
+    differ = np.maximum(a, b) > APART * np.minimum(a, b)
+    said = np.sign(nearness.ravel()[one] - nearness.ravel()[other])
+    return float((said == np.sign(a - b))[differ].mean())
+
+
+def shore() -> Plate:
+    """The demo's headland, small: a sky, a tower before it, a cliff and the sea."""
+    return plate_of(open_plate(PLATES / "headland.jpg").at(Frame.whole((480, 320))))
+
+
+def fan(**spread: Any) -> Rig:
+    return Rig.model_validate({"lights": [{**FAN, "spread": spread}]})
+
+
+class Found(unittest.TestCase):
+    def test_the_demos_scenes_are_ordered_better_than_by_height_in_the_frame(self) -> None:
+        for name in SCENES:
+            with self.subTest(scene=name):
+                true = np.asarray(Image.open(BESIDE / f"{name}-nearness.png")).astype(np.float32)
+                found = found_distance(open_plate(PLATES / f"{name}.jpg"))
+                nearness = np.asarray(cv2.resize(found.all_over, true.shape[::-1]), np.float32)
+                lower = np.broadcast_to(np.arange(true.shape[0], dtype=np.float32)[:, None], true.shape)
+                right, usual = rightly_ordered(nearness, true), rightly_ordered(lower, true)
+                self.assertLessEqual(1 - right, 2 / 3 * (1 - usual))
+                self.assertGreaterEqual(right, 0.8)
+
+    def test_what_is_carried_between_two_ends_is_a_straight_line(self) -> None:
+        codes = np.full((1, 41, 3), 0.5, np.float32)
+        known, sure = np.zeros((1, 41), np.float32), np.zeros((1, 41), np.float32)
+        known[0, -1] = 1.0
+        sure[0, [0, -1]] = 1e6
+        result = carried(codes, known, sure, np.zeros((1, 41), np.int32))
+        np.testing.assert_allclose(result[0], np.linspace(0, 1, 41), atol=1e-4)
+
+    def test_nothing_is_carried_from_one_region_to_another(self) -> None:
+        codes = np.full((4, 10, 3), 0.5, np.float32)
+        regions = np.zeros((4, 10), np.int32)
+        regions[:, 5:] = 1
+        known = np.where(regions == 1, np.float32(0.8), np.float32(0.2))
+        result = carried(codes, known, np.full((4, 10), 0.01, np.float32), regions)
+        np.testing.assert_allclose(result, known, atol=1e-5)
+
+    def test_a_level_ground_is_linear_in_rows_below_its_horizon(self) -> None:
+        codes = np.full((60, 90, 3), 0.4, np.float32)
+        result = outdoors(codes, np.zeros((60, 90), np.float32), horizon=0.25).nearness
+        rows = (np.arange(60) + 0.5) / 60
+        below = (rows > 0.45) & (rows < 0.9)
+        np.testing.assert_allclose(result[below, 45], (rows[below] - 0.25) / 0.75, atol=0.06)
+
+    def test_what_stands_up_is_as_near_as_its_foot(self) -> None:
+        codes = np.full((60, 90, 3), 0.4, np.float32)
+        sky = np.zeros((60, 90), np.float32)
+        sky[:24] = 1
+        codes[:24] = 0.8
+        codes[6:48, 40:46] = 0.05
+        sky[6:24, 40:46] = 0
+        found = outdoors(codes, sky)
+        foot, top = float(found.nearness[46, 43]), float(found.nearness[10, 43])
+        self.assertTrue(found.things[10, 43])
+        self.assertFalse(found.things[10, 20])
+        self.assertGreater(top, 0.5 * foot)
+        self.assertGreater(top, 2 * float(found.nearness[27, 20]))
+
+    def test_a_plate_too_small_to_tell_is_flat_and_unsure(self) -> None:
+        found = distance_of(plate_of(np.full((6, 9, 3), 0.4)))
+        self.assertEqual(found.sure, 0.0)
+        self.assertEqual(float(np.ptp(found.nearness)), 0.0)
+
+
+class Said(unittest.TestCase):
+    def setUp(self) -> None:
+        self.plate = shore()
+
+    def test_the_sky_is_infinitely_far_and_the_tower_before_it_is_not(self) -> None:
+        nearness, sure, origin = distance_of(self.plate)
+        self.assertEqual(nearness.shape, self.plate.pixels.shape[:2])
+        self.assertLess(float(nearness[10:60, 300:].max()), 0.01)
+        self.assertGreater(float(nearness[140, 227]), 0.1)
+        self.assertGreater(sure, 0.5)
+        self.assertIn("sky", origin)
+
+    def test_a_horizon_set_by_hand_counts_and_may_lie_outside_the_picture(self) -> None:
+        for horizon in (-0.4, 0.3, 1.4):
+            rig = Rig.model_validate({"distance": {"origin": "horizon", "horizon": horizon}})
+            result = distance_of(self.plate, rig)
+            self.assertEqual(result.sure, 1.0)
+            self.assertTrue(np.isfinite(result.nearness).all())
+        low = distance_of(self.plate, Rig.model_validate({"distance": {"origin": "horizon", "horizon": 0.7}})).nearness
+        high = distance_of(self.plate, Rig.model_validate({"distance": {"origin": "horizon", "horizon": 0.2}})).nearness
+        self.assertGreater(float(high[250:280].mean()), float(low[250:280].mean()))
+
+    def test_a_matte_stands_where_it_is_said_to(self) -> None:
+        polygon = {"part": "polygon", "corners": [[0.7, 0.1], [0.9, 0.1], [0.9, 0.4], [0.7, 0.4]]}
+        matte = {"id": "board", "name": "Board", "mask": {"start": "nothing", "parts": [polygon]}}
+        rig = Rig.model_validate({"mattes": [matte], "distance": {"stands": {"board": 0.7}}})
+        nearness = distance_of(self.plate, rig).nearness
+        self.assertAlmostEqual(float(nearness[96, 384]), 0.7, delta=1e-3)
+        self.assertLess(float(nearness[60, 100]), 0.01)
+
+    def test_a_matte_that_is_missing_is_named(self) -> None:
+        rig = Rig.model_validate({"distance": {"stands": {"gone": 0.7}}})
+        self.assertIn("the matte 'gone' is missing", rig.notices[0])
+
+    def test_a_depth_picture_is_taken_as_it_is_or_turned_round(self) -> None:
+        name, data = grey_file(np.tile(np.linspace(0, 0.9, 48, dtype=np.float32), (32, 1)))
+        for near_is, first, last in (("white", 0.0, 0.9), ("black", 1.0, 0.1)):
+            rig = Rig.model_validate({"files": {name: data}, "distance": {"origin": "file", "file": name, "near_is": near_is}})
+            nearness = distance_of(self.plate, rig).nearness
+            self.assertAlmostEqual(float(nearness[160, 2]), first, delta=0.02)
+            self.assertAlmostEqual(float(nearness[160, -2]), last, delta=0.02)
+
+    def test_without_its_depth_picture_a_plate_is_as_it_is_found(self) -> None:
+        rig = Rig.model_validate({"distance": {"origin": "file", "file": "0" * 64}})
+        np.testing.assert_array_equal(distance_of(self.plate, rig).nearness, distance_of(self.plate).nearness)
+
+    def test_what_was_said_stays_with_its_plate(self) -> None:
+        own = Rig.model_validate({"distance": {"origin": "horizon", "horizon": 0.31}})
+        saved = Rig.model_validate({"distance": {"origin": "none"}, "lights": [FAN]})
+        self.assertEqual(apply_rig(saved, own).rig.distance, own.distance)
+
+    def test_the_short_way_to_say_it_is_read(self) -> None:
+        self.assertEqual(check_rig({"distance": {"from": "found", "horizon": None}}).distance.origin, "found")
+        by_hand = check_rig({"distance": {"from": "found", "horizon": 0.4}}).distance
+        self.assertEqual((by_hand.origin, by_hand.horizon), ("horizon", 0.4))
+
+    def test_the_command_line_writes_it_as_numbers(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            picture, rig, out = (Path(folder) / name for name in ("in.png", "rig.json", "out.exr"))
+            codes = np.round(encode_array(np.clip(scene(), 0, 1)) * 255).astype(np.uint8)
+            Image.fromarray(codes).save(picture)
+            rig.write_text("{}")
+            self.assertEqual(main(["render", str(picture), "--rig", str(rig), "-o", str(out), "--show", "distance"]), 0)
+            written = open_plate(out).pixels
+            np.testing.assert_allclose(written[:, :, 0], distance_of(open_plate(picture)).nearness, atol=2e-3)
+
+
+class InTheAir(unittest.TestCase):
+    def test_of_light_in_the_air_as_much_is_seen_as_the_law_says(self) -> None:
+        nearness = np.array([[1.0, 0.5, 0.1, 0.01, 0.0]], np.float32)
+        seen = seen_in_air(nearness, Air(0.35, 1.0))
+        expected = [1 - np.exp(-0.35), 1 - np.exp(-0.7), 1 - np.exp(-3.5), 1.0, 1.0]
+        np.testing.assert_allclose(seen[0], expected, atol=1e-6)
+
+    def test_what_is_nearer_than_a_light_hides_it_softly(self) -> None:
+        seen = seen_in_air(np.array([[0.2, 0.5, 0.53, 0.9]], np.float32), Air(EVERYWHERE, 0.5))
+        np.testing.assert_allclose(seen[0], [1.0, 1.0, 0.5, 0.0], atol=1e-4)
+
+    def test_lights_as_they_were_know_no_distance(self) -> None:
+        for name, kind in kinds().items():
+            self.assertIsNone(air_of(kind.spread_settings()), name)
+        plate = shore()
+        flat = Rig.model_validate({"lights": [FAN], "distance": {"origin": "none"}})
+        np.testing.assert_array_equal(render(plate, fan()), render(plate, flat))
+
+    def test_a_light_lies_in_the_air_by_the_nearness_of_what_is_behind_it(self) -> None:
+        plate = shore()
+        before = render(plate, Rig())
+        flat, deep = render(plate, fan()) - before, render(plate, fan(air=0.3)) - before
+        share = deep.mean(axis=2) / np.maximum(flat.mean(axis=2), 1e-6)
+        lit = flat.mean(axis=2) > 0.02
+        expected = 1 - np.exp(-0.3 / np.maximum(distance_of(plate).nearness, 1e-4))
+        np.testing.assert_allclose(share[lit], expected[lit], atol=0.01)
+        # Its pass and its stages say the same.
+        for show in ("light:fan", "stage:fan:spread", "stage:fan:colour"):
+            alone, whole = render(plate, fan(air=0.3), show=show), render(plate, fan(), show=show)
+            there = whole.mean(axis=2) > 0.02
+            np.testing.assert_allclose(
+                (alone.mean(axis=2) / np.maximum(whole.mean(axis=2), 1e-6))[there], expected[there], atol=0.01
+            )
+
+    def test_a_preview_in_the_air_is_the_export_smaller(self) -> None:
+        plate = plate_of(scene(1440, 960))
+        for kind in ("shafts", "fan", "beam", "line"):
+            rig = Rig.model_validate({"lights": [{"id": "a", "kind": kind, "spread": {"air": 0.3}}]})
+            whole = encode_array(np.ascontiguousarray(render(plate, rig)))
+            small = encode_array(np.ascontiguousarray(render(plate, rig, size=(360, 240))))
+            reduced = whole.reshape(240, 4, 360, 4, 3).mean(axis=(1, 3))
+            self.assertGreater(psnr(small, reduced), 38.0, kind)
+
+    def test_a_change_of_the_distance_is_seen_though_pictures_are_kept(self) -> None:
+        plate, cache = shore(), Cache(1 << 28)
+        seen: list[Floats] = []
+        for distance in (
+            {"origin": "none"},
+            {"origin": "found"},
+            {"origin": "horizon", "horizon": 0.2},
+            {"origin": "horizon", "horizon": 0.5},
+        ):
+            rig = fan(air=0.3).model_copy(update={"distance": Rig.model_validate({"distance": distance}).distance})
+            kept, anew = (render(plate, rig, size=(240, 160), cache=one) for one in (cache, None))
+            np.testing.assert_array_equal(kept, anew)
+            self.assertFalse(any(np.array_equal(kept, other) for other in seen))
+            seen.append(np.asarray(kept))
+
+    def test_light_travels_once_however_the_air_is_changed(self) -> None:
+        plate, cache = shore(), Cache(1 << 28)
+        asked: list[str] = []
+        get = cache.get
+
+        def heard(key: Any, make: Any) -> Any:
+            def made() -> Any:
+                asked.append(str(key))
+                return make()
+
+            return get(key, made)
+
+        cache.get = heard  # type: ignore[method-assign]
+        render(plate, fan(air=0.3), size=(240, 160), cache=cache)
+        first = len(asked)
+        render(plate, fan(air=0.5), size=(240, 160), cache=cache)
+        self.assertLessEqual(len(asked) - first, 3)  # the air, and the picture with the light
+
+    def test_frames_of_a_reel_are_flat_so_that_nothing_pops(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            for number in range(2):
+                Image.fromarray(np.full((60, 90, 3), 90 + number, np.uint8)).save(Path(folder) / f"{number:04d}.png")
+            reel = open_reel(folder)
+            np.testing.assert_array_equal(render(reel, fan(air=0.3), frame=1), render(reel, fan(), frame=1))
+            reel.close()
+
+
+class FirstSettings(unittest.TestCase):
+    def test_a_new_light_in_the_air_lies_in_thin_air_where_it_is_known_what_is_near(self) -> None:
+        plate = open_plate(PLATES / "headland.jpg")
+        thin = new_light("fan", plate, Rig()).spread.model_dump()["air"]
+        flat = new_light("fan", plate, Rig.model_validate({"distance": {"origin": "none"}})).spread.model_dump()["air"]
+        unsure = new_light("fan", open_plate(PLATES / "boatshed.jpg"), Rig()).spread.model_dump()["air"]
+        self.assertLess(thin, 0.4)
+        self.assertEqual((flat, unsure), (EVERYWHERE, EVERYWHERE))
+
+    def test_a_new_light_is_seen_and_lifts_no_blacks(self) -> None:
+        for stem in SCENES:
+            plate: Plate = open_plate(PLATES / f"{stem}.jpg")
+            before = encode_array(render(plate, Rig(), size=(480, 320)))
+            tones = before.mean(axis=2)
+            darks = tones <= np.quantile(tones, 1 / 6)
+            for kind in sorted(kinds().keys() - {"velvet", "picture", "strokes"}):
+                with self.subTest(plate=stem, kind=kind):
+                    rig = Rig(lights=[new_light(kind, plate, Rig()).model_dump()])
+                    change = encode_array(render(plate, rig, size=(480, 320))) - before
+                    self.assertGreater(float(np.abs(change).max()), 0.05)
+                    self.assertLess(float(np.median(change.mean(axis=2)[darks])), 0.035)
+
+
+if __name__ == "__main__":
+    unittest.main()
