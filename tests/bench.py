@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import partial
+from itertools import count
 from pathlib import Path
 from typing import Any
 
@@ -22,7 +23,7 @@ from aurelon.core import Plate, Renderer, Rig, parse_rig, read_plate
 from aurelon.core.analysis.finder import propose
 from aurelon.core.analysis.subject_cut import cut_subject
 from aurelon.core.export.picture import PictureExport, export
-from aurelon.core.finding.areas import areas_of
+from aurelon.core.finding.areas import areas_of, sky_of
 from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.grading import prepare
 from aurelon.core.graph.renderer import BAND_PIXELS
@@ -32,11 +33,13 @@ from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import merge
 from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.core.lights import kinds
+from aurelon.core.lights.shared.air import EVERYWHERE
 from aurelon.core.masks.subject import Subject
 from aurelon.core.rig.model import Prepare
 from aurelon.core.rig.test_strip import SettingPath, stepped
 from aurelon.core.settings import settings_of
 from aurelon.core.settings.types.number import Number
+from aurelon.core.space.found import found_distance
 from aurelon.web.preview import PreviewRequest, frames
 from aurelon.web.view import View
 from tests.pictures import Floats, light, masked_rig, plate_of, rig_of, scene
@@ -438,6 +441,26 @@ def bench_areas(table: Table) -> None:
     table.against_copy("areas and finder, 24 MP", find, pixels, FIRST_PICTURE, rounds=3)
 
 
+def bench_distance(table: Table, like: Floats) -> None:
+    """How far everything in a plate of 24 MP is, once its sky is known; and a light dragged in the air before it."""
+    plate = Plate(scene(*LARGE), SRGB, key="large")
+    sky_of(plate)
+
+    def find() -> None:
+        found_distance(plate, next(horizons))
+
+    horizons = (0.4 + 1e-4 * step for step in count())
+    table.against_copy("distance of 24 MP, found", find, like, 30, rounds=5)
+    frame = Frame.whole((755, 503))
+    for name, air in (("all over", EVERYWHERE), ("in thin air", 0.3)):
+        opened, places = fresh(plate), (0.4 + 1e-3 * step for step in count())
+
+        def drag(air: float = air, opened: Renderer = opened, places: Iterator[float] = places) -> None:
+            opened.part(rig_of(light("fan", spread={"position": [next(places), -0.1], "air": air})), frame, draft=True)
+
+        table.against_copy(f"draft of a fan {name}, 24 MP", drag, like, 8, rounds=15)
+
+
 def settle(plate: Plate) -> None:
     """Every kind once, so that the process holds the memory it works in, as a service does after its first minute."""
     for name in kinds():
@@ -460,6 +483,7 @@ def main() -> int:
     bench_strip(table, plate)
     bench_many(table, plate)
     bench_areas(table)
+    bench_distance(table, plate.pixels)
     bench_export(table)
     bench_large(table)
     missed = sum(not row.kept for row in table.rows)

@@ -276,6 +276,7 @@ def air_about(lamp: Lamp, settings: Spread, scene: Scene[HeightField]) -> Floats
 
 
 BRIGHTEST = 0.92  # to which a new lamp may lift what it shines on
+FIRST_RELIEF = 0.1  # of a new lamp: brightness is no height, and more of it embosses skin and bark
 LEAST = 0.2  # intensity, so that a new lamp is seen on any plate
 
 
@@ -284,7 +285,10 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     bright = float(np.clip(np.percentile(luminance_in(plate, (0.25, 0.25, 0.75, 0.75)), 75), 1e-3, BRIGHTEST - 1e-3))
     # Where expose, b + (1 - b) (1 - exp(-l b / (1 - b))), brings the brighter quarter of the middle to BRIGHTEST.
     most = -np.log((1 - BRIGHTEST) / (1 - bright)) * (1 - bright) / bright
-    return {"merge": {"mode": "expose", "intensity": round(float(np.clip(most, LEAST, 1.0)), 2)}}
+    return {
+        "source": {"relief": FIRST_RELIEF},
+        "merge": {"mode": "expose", "intensity": round(float(np.clip(most, LEAST, 1.0)), 2)},
+    }
 
 
 KIND = Kind(

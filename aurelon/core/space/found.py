@@ -9,9 +9,11 @@ import numpy as np
 
 from aurelon.core.finding.areas import sky_of
 from aurelon.core.finding.sky import SURE as SURE_SKY
+from aurelon.core.finding.sky import looked_at
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.reduce import reduce_to
 from aurelon.core.plate import Plate
 from aurelon.core.space.ground import outdoors
 from aurelon.core.space.room import room
@@ -50,7 +52,8 @@ def _find(plate: Plate, horizon: float | None) -> FoundDistance:
     frame = Frame.canonical(plate.size, EDGE)
     if min(frame.size) < SMALLEST:
         return FoundDistance(np.ones(frame.shape, np.float32), None, 0.0, "nothing: the picture is too small")
-    codes = np.clip(encode_array(np.ascontiguousarray(plate.at(frame))), 0, 1)
+    # From the version in which the sky was looked for, which is there already.
+    codes = np.clip(encode_array(reduce_to(plate.at(looked_at(plate.size)), frame)), 0, 1)
     sky = sky_of(plate)
     if sky.confidence >= SURE_SKY or horizon is not None:
         cover = np.asarray(cv2.resize(sky.cover, frame.size, interpolation=cv2.INTER_AREA), np.float32)

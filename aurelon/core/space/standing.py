@@ -58,4 +58,4 @@ def carried(
     )
     total = np.bincount(one, weight, index.size) + np.bincount(other, weight, index.size)
     system = (pairs + sparse.diags(total + sure.ravel())).tocsc()
-    return np.asarray(spsolve(system, (sure * known).ravel()).reshape(height, width), np.float32)
+    return np.asarray(spsolve(system, (sure * known).ravel(), permc_spec="MMD_AT_PLUS_A").reshape(height, width), np.float32)
