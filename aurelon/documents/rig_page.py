@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from aurelon.core.catalogue.catalogue import catalogue, group_of, whole_catalogue
-from aurelon.core.rig.model import HouseLight, Prepare
+from aurelon.core.rig.model import Distance, HouseLight, Prepare
 from aurelon.documents.tables import table
 
 PAGE = """# The rig
@@ -38,6 +38,7 @@ Where each thing stands, in a rig that is valid as it is:
 {{"format": "aurelon-rig", "version": 2,
  "prepare": {{"exposure": -0.3, "straighten": 1.5, "crop": {{"x0": 0.05, "y0": 0.0, "x1": 0.95, "y1": 0.9}}}},
  "house": {{"level": 0.7, "mask": {{"start": "nothing", "parts": [{{"part": "linear", "begin": [0.5, 0.2], "end": [0.5, 0.7]}}]}}}},
+ "distance": {{"origin": "horizon", "horizon": 0.55, "stands": {{"tower": 0.3}}}},
  "mattes": [
   {{"id": "tower", "name": "Tower", "mask": {{"start": "nothing", "parts": [
    {{"part": "subject", "box": [0.4, 0.1, 0.6, 0.7], "hints": [{{"points": [0.5, 0.3, 1.0, 0.5, 0.5, 1.0], "size": 0.02}}]}}]}}}}],
@@ -71,6 +72,14 @@ How much of the picture's own light stays on, its colour, and its own `mask`. Wh
 it is. A light's mask never changes the house light.
 
 {house}
+
+## Distance
+
+How far everything in the plate is, as nearness: 1 the nearest thing seen, 0 infinitely far. Lights that travel through air lie in the
+air before things by their own `air` and `stands_at`. `stands` says how near mattes are, by their ids: `{{"tower": 0.3}}`. A horizon
+may also be written as `{{"from": "found", "horizon": 0.55}}`.
+
+{distance}
 
 ## Lights
 
@@ -189,6 +198,7 @@ def rig_page() -> str:
     return PAGE.format(
         prepare=table(group_of("prepare", "Prepare", "", Prepare)),
         house=table(group_of("house", "House", "", HouseLight)),
+        distance=table(group_of("distance", "Distance", "", Distance)),
         colour=table(groups["colour"]),
         merge=table(groups["merge"]),
         part_common=table(everything.part_common),
