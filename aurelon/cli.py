@@ -250,7 +250,7 @@ def make_parser() -> argparse.ArgumentParser:
     sized = render.add_mutually_exclusive_group()
     sized.add_argument("--size", type=size, help="WIDTHxHEIGHT in pixels, in the picture's own proportions")
     sized.add_argument("--long-edge", type=count, help="pixels on the long edge; may enlarge up to four times")
-    render.add_argument("--show", default="result", help="result, before, stage:LIGHT:STAGE, light:LIGHT or mask:LIGHT")
+    render.add_argument("--show", default="result", help="result, before, distance, stage:LIGHT:STAGE, light:LIGHT or mask:LIGHT")
     render.add_argument(
         "--frames", type=frames, metavar="A:B", help="of a reel, from frame A up to, without, B, counted from 0; all where left out"
     )

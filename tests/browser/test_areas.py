@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 from playwright.sync_api import Locator, expect
 
@@ -53,6 +55,34 @@ class Behind(OnThePicture):
         self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name="Plate").first.click()
         expect(mattes.get_by_role("button", name="Sky", exact=True)).to_be_visible()
         expect(mattes.get_by_role("button", name="Foreground", exact=True)).to_have_count(0)
+
+
+class Distance(OnThePicture):
+    def test_the_plate_shows_how_far_things_are_and_takes_a_horizon(self) -> None:
+        plate = self.open_plate("Headland at dawn")
+        self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name="Plate").first.click()
+        section = self.page.get_by_role("region", name="Distance", exact=True)
+        expect(section.get_by_text(re.compile("Found by the sky and the ground below it, [0-9]+ % sure"))).to_be_visible()
+        section.get_by_role("button", name="Show the distance").click()
+        expect(self.page.get_by_text("Distance: white is near, black infinitely far")).to_be_visible()
+        self.page.wait_for_timeout(200)
+        self.rested()
+        shown = self.picture()
+        middle = shown[200:500, 300:700]
+        self.assertLess(int(np.ptp(middle, axis=2).max()), 3)  # grey all over
+        self.assertGreater(int(np.ptp(middle)), 60)
+        self.choose("Distance from", "A horizon set by hand")
+        self.rested()
+        self.type_value("Horizon, value", "30")
+        self.assertEqual(self.rig(plate)["distance"]["horizon"], 0.3)
+        self.page.wait_for_timeout(200)
+        self.rested()
+        self.assertGreater(float(np.abs(self.picture() - shown).mean()), 2)
+        self.page.get_by_role("button", name="Back to the picture").click()
+        for _ in range(2):
+            self.page.keyboard.press("Control+z")
+            self.rested()
+        self.assertEqual(self.rig(plate)["distance"]["origin"], "found")
 
 
 class Box(OnThePicture):
