@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from aurelon.cli import main
-from aurelon.core import RigError, parse_rig
+from aurelon.core import Rig, RigError, parse_rig
 from tests.pictures import light
 
 BLOOM = light("bloom", id="a")
@@ -131,6 +131,10 @@ class Mistakes(unittest.TestCase):
                     parse_rig(data if isinstance(data, str | bytes) else json.dumps(data))
                 self.assertTrue(str(refused.exception).startswith(sentence), str(refused.exception))
                 self.assertNotRegex(str(refused.exception), FOREIGN)
+                if not isinstance(data, str | bytes):
+                    with self.assertRaises(RigError) as from_the_model:
+                        Rig.model_validate(data)
+                    self.assertEqual(str(from_the_model.exception), str(refused.exception))
 
     def test_all_that_is_wrong_with_a_rig_is_said_at_once(self) -> None:
         with self.assertRaises(RigError) as refused:

@@ -98,6 +98,19 @@ class Choosing(ServiceTest):
         self.assertEqual(colour["origin"], "temperature")
         self.assertLess(colour["temperature"], 3500)
 
+    def test_without_a_spot_a_light_matches_the_picture_at_its_own_source(self) -> None:
+        halves = np.zeros((60, 90, 3), np.float32)
+        halves[:, :45], halves[:, 45:] = (0.6, 0.3, 0.1), (0.1, 0.3, 0.6)
+        plate = self.add(png(halves))
+        kelvin = []
+        for place in ([0.2, 0.5], [0.8, 0.5]):
+            sun = light("shafts", spread={"position": place})
+            for spot in (None, place):
+                answer = self.post(plate, "edits/match", rig={"lights": [sun]}, light="under-test", spot=spot)
+                kelvin.append(answer["rig"]["lights"][0]["colour"]["temperature"])
+        self.assertEqual(kelvin[0::2], kelvin[1::2])
+        self.assertLess(kelvin[0], kelvin[2] / 2)
+
     def test_the_view_is_exposed_and_a_peak_marked_and_the_picture_stays_as_it_is(self) -> None:
         light_of = np.zeros((40, 60, 3), np.float32)
         light_of[:, :20], light_of[:, 20:40], light_of[:, 40:] = 0.25, 1.5, 6.0

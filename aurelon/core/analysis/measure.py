@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from aurelon.core.analysis.finder import proposals_for
+from aurelon.core.analysis.light_source import source_of
 from aurelon.core.finding.spot_colour import colour_at
 from aurelon.core.graph.light_nodes import LightNodes
 from aurelon.core.graph.renderer import Renderer, Working, never, seen_frame, shown
@@ -16,15 +17,14 @@ from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.colour import temperature_of
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.screen import WHITE_CODE
 from aurelon.core.lights.shared.points import Points
-from aurelon.core.rig import Light, Rig
-from aurelon.core.settings import first_of
+from aurelon.core.rig import Rig
 
 EDGE = 512  # long edge of the version that is counted
 BINS = 96
 LIGHT_BINS = 64
 LIGHT_REACH = 4.0  # linear light at the right end of a light's histogram, whose places are square roots
-CLIPPED = 254.5 / 255
 INVISIBLE = 1 / 512  # display-encoded change that no screen shows
 
 
@@ -79,7 +79,7 @@ class Facts:
 
 def _histogram(pixels: Floats) -> Histogram:
     codes = encode_array(pixels)
-    clipped = float(np.mean((codes >= CLIPPED).any(axis=2)))
+    clipped = float(np.mean((codes >= WHITE_CODE).any(axis=2)))
     red, green, blue = ([float(v) for v in np.histogram(codes[:, :, c], BINS, (0, 1))[0] / codes[:, :, c].size] for c in range(3))
     return Histogram(red, green, blue, clipped, float(np.log2(max(float(pixels.max()), 1.0))))
 
@@ -120,7 +120,7 @@ def measure(renderer: Renderer, rig: Rig, light_id: str | None, cancelled: Calla
 
 
 def _of_light(now: Working, nodes: LightNodes, frame: Frame) -> LightFacts:
-    plate, work, light = now.graph.plate, now.work, nodes.light
+    plate, work = now.graph.plate, now.work
     shining = work.at(nodes.unlevelled, frame)
     strongest = shining.max(axis=2)
     counts, _ = np.histogram(np.sqrt(np.minimum(strongest, LIGHT_REACH)), LIGHT_BINS, (0, LIGHT_REACH**0.5))
@@ -140,23 +140,13 @@ def _of_light(now: Working, nodes: LightNodes, frame: Frame) -> LightFacts:
             on_mattes[matte] = 1.0 if area is None else float((shown_light * work.at(area, frame)).sum()) / total
     colour = shining.sum(axis=(0, 1))
     kelvin = temperature_of(colour, plate.space)[0] if float(colour.sum()) > 0 else None
-    place = _source_of(light, points)
+    place = source_of(nodes, work)
     at_source = off = None
     if place is not None:
         at_source = colour_at(work.at(now.graph.prepared, frame), plate.space, place)[0]
         best = next(iter(proposals_for(now).ranked), None)
         off = None if best is None else _angle_between(place, best.place, plate.size)
     return LightFacts([float(v) for v in counts / strongest.size], points, on_mattes, kelvin, at_source, off)
-
-
-def _source_of(light: Light, points: list[FoundPoint] | None) -> tuple[float, float] | None:
-    """Where a light comes from: its position, or the first of its points that shines."""
-    name = first_of(type(light.spread), lambda setting: setting.type == "place")
-    if name is not None:
-        x, y = getattr(light.spread, name)
-        return float(x), float(y)
-    first = next((p for p in points or [] if p.on), None)
-    return None if first is None else (first.x, first.y)
 
 
 def _angle_between(a: tuple[float, float], b: tuple[float, float], size: tuple[int, int]) -> float | None:

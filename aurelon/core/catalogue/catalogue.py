@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from functools import cache
+from typing import Any
 
 from aurelon.core.analysis.measure import LIGHT_REACH
 from aurelon.core.catalogue.entries import (
@@ -25,6 +26,7 @@ from aurelon.core.codecs.shared.raster import Format
 from aurelon.core.export import targets
 from aurelon.core.export.picture import LARGEST_SCALE
 from aurelon.core.export.reels import ReelExport
+from aurelon.core.export.shared.target import ExportTarget
 from aurelon.core.graph.show import STAGES
 from aurelon.core.graph.viewing import Viewing
 from aurelon.core.lights import found_kinds, kinds
@@ -107,13 +109,27 @@ def _export() -> ExportInfo:
                 note=target.note,
                 formats=[_format(form) for form in target.formats()],
                 group=group_of(target.name, target.title, "How it is written", target.options),
+                first=_first_of(target),
             )
             for target in targets().values()
         ],
         reels=[_reel_format(form) for form, _ in reel_writers().values()],
         reels_group=group_of("reel", "Reel", "How the lit reel is written", ReelExport),
+        first_reel=_first_reel(),
         largest_scale=LARGEST_SCALE,
     )
+
+
+def _first_of(target: ExportTarget[Any]) -> Settings:
+    """The first format of a target, at its first depth, as it comes."""
+    form = target.formats()[0]
+    first: Settings = target.options.model_validate({"format": form.name, "depth": form.depths[0]})
+    return first
+
+
+def _first_reel() -> ReelExport:
+    form, _ = next(iter(reel_writers().values()))
+    return ReelExport(format=form.name, depth=form.depths[0])
 
 
 def _reel_format(form: ReelFormat) -> FormatInfo:
@@ -166,6 +182,7 @@ def whole_catalogue() -> Catalogue:
         part_common=group_of("part", "Part", "How this part combines with the parts above it", Part, ("on",)),
         brush=group_of("brush", "Brush", "The brush that paints", Stroke, ("erase",)),
         blank=group_of("blank", "Blank plate", "A backdrop of two colours, for a scene built of light alone", Blank),
+        first_blank=Blank(),
         export=_export(),
         limits=Limits(name_length=NAME_LENGTH, smallest_crop=SMALLEST_CROP, copy_offset=OFFSET, light_reach=LIGHT_REACH),
         left_out=[refused.sentence for refused in left_out],

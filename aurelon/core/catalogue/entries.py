@@ -8,6 +8,9 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, Field
 
+from aurelon.core.export import AnyExport
+from aurelon.core.export.reels import ReelExport
+from aurelon.core.plates.blank import Blank
 from aurelon.core.settings.types import setting_types
 from aurelon.core.settings.types.choice import Option
 
@@ -72,14 +75,15 @@ class FormatInfo(BaseModel):
 
 
 class TargetInfo(BaseModel):
-    """Something that can be exported: its name, title and note on the screen, the formats that it is written in, and its
-    settings."""
+    """Something that can be exported: its name, title and note on the screen, the formats that it is written in, its settings, and
+    the export that is proposed first."""
 
     name: str
     title: str
     note: str
     formats: list[FormatInfo]
     group: GroupInfo
+    first: AnyExport
 
 
 class ExportInfo(BaseModel):
@@ -89,6 +93,7 @@ class ExportInfo(BaseModel):
     targets: list[TargetInfo]
     reels: list[FormatInfo]
     reels_group: GroupInfo
+    first_reel: ReelExport
     largest_scale: float
 
 
@@ -118,6 +123,7 @@ class Catalogue(BaseModel):
     part_common: GroupInfo
     brush: GroupInfo
     blank: GroupInfo
+    first_blank: Blank
     export: ExportInfo
     limits: Limits
     left_out: list[str]

@@ -7,12 +7,12 @@ import numpy as np
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.colour import temperature_of
 from aurelon.core.imaging.frame import diagonal
+from aurelon.core.imaging.headroom import CLIPPED
 from aurelon.core.imaging.rgb_space import RgbSpace
 
 EDGE = 512  # long edge of the version that is looked at
 SPOT = 0.015  # diagonals; radius of the spot
 WIDENINGS, COLOURED = 5, 0.3  # how often a spot grows, and the share of it that must have a colour
-CLIPPED = 0.97
 KELVIN, TINT = -1, 2  # digits to which what is found is told
 
 

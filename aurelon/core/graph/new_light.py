@@ -10,6 +10,7 @@ from aurelon.core.graph.renderer import Renderer
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import fit_within
+from aurelon.core.imaging.screen import WHITE_CODE
 from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.air import EVERYWHERE
 from aurelon.core.plate import Plate
@@ -21,7 +22,6 @@ EDGE = 240  # pixels on the long edge are enough to see how strong a light is
 TRIES, WEAKER, STRONGER = 20, 0.85, 1.5  # how often its intensity is changed, and by what
 MOST_CLIPPED, LEAST_SEEN = 0.012, 0.06  # share of pixels clipped anew, at this size; display-encoded change that is seen at once
 LEFT = 0.4  # of the places where a light is seen, how many must be left
-CLIPPED = 254.5 / 255
 STRONGEST = 4.0
 THIN_AIR = 0.35  # thickness of the air that a new light is seen in, where it is known what is near
 SURE = 0.5  # how sure that must be
@@ -80,7 +80,7 @@ def _tempered(light: Light, plate: Plate, rig: Rig) -> Light:
         return encode_array(renderer.render(alone, size=size, draft=True))
 
     before = shown([])
-    white = (before >= CLIPPED).any(axis=2)
+    white = (before >= WHITE_CODE).any(axis=2)
     tones = before.mean(axis=2)
     darks = tones <= np.quantile(tones, DARKS)
     most = 0.0
@@ -89,7 +89,7 @@ def _tempered(light: Light, plate: Plate, rig: Rig) -> Light:
         difference = np.abs(after - before).max(axis=2)
         change, share = float(difference.max()), float((difference > LEAST_SEEN / 2).mean())
         most = max(most, share)
-        clips = float(((after >= CLIPPED).any(axis=2) & ~white).mean()) > MOST_CLIPPED
+        clips = float(((after >= WHITE_CODE).any(axis=2) & ~white).mean()) > MOST_CLIPPED
         # A picture that is nearly white all over clips by any light that is seen; one that is not helps nobody.
         lifts = float(np.median((after - before).mean(axis=2)[darks])) > LIFTED
         if lifts and (gentler := _off_the_darks(light)) is not None:

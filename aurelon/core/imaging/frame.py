@@ -8,6 +8,8 @@ from functools import cached_property
 
 import numpy as np
 
+CANONICAL_EDGE = 1536  # long edge of the version of a plate on which things are found, the same at every size
+
 
 def diagonal(size: tuple[float, float]) -> float:
     """Length of the diagonal of (width, height), in the same unit."""

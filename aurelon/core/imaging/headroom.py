@@ -15,11 +15,10 @@ from numba import prange
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import smoothstep, unit
-from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.frame import CANONICAL_EDGE, Frame
 from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.reduce import reduce_to
 
-EDGE = 1536  # long edge of the version on which depths are measured
 CLIPPED = 0.965  # linear light of the strongest channel from which a place counts as cut off
 DIM = 0.7  # linear light up to which a place keeps what it has, so that grain within a lamp does not show
 TOUCHED = 0.04  # share of a cell that is clipped from which the cell is
@@ -32,7 +31,7 @@ def depth_of(pixels: Floats) -> Floats:
     """How much of the headroom each place gets, (h, w, 1) in 0..1 on a small version of a picture (H, W, 3) in linear
     light; nothing where the picture itself goes above white."""
     height, width, _ = pixels.shape
-    frame = Frame.canonical((width, height), EDGE)
+    frame = Frame.canonical((width, height), CANONICAL_EDGE)
     if float(pixels.max()) > WHITEST:
         return np.zeros((*frame.shape, 1), np.float32)
     clipped = reduce_to((pixels.max(axis=2) >= CLIPPED).astype(np.float32)[:, :, None], frame)[:, :, 0] > TOUCHED

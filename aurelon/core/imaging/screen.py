@@ -63,6 +63,7 @@ def _encode_whole(pixels: Floats, out: NDArray[Any]) -> None:
 
 
 # Colours that no light has; stripes show what lies under them.
+WHITE_CODE = 254.5 / 255  # display-encoded, from which 8 bits are white
 CLIP_MARK, PEAK_MARK, GAMUT_MARK, STRIPE = (255, 40, 150), (40, 255, 90), (60, 150, 255), 6
 
 

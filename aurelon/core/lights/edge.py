@@ -23,12 +23,12 @@ from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import exp_minus, smoothstep
-from aurelon.core.imaging.frame import Frame, diagonal
+from aurelon.core.imaging.frame import CANONICAL_EDGE, Frame, diagonal
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.planes import split
-from aurelon.core.lights.shared.kind import CANONICAL_EDGE, Colour, Kind, Merge, Reading, Scene
+from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
 from aurelon.core.settings import Settings, number
 
 GLOW_OCTAVES = 4

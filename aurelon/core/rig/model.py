@@ -13,7 +13,7 @@ from functools import reduce
 from operator import or_
 from typing import Annotated, Any, Literal, Self, TypeVar, cast
 
-from pydantic import Field, create_model, model_validator
+from pydantic import Field, ValidationError, create_model, model_validator
 
 from aurelon.core.errors import RigError
 from aurelon.core.imaging.crop_and_straighten import WHOLE, Box, largest_box
@@ -21,6 +21,7 @@ from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.kind import AnyKind, Colour, LookAt, Merge
 from aurelon.core.masks.shared.mask import Mask
 from aurelon.core.rig.migrate import VERSION, up_to_date
+from aurelon.core.rig.problems import problem_of
 from aurelon.core.settings import (
     Settings,
     choice,
@@ -225,6 +226,16 @@ class Rig(Settings):
     files: dict[Annotated[str, Field(pattern=FILE)], str] = Field(
         {}, max_length=64, description="Files that the rig carries with it, in base64 by their SHA-256"
     )
+
+    @classmethod
+    def model_validate(cls, obj: Any, **options: Any) -> Self:
+        """A rig from plain data. Raises RigError that pairs each path with what is wrong there."""
+        if not isinstance(obj, dict | Rig):
+            raise RigError([("", 'a rig is a JSON object with "format": "aurelon-rig"')])
+        try:
+            return super().model_validate(obj, **options)
+        except ValidationError as error:
+            raise RigError([problem_of(e) for e in error.errors()]) from error
 
     @model_validator(mode="before")
     @classmethod

@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 
 from aurelon.core.errors import RigError
 from aurelon.core.rig.model import Rig
-from aurelon.core.rig.reading import problem_of
+from aurelon.core.rig.problems import problem_of
 
 LAST = "-"  # of a path: behind the last item of a list
 

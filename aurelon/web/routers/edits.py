@@ -36,11 +36,11 @@ class AddRequest(BaseModel):
 
 
 class MatchRequest(BaseModel):
-    """A light whose colour is to be the picture's at a spot (plate fractions)."""
+    """A light whose colour is to be the picture's at a spot (plate fractions), or at the light's own source."""
 
     rig: Rig
     light: str
-    spot: Place
+    spot: Place | None = None
 
 
 class ApplyRequest(BaseModel):
@@ -69,9 +69,9 @@ def add_light(context: Shared, plate_id: int, body: AddRequest, frame: FrameNumb
 
 @router.post("/match")
 def match(context: Shared, plate_id: int, body: MatchRequest, frame: FrameNumber = 0) -> Edited:
-    """Sets a light's temperature and tint to those of the prepared picture at a spot."""
+    """Sets a light's temperature and tint to those of the prepared picture at a spot, or at its source."""
     light = body.rig.light(body.light)
-    kelvin, tint = match_colour(context.renderers.get(plate_id, frame), body.rig, body.spot)
+    kelvin, tint = match_colour(context.renderers.get(plate_id, frame), body.rig, body.spot, light.id)
     colour = light.colour.model_copy(update={"origin": "temperature", "temperature": kelvin, "tint": tint})
     changed = body.rig.with_light(light.model_copy(update={"colour": colour}))
     rig = keyed_anew(following(changed, light.id), body.rig, frame)

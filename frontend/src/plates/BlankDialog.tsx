@@ -1,20 +1,11 @@
 import { useState } from "react";
 import styled from "styled-components";
-import { api, said, type GroupInfo, type Plate } from "../api/client";
+import { api, said, type Blank, type GroupInfo, type Plate } from "../api/client";
 import { SettingGroup } from "../bench/column/settings/SettingGroup";
-import { defaultsOf } from "../bench/store/rig";
 import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
 import { TextField } from "../ui/TextField";
 import { useNotices } from "../ui/Notices";
-
-interface Blank {
-  width: number;
-  height: number;
-  begin: string;
-  end: string;
-  angle: number;
-}
 
 const Swatch = styled.div`
   height: 120px;
@@ -24,18 +15,19 @@ const Swatch = styled.div`
 /** A new blank plate: its size, and a backdrop of two colours. */
 export function BlankDialog({
   group,
+  first,
   open,
   onMade,
   onClose,
 }: {
   group: GroupInfo;
+  first: Blank;
   open: boolean;
   onMade: (plate: Plate) => void;
   onClose: () => void;
 }) {
   const { warn } = useNotices();
-  const fresh = defaultsOf(group) as unknown as Blank;
-  const [values, setValues] = useState<Blank>(fresh);
+  const [values, setValues] = useState(first);
   const [name, setName] = useState("");
   const make = async () => {
     const { data, error } = await api.POST("/api/plates/blank", { body: { ...values, name: name.trim() || group.label } });

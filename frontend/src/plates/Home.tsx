@@ -261,7 +261,13 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
         />
       )}
       {run && <RunDialog info={catalogue.export} plates={run.plates} rig={null} files={run.files} onClose={() => setRun(null)} />}
-      <BlankDialog group={catalogue.blank} open={blank} onMade={(plate) => go(`/plates/${plate.id}`)} onClose={() => setBlank(false)} />
+      <BlankDialog
+        group={catalogue.blank}
+        first={catalogue.first_blank}
+        open={blank}
+        onMade={(plate) => go(`/plates/${plate.id}`)}
+        onClose={() => setBlank(false)}
+      />
     </Zone>
   );
 }

@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 import styled from "styled-components";
-import { api, said, thumbnailOf, type ExportInfo, type PictureExport, type Plate, type RunRoom, type SavedRig } from "../api/client";
+import { api, said, thumbnailOf, type ExportInfo, type Plate, type RunRoom, type SavedRig } from "../api/client";
 import { ExportFields } from "../bench/dialogs/ExportFields";
 import { keepExport, rememberedExport } from "../bench/store/exporting";
 import { go } from "../route";
@@ -120,7 +120,7 @@ export function RunDialog({ info, plates: first, rig: firstRig, files: firstFile
   const turn = (id: number) => setTicked((now) => (now.includes(id) ? now.filter((one) => one !== id) : [...now, id]));
 
   const start = async () => {
-    const made = { ...choice, long_edge: longEdge } as unknown as PictureExport;
+    const made = { ...choice, long_edge: longEdge };
     const { data, error } = await api.POST("/api/runs", {
       body: {
         plates: chosen,

@@ -11,7 +11,7 @@ import numpy as np
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.blend.modes import ModeName
 from aurelon.core.imaging.colour_matrix import Tint, mixed
-from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.frame import CANONICAL_EDGE, Frame, fit_within
 from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.imaging.rgb_space import RgbSpace
@@ -30,8 +30,6 @@ ORIGINS = {
     "sun": "The sun's height",
     "lamp": "A lamp by name",
 }
-
-CANONICAL_EDGE = 1536  # long edge of the version of a plate on which things are detected
 
 
 def _level(default: float, help: str, *, low: float, high: float, step: float = 0.01, unit: Unit = "") -> Any:

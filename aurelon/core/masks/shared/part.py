@@ -12,14 +12,13 @@ from pydantic import Field, model_validator
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import smoothstep
-from aurelon.core.imaging.frame import Frame, in_diagonals
+from aurelon.core.imaging.frame import CANONICAL_EDGE, Frame, in_diagonals
 from aurelon.core.imaging.picture_rows import BAND_PIXELS
 from aurelon.core.imaging.reduce import reduce_to
 from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.settings import Settings, choice, flag, number, settings_of
 from aurelon.core.settings.tracks import Track, at_frame, check_tracks
 
-CANONICAL_EDGE = 1536  # long edge of the version on which things are found
 Combine = Literal["add", "subtract", "intersect"]
 COMBINES = {"add": "Add", "subtract": "Subtract", "intersect": "Intersect"}
 COMBINE_HELP = "Adds to the parts above, subtracts from them, or keeps only what both cover"

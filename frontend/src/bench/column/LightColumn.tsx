@@ -7,7 +7,7 @@ import { Select } from "../../ui/Select";
 import { tone } from "../../ui/theme";
 import { useBench, useNow } from "../store/bench";
 import { HANDLES } from "../store/hand";
-import { originOf, placesOf } from "../store/places";
+import { placesOf } from "../store/places";
 import { remember, rememberedNames } from "../store/remembered";
 import { lightOf, lightOwner, stages, type Place } from "../store/rig";
 import { paneNow, placementNow } from "../store/selectors";
@@ -248,22 +248,16 @@ function Finding({ id }: { id: string }) {
 
 /** The light's own histogram and its colour matched to the picture. */
 function Colouring({ id, group, tools }: { id: string; group: GroupInfo; tools: LiveTools }) {
-  const { lights, kindOf, take, now } = useBench();
+  const { lights, take } = useBench();
   const levels = useMemo(
     () => group.settings.filter((s): s is SettingOf<"number"> => s.type === "number" && s.handle === "levels"),
     [group],
   );
-  const match = () => {
-    const s = now();
-    const light = lightOf(s.rig, id);
-    const kind = kindOf(light);
-    if (light && kind) lights.match(id, originOf(placesOf(light, kind), s.facts));
-  };
   return (
     <>
       <Levels id={id} settings={levels} tools={tools} />
       <Tools>
-        <Button hint="Matches the light's temperature and tint to the picture at its source" onPress={match}>
+        <Button hint="Matches the light's temperature and tint to the picture at its source" onPress={() => lights.match(id, null)}>
           Match the picture
         </Button>
         <Button weight="bare" hint="Then click the picture where the colour should be matched" onPress={() => take({ is: "spot" })}>

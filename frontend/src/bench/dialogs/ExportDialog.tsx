@@ -1,9 +1,9 @@
 import { useEffect, useRef, useState } from "react";
 import styled from "styled-components";
-import { api, follow, said, type Job, type PictureExport, type ReelExport, type RunRequest } from "../../api/client";
+import { api, follow, said, type AnyExport, type Job, type ReelExport, type RunRequest } from "../../api/client";
 import { go } from "../../route";
 import { Select } from "../../ui/Select";
-import { reelChoice, ReelFields, type ReelChoice } from "./ReelFields";
+import { ReelFields } from "./ReelFields";
 import { atFrame } from "../store/selectors";
 import { Button } from "../../ui/Button";
 import { Dialog } from "../../ui/Dialog";
@@ -55,7 +55,7 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const [what, setWhat] = useState<What>(plate.frames > 1 ? "reel" : "frame");
   const [tried, setTried] = useState<{ of: string; bytes: number } | null>(null);
   const trying = useNow((s) => s.overFrames !== null);
-  const [moving, setMoving] = useState<ReelChoice>(() => reelChoice(info));
+  const [moving, setMoving] = useState(info.first_reel);
   const seen = useNow((s) => s.seen);
   const [again] = useState(wasExported);
   const [choice, setChoice] = useState(() => rememberedExport(info));
@@ -75,18 +75,19 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const scale = edgeWrong ? 1 : wanted / long;
   const size = `${Math.max(1, Math.round(fullWidth * scale))} × ${Math.max(1, Math.round(fullHeight * scale))}`;
 
-  const options = { ...choice, long_edge: wanted === long ? null : wanted } as unknown as PictureExport;
+  const options: AnyExport = { ...choice, long_edge: wanted === long ? null : wanted };
   const about = useFileSize(plate.id, frame, rig, edgeWrong || what === "reel" ? null : options);
   const count = span[1] - span[0];
 
   const [first, last] = span;
-  const reel = { ...moving, long_edge: wanted === long ? null : wanted, first, last } as unknown as ReelExport;
+  const reel: ReelExport = { ...moving, long_edge: wanted === long ? null : wanted, first, last };
   const asked = JSON.stringify(reel);
   const notes = useReelNotes(plate.id, rig, edgeWrong || what !== "reel" ? null : reel);
   const startRun = async () => {
     setWrong(null);
-    const body = what === "reel" ? { plates: [plate.id], reel } : { plates: [plate.id], export: options, frames: span };
-    const { error } = await api.POST("/api/runs", { body: body as unknown as RunRequest });
+    const made = what === "reel" ? { reel } : { export: options, frames: span };
+    const body: RunRequest = { plates: [plate.id], placing: "rig", cluster: "", ...made };
+    const { error } = await api.POST("/api/runs", { body });
     if (error) {
       setWrong(said(error));
       return;

@@ -1,14 +1,14 @@
 import type { ReactNode } from "react";
-import type { ExportInfo, FormatInfo, SettingInfo } from "../../api/client";
+import type { AnyExport, ExportInfo, FormatInfo, SettingInfo } from "../../api/client";
 import { Check } from "../../ui/Check";
 import { FormatFields } from "./FormatFields";
 import { SettingGroup } from "../column/settings/SettingGroup";
-import { firstChoice, targetOf, type ExportChoice } from "../store/exporting";
+import { targetOf } from "../store/exporting";
 import type { Size } from "../column/units";
 import { Note } from "../../ui/words";
 
 /** The format that is chosen. */
-export function formatOf(info: ExportInfo, choice: ExportChoice): FormatInfo | undefined {
+export function formatOf(info: ExportInfo, choice: AnyExport): FormatInfo | undefined {
   const { formats } = targetOf(info, choice.target);
   return formats.find((f) => f.name === choice.format) ?? formats[0];
 }
@@ -17,8 +17,8 @@ interface Props {
   info: ExportInfo;
   /** The plate's size, or that of the first of several. */
   plate: Size;
-  choice: ExportChoice;
-  onChoice: (choice: ExportChoice) => void;
+  choice: AnyExport;
+  onChoice: (choice: AnyExport) => void;
   /** What is said of the size, beside format and depth. */
   children: ReactNode;
 }
@@ -38,7 +38,7 @@ export function ExportFields({ info, plate, choice, onChoice, children }: Props)
           key={name}
           label={title}
           isSelected={choice.target === name}
-          onChange={(on) => onChoice(firstChoice(info, on ? name : undefined))}
+          onChange={(on) => onChoice(targetOf(info, on ? name : undefined).first)}
         />
       ))}
       {note && <Note role="note">{note}</Note>}
@@ -48,7 +48,7 @@ export function ExportFields({ info, plate, choice, onChoice, children }: Props)
       <SettingGroup
         plate={plate}
         group={{ ...group, settings: group.settings.filter(shown) }}
-        values={choice}
+        values={{ ...choice }}
         onChange={(name, value) => onChoice({ ...choice, [name]: value })}
         onRest={() => undefined}
         onReset={(s) => onChoice({ ...choice, [s.name]: s.default })}

@@ -1,24 +1,14 @@
 import type { ReactNode } from "react";
-import type { ExportInfo } from "../../api/client";
+import type { ExportInfo, ReelExport } from "../../api/client";
 import { FormatFields } from "./FormatFields";
 import { SettingGroup } from "../column/settings/SettingGroup";
 import type { Size } from "../column/units";
-import { defaultsOf } from "../store/rig";
-
-/** How a reel is written. */
-export type ReelChoice = Record<string, unknown> & { format: string; depth: string };
-
-/** The first format as it comes. */
-export function reelChoice(info: ExportInfo): ReelChoice {
-  const first = info.reels[0];
-  return { ...defaultsOf(info.reels_group), format: first?.name ?? "", depth: first?.depths[0]?.value ?? "" };
-}
 
 interface Props {
   info: ExportInfo;
   plate: Size;
-  choice: ReelChoice;
-  onChoice: (choice: ReelChoice) => void;
+  choice: ReelExport;
+  onChoice: (choice: ReelExport) => void;
   /** What is said of the size, beside format and depth. */
   children: ReactNode;
 }
@@ -35,7 +25,7 @@ export function ReelFields({ info, plate, choice, onChoice, children }: Props) {
       <SettingGroup
         plate={plate}
         group={{ ...info.reels_group, settings }}
-        values={choice}
+        values={{ ...choice }}
         onChange={(name, value) => onChoice({ ...choice, [name]: value })}
         onRest={() => undefined}
         onReset={(s) => onChoice({ ...choice, [s.name]: s.default })}

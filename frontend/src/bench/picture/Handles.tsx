@@ -96,7 +96,8 @@ interface LiveProps {
 
 /** The settings of its stage that a handle depends on. */
 function dependsOn(setting: SettingInfo): string[] {
-  const others = ["about", "apex", "above", "joined"].map((key) => (setting as unknown as Values)[key]);
+  const all: Values = { ...setting };
+  const others = ["about", "apex", "above", "joined"].map((key) => all[key]);
   return [setting.name, ...others.filter((one): one is string => typeof one === "string" && one !== "")];
 }
 

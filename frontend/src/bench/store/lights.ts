@@ -49,7 +49,8 @@ export function makeLights(store: StoreApi<State>, editing: Editing) {
       if (to >= 0 && to < now().lights.length) move(id, to);
     },
     /** Sets temperature and tint to the picture's at a spot. */
-    match: (id: string, spot: Spot) =>
+    /** Matches a light to the picture at a spot, or at its source. */
+    match: (id: string, spot: Spot | null) =>
       takeFrom((rig) =>
         api.POST("/api/plates/{plate_id}/edits/match", { params: atFrame(store.getState()), body: { rig, light: id, spot } }),
       ),

@@ -1,4 +1,4 @@
-import type { Facts, KindInfo, Light, SettingInfo } from "../../api/client";
+import type { KindInfo, Light, SettingInfo } from "../../api/client";
 import { isShown } from "./rig";
 
 export type Spot = [number, number];
@@ -34,10 +34,4 @@ export function placesOf(light: Light, kind: KindInfo): Places {
       .map((setting) => ({ setting, at: spread[setting.name] as Spot })),
     points: kind.groups.some((g) => g.settings.some((s) => s.type === "places")),
   };
-}
-
-/** Where the picture's warmth is read for a light: at its source, at its first point, or in the middle. */
-export function originOf(places: Places, facts: Facts | null): Spot {
-  const point = facts?.of_light?.points?.find((p) => p.on);
-  return places.positions[0]?.at ?? (point ? [point.x, point.y] : [0.5, 0.5]);
 }

@@ -1,4 +1,4 @@
-import type { ComponentType, ReactNode } from "react";
+import { createElement, type ComponentType, type ReactNode } from "react";
 import type { Edit, Plate, SettingInfo, SettingOf, Stage } from "../../../api/client";
 import type { Spot } from "../../store/places";
 import type { Size } from "../units";
@@ -80,7 +80,17 @@ export function viewOf(setting: SettingInfo): SettingView | undefined {
   return views.get(setting.type);
 }
 
+function isOf<T extends SettingInfo["type"]>(setting: SettingInfo, type: T): setting is SettingOf<T> {
+  return setting.type === type;
+}
+
 /** Declares how a type is shown; its parts are given settings of that type alone. */
-export function settingView<T extends SettingInfo["type"]>(view: SettingView<SettingOf<T>>): SettingView {
-  return view as unknown as SettingView;
+export function settingView<T extends SettingInfo["type"]>(type: T, view: SettingView<SettingOf<T>>): SettingView {
+  const { Row, Handle, ...rest } = view;
+  const result: SettingView = {
+    ...rest,
+    Row: ({ setting, ...props }) => (isOf(setting, type) ? createElement(Row, { ...props, setting }) : null),
+  };
+  if (Handle) result.Handle = ({ setting, ...props }) => (isOf(setting, type) ? createElement(Handle, { ...props, setting }) : null);
+  return result;
 }

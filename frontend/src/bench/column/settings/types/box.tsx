@@ -2,7 +2,7 @@ import { Button } from "../../../../ui/Button";
 import { settingView } from "../registry";
 
 /** A loose box: drawn on the picture with the part's own tool. */
-export const view = settingView<"box">({
+export const view = settingView("box", {
   Row: ({ value, onReset }) => (
     <div className="pair">
       <span className="unit">{value ? "drawn" : "none"}</span>

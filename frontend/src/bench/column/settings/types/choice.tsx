@@ -3,7 +3,7 @@ import { settingView } from "../registry";
 import { StripButton } from "../StripButton";
 
 /** One of several words. */
-export const view = settingView<"choice">({
+export const view = settingView("choice", {
   Row: ({ setting, value, onChange, onRest, onStrip }) => (
     <>
       <div className="wide">

@@ -6,7 +6,7 @@ import { useBench, useNow } from "../../../store/bench";
 import { settingView } from "../registry";
 
 /** A file that is kept with the plate. */
-export const view = settingView<"file">({
+export const view = settingView("file", {
   Row: function FileRow({ setting, value, onChange, onRest }) {
     const { bring } = useBench().files;
     const files = useNow((s) => s.files);

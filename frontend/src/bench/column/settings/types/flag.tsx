@@ -2,7 +2,7 @@ import { Check } from "../../../../ui/Check";
 import { settingView } from "../registry";
 
 /** Something that is so or not. */
-export const view = settingView<"flag">({
+export const view = settingView("flag", {
   Row: ({ setting, value, onChange, onRest }) => (
     <div className="wide">
       <Check

@@ -3,7 +3,7 @@ import { useNow } from "../../../store/bench";
 import { settingView } from "../registry";
 
 /** One of the plate's mattes. */
-export const view = settingView<"matte">({
+export const view = settingView("matte", {
   Row: function MatteRow({ setting, value, onChange, onRest }) {
     const mattes = useNow((s) => s.rig.mattes);
     const now = value as string;

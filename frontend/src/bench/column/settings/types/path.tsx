@@ -7,7 +7,7 @@ import { PlaceNumbers } from "../PlaceNumbers";
 import { settingView } from "../registry";
 
 /** A path: drawn point by point on the picture, dragged, typed. */
-export const view = settingView<"path">({
+export const view = settingView("path", {
   follows: true,
   Row: ({ setting, value, onChange, onRest }) => {
     const once = (next: unknown) => {

@@ -6,7 +6,7 @@ import { Position } from "../../../picture/handles/Position";
 import { settingView } from "../registry";
 
 /** A place: dragged on the picture, typed in per cent, brought back into view. */
-export const view = settingView<"place">({
+export const view = settingView("place", {
   follows: true,
   Row: ({ setting, value, onChange, onRest, onBringIntoView }) => {
     const at = value as Spot;

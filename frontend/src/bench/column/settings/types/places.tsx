@@ -3,7 +3,7 @@ import { isEmpty, ListRow } from "../ListRow";
 import { settingView } from "../registry";
 
 /** Points of light: placed ones are added, all of a list can be cleared; each is dragged on the picture. */
-export const view = settingView<"places">({
+export const view = settingView("places", {
   adding: ({ light, middle }) => middle && { do: "point", light, act: "add", place: middle, found: false, on: true },
   Row: ({ setting, value, onChange, onRest, onAdd }) => (
     <ListRow value={value}>

@@ -6,7 +6,7 @@ import { PlaceNumbers } from "../PlaceNumbers";
 import { settingView } from "../registry";
 
 /** An area with straight sides: drawn corner by corner on the picture, dragged, typed. */
-export const view = settingView<"polygon">({
+export const view = settingView("polygon", {
   follows: true,
   Row: ({ setting, value, onChange, onRest, onReset }) => (
     <>

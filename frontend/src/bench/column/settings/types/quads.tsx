@@ -7,7 +7,7 @@ import { PlaceNumbers } from "../PlaceNumbers";
 import { settingView } from "../registry";
 
 /** Areas of four corners: dragged on the picture, typed, one more or one fewer in their row. */
-export const view = settingView<"quads">({
+export const view = settingView("quads", {
   follows: true,
   adding: ({ light, stage, setting }) => (stage === "source" || stage === "spread" ? { do: "next-quad", light, stage, setting } : null),
   Row: ({ setting, value, onChange, onRest, onAdd }) => {

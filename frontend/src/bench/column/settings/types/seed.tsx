@@ -4,7 +4,7 @@ import { settingView } from "../registry";
 import { StripButton } from "../StripButton";
 
 /** A seed: another one at a press, or by its number. */
-export const view = settingView<"seed">({
+export const view = settingView("seed", {
   Row: ({ setting, value, onChange, onRest, onStrip }) => {
     const now = value as number;
     const once = (next: number) => {

@@ -20,7 +20,7 @@ function carried(stroke: Stroke, { place, scale }: Carried, size: { low: number;
 }
 
 /** Strokes: painted on the picture. */
-export const view = settingView<"strokes">({
+export const view = settingView("strokes", {
   Row: ({ value, onReset, onPaint }) => (
     <ListRow value={value}>
       {onPaint && (

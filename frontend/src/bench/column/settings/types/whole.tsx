@@ -2,4 +2,4 @@ import { settingView } from "../registry";
 import { SliderRow } from "../SliderRow";
 
 /** A whole number on a slider. */
-export const view = settingView<"whole">({ Row: SliderRow });
+export const view = settingView("whole", { Row: SliderRow });
