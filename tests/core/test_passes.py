@@ -188,6 +188,12 @@ class Overs(unittest.TestCase):
         self.assertEqual({entry["composite-op"] for entry in listed}, {"svg:src-over"})
         self.assertGreater(psnr(below, stated), 65)
 
+    def test_light_in_thin_air_is_laid_over_as_it_came_out(self) -> None:
+        rig = rig_of(light("fan", spread={"air": 0.2}, merge={"mode": "screen"}), distance={"origin": "horizon", "horizon": 0.3})
+        below, stated, listed = merged(passes(self.plate, rig, "ora", "16"))
+        self.assertEqual({entry["composite-op"] for entry in listed}, {"svg:src-over"})
+        self.assertGreater(psnr(below, stated), 65)
+
     def test_a_transparent_plate_lies_on_white_paper(self) -> None:
         alpha = np.ones((160, 240), np.float32)
         alpha[:, :60] = 0

@@ -23,6 +23,7 @@ from aurelon.core.imaging.blend.modes import MODES
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.quantise import quantise
 from aurelon.core.imaging.rgb_space import SRGB_CURVE, RgbSpace
+from aurelon.core.lights.shared.air import air_of
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Light, Rig
 from aurelon.core.rig.owner import MatteOwner
@@ -172,8 +173,9 @@ def _go_on(share: float, progress: Progress, cancelled: Callable[[], bool]) -> N
 
 
 def _keeps_its_mode(light: Light, space: RgbSpace, target: RgbSpace, modes: Collection[str]) -> bool:
-    """Whether a layered file's own rule gives just what ours does: on values with the same curve and primaries."""
-    alike = space.matrix_to(target) is None and target.curves == (SRGB_CURVE,) * 3
+    """Whether a layered file's own rule gives just what ours does: on values with the same curve and primaries, of light that lies
+    everywhere alike."""
+    alike = space.matrix_to(target) is None and target.curves == (SRGB_CURVE,) * 3 and air_of(light.spread) is None
     return alike and light.merge.mode in modes and light.merge.keep_darks == 0
 
 
