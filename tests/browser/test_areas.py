@@ -84,6 +84,22 @@ class Distance(OnThePicture):
             self.rested()
         self.assertEqual(self.rig(plate)["distance"]["origin"], "found")
 
+    def test_a_matte_is_said_to_stand_near_and_stands_as_found_again(self) -> None:
+        plate = self.open_plate("Headland at dawn")
+        self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name="Plate").first.click()
+        self.page.get_by_role("region", name="Mattes").get_by_role("button", name="Lighthouse", exact=True).click()
+        column = self.page.get_by_role("region", name="Matte Lighthouse")
+        column.get_by_text("Set by hand how near it stands").click()
+        self.rested()
+        self.type_value("Stands at, value", "80")
+        self.assertEqual(self.rig(plate)["distance"]["stands"], {"lighthouse": 0.8})
+        column.get_by_text("Set by hand how near it stands").click()
+        self.rested()
+        self.assertEqual(self.rig(plate)["distance"]["stands"], {})
+        self.page.keyboard.press("Control+z")
+        self.rested()
+        self.assertEqual(self.rig(plate)["distance"]["stands"], {"lighthouse": 0.8})
+
 
 class Box(OnThePicture):
     def grip(self, name: str) -> tuple[float, float]:

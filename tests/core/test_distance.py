@@ -19,6 +19,7 @@ from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.air import EVERYWHERE, Air, air_of, seen_in_air
+from aurelon.core.rig.edits.remove_matte import RemoveMatte
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.core.space.found import found_distance
 from aurelon.core.space.ground import outdoors
@@ -134,6 +135,13 @@ class Said(unittest.TestCase):
         nearness = distance_of(self.plate, rig).nearness
         self.assertAlmostEqual(float(nearness[96, 384]), 0.7, delta=1e-3)
         self.assertLess(float(nearness[60, 100]), 0.01)
+
+    def test_where_a_matte_stands_goes_with_it(self) -> None:
+        matte = {"id": "board", "name": "Board"}
+        rig = Rig.model_validate({"mattes": [matte], "distance": {"stands": {"board": 0.7}}})
+        left = RemoveMatte(matte="board").apply(rig)
+        self.assertEqual((left.rig.distance.stands, left.notes), ({}, []))
+        self.assertEqual(left.rig.notices, [])
 
     def test_a_matte_that_is_missing_is_named(self) -> None:
         rig = Rig.model_validate({"distance": {"stands": {"gone": 0.7}}})

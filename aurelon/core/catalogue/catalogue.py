@@ -38,7 +38,7 @@ from aurelon.core.reels import kinds_of_reel
 from aurelon.core.reels.shared.writing import ReelFormat
 from aurelon.core.reels.writers import reel_writers
 from aurelon.core.rig.copies import OFFSET
-from aurelon.core.rig.model import LIGHT_MODELS, NAME_LENGTH, Behind, Distance, HouseLight, Prepare
+from aurelon.core.rig.model import LIGHT_MODELS, NAME_LENGTH, Behind, Distance, HouseLight, Prepare, Standing
 from aurelon.core.settings.base import Settings, settings_of
 from aurelon.core.settings.tracks import BETWEEN
 from aurelon.core.settings.types.choice import Option
@@ -177,6 +177,7 @@ def whole_catalogue() -> Catalogue:
         viewing=group_of("viewing", "View", "How the picture is looked at; it changes nothing of it", Viewing),
         house=group_of("house", "House light", "How much of the picture's own light stays on", HouseLight),
         distance=group_of("distance", "Distance", "How far things are, so that light lies in the air before them", Distance),
+        standing=group_of("standing", "Distance", "How near the matte stands", Standing),
         behind=group_of("behind", "Behind", "What stands before the light", Behind),
         parts=[_part(part) for part in parts().values()],
         part_common=group_of("part", "Part", "How this part combines with the parts above it", Part, ("on",)),

@@ -118,6 +118,7 @@ class Catalogue(BaseModel):
     viewing: GroupInfo
     house: GroupInfo
     distance: GroupInfo
+    standing: GroupInfo
     behind: GroupInfo
     parts: list[PartInfo]
     part_common: GroupInfo

@@ -77,6 +77,21 @@ class Prepare(Settings):
         return largest_box(self.straighten, size) if self.straighten else WHOLE
 
 
+class Standing(Settings):
+    """How near a matte stands, where that is said by hand."""
+
+    nearness: float = number(
+        0.5,
+        "0 is infinitely far, 1 the nearest thing seen",
+        label="Stands at",
+        unit="share",
+        low=0,
+        high=1,
+        step=0.01,
+        essential=True,
+    )
+
+
 class Distance(Settings):
     """How far everything in the plate is, as nearness: 1 the nearest thing seen, 0 infinitely far."""
 

@@ -17,6 +17,8 @@ class RemoveMatte(Edit):
     def apply(self, rig: Rig) -> Edited:
         gone = rig.matte(self.matte)
         name = (gone.name or gone.id) if gone else self.matte
+        stands = {matte: near for matte, near in rig.distance.stands.items() if matte != self.matte}
+        rig = rig.model_copy(update={"distance": rig.distance.model_copy(update={"stands": stands})})
         users = [user for user, mattes in rig.matte_users() if self.matte in mattes]
         notes = []
         if users:

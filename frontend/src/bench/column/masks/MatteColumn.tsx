@@ -8,6 +8,7 @@ import { lightOwner, matteOwner } from "../../store/rig";
 import { matteNow } from "../../store/selectors";
 import { Section } from "../Section";
 import { MaskPanel } from "./MaskPanel";
+import { MatteStanding } from "./MatteStanding";
 
 const Column = styled.div`
   padding: 12px;
@@ -77,6 +78,7 @@ export function MatteColumn() {
           </p>
         </Section>
       )}
+      {!reel && <MatteStanding id={matte.id} name={matte.name || matte.id} />}
       <MaskPanel owner={matteOwner(matte.id)} />
     </Column>
   );
