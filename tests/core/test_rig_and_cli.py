@@ -86,6 +86,15 @@ class RigFormat(unittest.TestCase):
             check_rig({"version": 2, "lights": [light("lamp", spread={"inner": 3})]})
         self.assertEqual(caught.exception.problems[0][0], "lights[0].spread.inner")
 
+    def test_a_lamps_relief_from_brightness_is_read_and_so_are_its_keys(self) -> None:
+        keys = {"lamp": {"source.relief": {"at": [[0, 0.2], [9, 0.8]]}}}
+        old = Rig.model_validate({"lights": [{"id": "lamp", "kind": "lamp", "source": {"relief": 1.2}}], "keys": keys})
+        self.assertEqual(old.stack[0].source.model_dump()["fine_relief"], 1.2)
+        self.assertEqual(old.at(9).stack[0].source.model_dump()["fine_relief"], 0.8)
+        mapped = {"relief": 1.2, "surface": "normals", "file": "0" * 64}
+        kept = Rig.model_validate({"lights": [{"id": "lamp", "kind": "lamp", "source": mapped}]})
+        self.assertEqual(kept.stack[0].source.model_dump()["fine_relief"], 0.5)
+
     def test_what_is_no_rig_at_all_is_refused_whatever_version_it_claims(self) -> None:
         for data in ({"version": 1, "lights": 7}, {"version": 1, "lights": ["a"]}, {"version": 1, "mattes": {"a": 1}, "house": 3}):
             with self.assertRaises(RigError):

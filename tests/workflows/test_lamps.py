@@ -42,7 +42,7 @@ class Lamps(Job):
             ("Temperature", "3200"),
         ):
             self.typed(label, value)
-        self.typed("Relief", "0.6")
+        self.typed("Fine relief", "0.6")
         self.typed("Intensity", "1.5")
         self.typed("Opacity", "90")
         self.key("Control+d")
@@ -51,7 +51,7 @@ class Lamps(Job):
         self.typed("Level", "0.6")
         lights = self.rig(self.plate)["lights"]
         self.assertEqual([light["spread"]["outer_cone"] for light in lights], [26, 26])
-        self.assertEqual(lights[0]["source"]["relief"], 0.6)
+        self.assertEqual(lights[0]["source"]["fine_relief"], 0.6)
         self.within(14, over=1, why="the surroundings are the house light's, which has a chip of its own")
 
     def test_a_directional_light_with_range_strength_colour_roughness_and_opacity(self) -> None:

@@ -43,7 +43,28 @@ class Source(Settings):
         "luminance", "Heights from the picture's own brightness, or from a depth or normal map", essential=True
     )
     file: str = file_setting("The depth or normal map", when={"surface": ["depth", "normals"]}, essential=True)
-    relief: float = number(0.5, "How far things stand out", unit="gain", low=0, high=4, step=0.01, exponent=2.0, essential=True)
+    fine_relief: float = number(
+        0.5,
+        "How far what is bright stands out; brightness is no height, so more of it embosses skin and bark",
+        unit="gain",
+        low=0,
+        high=4,
+        step=0.01,
+        when={"surface": ["luminance"]},
+        exponent=2.0,
+        essential=True,
+    )
+    relief: float = number(
+        0.5,
+        "How far things stand out",
+        unit="gain",
+        low=0,
+        high=4,
+        step=0.01,
+        when={"surface": ["depth", "normals"]},
+        exponent=2.0,
+        essential=True,
+    )
     scale: float = number(
         0.003,
         "Size of the detail that counts",
@@ -174,7 +195,7 @@ def detect(reading: Reading[None], settings: Source) -> HeightField:
     if data is None:
         small = reading.rows.reduced_to(canonical)
         tone = encode_array(np.ascontiguousarray(small @ reading.space.luminance))
-        return from_height(tone, settings.relief, settings.scale)
+        return from_height(tone, settings.fine_relief, settings.scale)
     if settings.surface == "normals":
         return from_normals(_fitted(read_colour(data, "the normal map"), canonical), settings.relief)
     depth = read_grey(data, "the depth map")[:, :, None]
@@ -276,7 +297,7 @@ def air_about(lamp: Lamp, settings: Spread, scene: Scene[HeightField]) -> Floats
 
 
 BRIGHTEST = 0.92  # to which a new lamp may lift what it shines on
-FIRST_RELIEF = 0.1  # of a new lamp: brightness is no height, and more of it embosses skin and bark
+FIRST_RELIEF = 0.1  # from the brightness, of a new lamp
 LEAST = 0.2  # intensity, so that a new lamp is seen on any plate
 
 
@@ -286,7 +307,7 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     # Where expose, b + (1 - b) (1 - exp(-l b / (1 - b))), brings the brighter quarter of the middle to BRIGHTEST.
     most = -np.log((1 - BRIGHTEST) / (1 - bright)) * (1 - bright) / bright
     return {
-        "source": {"relief": FIRST_RELIEF},
+        "source": {"fine_relief": FIRST_RELIEF},
         "merge": {"mode": "expose", "intensity": round(float(np.clip(most, LEAST, 1.0)), 2)},
     }
 

@@ -36,9 +36,27 @@ def up_to_date(data: Any) -> Any:
     if isinstance(version, int) and version > VERSION:
         raise ValueError(f"this rig is of version {version}, later than this Aurelon reads ({VERSION}); update Aurelon to use it")
     result = _from_1(data) if version == 1 else data
+    if isinstance(result.get("keys"), dict):
+        result = {**result, "keys": _tracks_of_lamps(result)}
     if isinstance(result.get("distance"), dict):
         result = {**result, "distance": _distance(result["distance"])}
     return {**result, "lights": _each(result["lights"], _settled)} if "lights" in result else result
+
+
+def _tracks_of_lamps(rig: dict[str, Any]) -> dict[str, Any]:
+    """Keys of a lamp's relief, where its surface is that of the picture's brightness."""
+    lights = rig.get("lights", [])
+    lamps = {
+        light.get("id"): light.get("source", {})
+        for light in (lights if isinstance(lights, list | tuple) else ())
+        if isinstance(light, dict) and light.get("kind") == "lamp" and isinstance(light.get("source", {}), dict)
+    }
+    result = dict(rig["keys"])
+    for name, source in lamps.items():
+        tracks = result.get(name)
+        if isinstance(tracks, dict) and "source.relief" in tracks and _from_brightness(source):
+            result[name] = {"source.fine_relief": tracks["source.relief"], **tracks}
+    return result
 
 
 def _distance(distance: dict[str, Any]) -> dict[str, Any]:
@@ -104,6 +122,10 @@ def _settled(light: Any) -> Any:
                 **merge,
                 "intensity": round(min(merge.get("intensity", 1.0) * 2.0 ** (stops - usual), MOST_INTENSE), 4),
             }
+    surface = result.get("source")
+    if result.get("kind") == "lamp" and isinstance(surface, dict) and "relief" in surface and _from_brightness(surface):
+        # The relief of brightness had no setting of its own.
+        result["source"] = {"fine_relief": surface["relief"], **surface}
     if result.get("kind") == "lamp" and isinstance(result.get("spread"), dict) and "temperature" in result["spread"]:
         # A lamp had a temperature beside its Colour.
         spread = dict(result["spread"])
@@ -113,6 +135,11 @@ def _settled(light: Any) -> Any:
             own = colour if isinstance(colour, dict) else {}
             result["colour"] = {**own, "origin": "temperature", "temperature": kelvin, "tint": 0.0, "strength": 1.0}
     return result
+
+
+def _from_brightness(source: dict[str, Any]) -> bool:
+    """Whether a lamp's surface is that of the picture's brightness."""
+    return source.get("surface", "luminance") == "luminance" or not source.get("file")
 
 
 def _with_mask(owner: Any) -> Any:
