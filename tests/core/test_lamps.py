@@ -58,7 +58,7 @@ class OnAPlane(unittest.TestCase):
     def test_a_new_lamp_blows_nothing_out(self) -> None:
         for level in (0.2, 0.5, 0.8, 0.9):
             plate = even(level)
-            new = light("lamp", source=FLAT, spread=MATT, **KIND.initial(plate))
+            new = light("lamp", **{**KIND.initial(plate), "source": FLAT, "spread": MATT})
             out = render(plate, rig_of(new))
             self.assertLess(float(out.max()), 0.99, level)
             self.assertGreater(float(out.max()), level + 0.005, level)

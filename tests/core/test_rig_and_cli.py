@@ -15,7 +15,7 @@ import tifffile
 from PIL import Image
 
 from aurelon.cli import main
-from aurelon.core import RigError, check_rig, open_plate, parse_rig, render
+from aurelon.core import Rig, RigError, check_rig, open_plate, parse_rig, render
 from aurelon.core.rig.migrate import PARTS, RENAMED
 from tests.core.test_files import bad_files
 from tests.pictures import RAMP, every_kind, light, masked_rig, plate_of, psnr, rig_of, scene
