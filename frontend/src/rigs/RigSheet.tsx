@@ -29,6 +29,10 @@ const Bar = styled.div`
 
 const Grid = styled.div`
   display: grid;
+  /* The sheet stands still while it fills. */
+  height: 56vh;
+  overflow: auto;
+  align-content: start;
   grid-template-columns: repeat(auto-fill, minmax(210px, 1fr));
   gap: 10px;
   .card {
@@ -108,6 +112,7 @@ export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: P
     say(`${data.name} was saved.`);
     return true;
   };
+  const keep = () => void save(name.trim() || plate.name, rig).then((kept) => kept && onClose());
   const bring = async (file: File) => {
     let read: unknown;
     try {
@@ -139,8 +144,8 @@ export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: P
   return (
     <Dialog title="Rigs" wide open onClose={onClose}>
       <Bar>
-        <TextField label="Save this plate's rig as" value={name} placeholder={plate.name} onChange={setName} />
-        <Button weight="strong" onPress={() => void save(name.trim() || plate.name, rig).then((kept) => kept && onClose())}>
+        <TextField label="Save this plate's rig as" autoFocus value={name} placeholder={plate.name} onChange={setName} onEnter={keep} />
+        <Button weight="strong" onPress={keep}>
           Save
         </Button>
         <FileTrigger acceptedFileTypes={[".json", "application/json"]} onSelect={(list) => list?.[0] && void bring(list[0])}>
@@ -150,9 +155,9 @@ export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: P
           Save as file…
         </a>
       </Bar>
-      {!cells && <Note role="status">Rendering each rig on this plate…</Note>}
-      {cells?.length === 0 && <Note>No rigs are saved yet. Save this one to use it on the next picture.</Note>}
       <Grid>
+        {!cells && <Note role="status">Rendering each rig on this plate…</Note>}
+        {cells?.length === 0 && <Note>No rigs are saved yet. Save this one to use it on the next picture.</Note>}
         {cells?.map(({ saved, picture }) => (
           <div key={saved.id} className="card" role="group" aria-label={saved.name}>
             {renamed?.id === saved.id ? (

@@ -69,7 +69,7 @@ export function TakesDialog({ onClose }: { onClose: () => void }) {
   return (
     <Dialog title="Takes" wide open onClose={onClose}>
       <Keep>
-        <TextField label="Save the current state as" value={name} placeholder={proposed} onChange={setName} onDone={() => undefined} />
+        <TextField label="Save the current state as" autoFocus value={name} placeholder={proposed} onChange={setName} onEnter={keep} />
         <Button weight="strong" onPress={keep}>
           Keep
         </Button>

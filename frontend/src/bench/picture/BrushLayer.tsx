@@ -15,6 +15,9 @@ const Painting = styled(Layer)`
   rect {
     cursor: none;
   }
+  &[data-moves] rect {
+    cursor: grab;
+  }
   g,
   path {
     pointer-events: none;
@@ -93,6 +96,8 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
   const growing = useRef<Growing | null>(null);
   const shownPath = useRef("");
   const planned = useRef(0);
+  // While the space bar is held over the picture the hand moves the view.
+  const space = useRef(false);
   // Where the plate's corner is in the window.
   const corner = useRef({ x: 0, y: 0 });
   const radius = placement ? Math.max(1, brush.size * diagonal(plate) * placement.scale) : 1;
@@ -134,8 +139,17 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
       else resize.current(Math.exp(turn), 0);
     };
     const key = (event: KeyboardEvent) => {
+      const typed = event.target instanceof HTMLInputElement;
+      if (event.key === " " && !typed && (space.current || layer.current?.matches(":hover"))) {
+        // Before a control that was pressed last makes a press of it.
+        event.preventDefault();
+        event.stopPropagation();
+        space.current = event.type === "keydown";
+        layer.current?.toggleAttribute("data-moves", space.current);
+        return;
+      }
       showSign(event.altKey);
-      if (event.type !== "keydown" || event.ctrlKey || event.target instanceof HTMLInputElement) return;
+      if (event.type !== "keydown" || event.ctrlKey || typed) return;
       const step = SIZES[event.key];
       if (step) resize.current(...step);
     };
@@ -155,16 +169,16 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
     });
     element?.addEventListener("wheel", wheel, { passive: false });
     window.addEventListener("pointerdown", second, { capture: true });
-    window.addEventListener("keydown", key);
-    window.addEventListener("keyup", key);
+    window.addEventListener("keydown", key, { capture: true });
+    window.addEventListener("keyup", key, { capture: true });
     showSign(false);
     return () => {
       stop();
       cancelAnimationFrame(planned.current);
       element?.removeEventListener("wheel", wheel);
       window.removeEventListener("pointerdown", second, { capture: true });
-      window.removeEventListener("keydown", key);
-      window.removeEventListener("keyup", key);
+      window.removeEventListener("keydown", key, { capture: true });
+      window.removeEventListener("keyup", key, { capture: true });
     };
   }, [store, masking, showSign, clear]);
 
@@ -202,20 +216,16 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
     const far = (to.x - from.x) * along.x + (to.y - from.y) * along.y;
     return { x: from.x + far * along.x, y: from.y + far * along.y };
   };
-  const isOnPlate = (at: Point) => {
-    const [x, y] = toPlate(placement, plate, at);
-    return x >= 0 && x <= 1 && y >= 0 && y <= 1;
-  };
 
   const find = (event: PointerEvent<SVGRectElement>) => {
     const on = onLayer(event);
     corner.current = { x: event.clientX - on.x, y: event.clientY - on.y };
   };
   const down = (event: PointerEvent<SVGRectElement>) => {
-    // The middle button moves the view, and so does a press beside the picture, which never paints.
+    // The middle button moves the view, and any button does while the space bar is held.
     find(event);
     const to = onLayer(event);
-    if (event.button !== 0 || !event.isPrimary || !isOnPlate(to)) return;
+    if (event.button !== 0 || !event.isPrimary || space.current) return;
     event.stopPropagation();
     event.currentTarget.setPointerCapture(event.pointerId);
     const one: Growing = { points: [], last: to, from: to, erase: brush.erase !== event.altKey, pointer: event.pointerId };
