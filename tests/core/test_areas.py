@@ -329,7 +329,7 @@ class FirstSettings(unittest.TestCase):
 
     def test_a_new_sun_on_a_bright_sky_is_made_weaker_until_little_is_clipped(self) -> None:
         plate = plate_of(np.minimum(scene() * np.float32(1.2), 0.95).astype(np.float32))
-        result = new_light("shafts", plate, Rig())
+        result = new_light("shafts", plate, Rig.model_validate({"distance": {"origin": "none"}}))
         clipped = [
             (SRGB_CURVE.encode(render(plate, rig)) >= 254.5 / 255).any(axis=2) for rig in (Rig(lights=[result.model_dump()]), Rig())
         ]
