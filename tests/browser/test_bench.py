@@ -157,6 +157,28 @@ class Desk(BrowserTest):
         self.page.wait_for_timeout(150)
         self.assertGreater(np.abs(self.picture() - plain).mean(), 1)
 
+    def test_kinds_keep_their_order_and_are_found_by_what_they_are_for(self) -> None:
+        self.bring_in("kinds")
+
+        def listed() -> list[str]:
+            self.page.get_by_role("button", name="Add a light").click()
+            cards = self.page.get_by_role("dialog").locator("b")
+            expect(cards.first).to_be_visible()
+            return cards.all_text_contents()
+
+        order = listed()
+        self.page.get_by_role("dialog").get_by_role("button", name=re.compile("^Lamp")).click()
+        self.rested()
+        self.assertEqual(listed(), order)
+        field = self.page.get_by_role("textbox", name="Find a kind of light")
+        for word, some in (("sun", {"Shafts", "Fan", "Flare"}), ("window", {"Beam", "Shafts"}), ("glow", {"Bloom", "Halation"})):
+            field.fill(word)
+            self.page.wait_for_timeout(100)
+            found = set(self.page.get_by_role("dialog").locator("b").all_text_contents())
+            self.assertLessEqual(some, found, word)
+            self.assertLess(len(found), len(order))
+        self.page.keyboard.press("Escape")
+
     def test_a_stage_is_shown_large_and_left_again(self) -> None:
         self.bring_in("stages")
         self.add_shafts()

@@ -96,7 +96,8 @@ def catalogue() -> list[KindInfo]:
             settings = [s.model_copy(update={"default": values.model_dump()[s.name]}) for s in group.settings]
             groups.append(group.model_copy(update={"settings": settings}))
         look_at = [Option(value=value, text=text) for value, text in LOOKS.items()] if kind.reads else []
-        found.append(KindInfo(name=name, title=kind.called, summary=kind.summary, look_at=look_at, groups=groups))
+        about = {"title": kind.called, "summary": kind.summary, "words": kind.words}
+        found.append(KindInfo(name=name, look_at=look_at, groups=groups, **about))
     return found
 
 

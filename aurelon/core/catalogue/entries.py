@@ -28,11 +28,13 @@ class GroupInfo(BaseModel):
 
 
 class KindInfo(BaseModel):
-    """A kind of light and the groups of its five stages, in order. `look_at` has the pictures that it can read."""
+    """A kind of light and the groups of its five stages, in order. `look_at` has the pictures that it can read, `words` what it is
+    found by beside its title and summary."""
 
     name: str
     title: str
     summary: str
+    words: str
     look_at: list[Option]
     groups: list[GroupInfo]
 

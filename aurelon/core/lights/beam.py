@@ -282,6 +282,7 @@ KIND = Kind(
     name="beam",
     order=10,
     summary="Light through one or more openings",
+    words="window, door, opening, sun, rays",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -74,6 +74,7 @@ KIND = Kind(
     name="bloom",
     order=2,
     summary="Highlights glow over what surrounds them",
+    words="glow, highlights, soft, lamps",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -263,6 +263,7 @@ KIND = Kind(
     name="edge",
     order=7,
     summary="Outlines of the picture glow",
+    words="outline, neon, glow",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -262,6 +262,7 @@ KIND = Kind(
     name="fan",
     order=9,
     summary="Rays from a point, made of noise and not of the picture",
+    words="sun, rays, projector, stage",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -323,6 +323,7 @@ KIND = Kind(
     name="flare",
     order=4,
     summary="Ghosts, a streak and haze from a lens",
+    words="sun, lens, ghosts, streak",
     source_settings=Source,
     spread_settings=Spread,
     source=points_source,

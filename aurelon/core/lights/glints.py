@@ -217,6 +217,7 @@ KIND = Kind(
     name="glints",
     order=13,
     summary="Small sparkles on highlights, or scattered anywhere",
+    words="sparkle, stars, dust, sea",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

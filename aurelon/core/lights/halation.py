@@ -238,6 +238,7 @@ KIND = Kind(
     name="halation",
     order=5,
     summary="Film's red fringe around highlights",
+    words="film, glow, red",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -316,6 +316,7 @@ KIND = Kind(
     name="lamp",
     order=8,
     summary="A point, spot or distant lamp that shines on the things in the picture",
+    words="spot, street, window, sun",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

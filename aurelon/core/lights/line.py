@@ -242,6 +242,7 @@ KIND = Kind(
     name="line",
     order=12,
     summary="A tube of light, straight or bent, with its glow",
+    words="tube, neon, glow, sign",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

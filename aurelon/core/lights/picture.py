@@ -95,6 +95,7 @@ KIND = Kind(
     name="picture",
     order=15,
     summary="A light pass of your own from a file",
+    words="file, pass, element",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -442,6 +442,7 @@ KIND = Kind(
     name="shafts",
     order=1,
     summary="Sun rays from the picture, blocked by what stands in front",
+    words="sun, rays, beams, window, sky",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -144,6 +144,7 @@ KIND = Kind(
     name="starburst",
     order=3,
     summary="Diffraction spikes on points of light",
+    words="sun, stars, lens, spikes, lamps",
     source_settings=PointSource,
     spread_settings=Spread,
     source=points_source,

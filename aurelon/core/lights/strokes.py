@@ -173,6 +173,7 @@ KIND = Kind(
     name="strokes",
     order=11,
     summary="Light painted by hand, smeared into rays or over water",
+    words="paint, brush, window, sun, rays",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

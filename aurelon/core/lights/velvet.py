@@ -129,6 +129,7 @@ KIND = Kind(
     name="velvet",
     order=6,
     summary="A soft, dreamy finish that lightens, deepens and blurs at once",
+    words="glow, dream, soft, haze",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -160,6 +160,7 @@ KIND = Kind(
     name="water",
     order=14,
     summary="A sheet of rippling light, pinned in perspective",
+    words="sea, caustics, ripples, pool, sun",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

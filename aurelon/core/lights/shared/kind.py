@@ -232,7 +232,8 @@ class Kind(Generic[S, P, D]):
     `source(reading, settings, frame)` gives what shines, (h, w, 3) and further channels of the kind's own; it
     measures the picture at its full size and reduces afterwards. `detect(reading, settings)`, where a kind has one,
     comes before it and is made once for all frames. `spread(scene, source, spread)` gives the light field.
-    `order` is its place in the list from which a person chooses.
+    `words` are what a person may look for it by, beside its name and summary. `order` is its place in the list from which a
+    person chooses.
     `initial(plate)` gives settings of the stages that show the light at once on this plate; a kind that begins with
     nothing has an `example` to be seen by. `look_at` is the picture
     that a new light reads; a Source that is the very picture may be read `at_frame`, at the size that is shown.
@@ -254,6 +255,7 @@ class Kind(Generic[S, P, D]):
     colour: Colour = field(default_factory=Colour)
     merge: Merge = field(default_factory=Merge)
     title: str = ""
+    words: str = ""
     order: int = 100
     look_at: LookAt = "prepared"
     reads: bool = True

@@ -8,7 +8,6 @@ import { tone } from "../../ui/theme";
 import { useBench, useNow } from "../store/bench";
 import { HANDLES } from "../store/hand";
 import { secondsLeft } from "../store/preparing";
-import { remember, rememberedNames } from "../store/remembered";
 
 const Grid = styled.div`
   display: grid;
@@ -25,10 +24,7 @@ const Note = styled.p`
   color: ${tone.faint};
 `;
 
-const LATELY = "kinds-used";
-const REMEMBERED = 4;
-
-/** Every kind of light, rendered small on this very plate; those used lately stand first. */
+/** Every kind of light, rendered small on this very plate, always in the same order. */
 export function KindSheet({ onClose }: { onClose: () => void }) {
   const { catalogue, frames, lights, show, take, now } = useBench();
   const preparing = useNow((s) => s.preparing);
@@ -37,7 +33,6 @@ export function KindSheet({ onClose }: { onClose: () => void }) {
   const [typed, setTyped] = useState("");
   // The sheet shows the rig as it was when it was opened.
   const [{ plate, rig, frame }] = useState(now);
-  const [lately] = useState(() => rememberedNames(LATELY));
 
   useEffect(() => {
     // Whoever has chosen does not wait for the rest.
@@ -60,7 +55,6 @@ export function KindSheet({ onClose }: { onClose: () => void }) {
 
   const pick = ({ name, groups }: KindInfo) => {
     const known = now().rig.lights.map((light) => light.id);
-    remember(LATELY, [name, ...lately.filter((kind) => kind !== name)].slice(0, REMEMBERED));
     onClose();
     show(null);
     // What is painted begins with the brush up.
@@ -70,11 +64,8 @@ export function KindSheet({ onClose }: { onClose: () => void }) {
       void frames.settle(known);
     });
   };
-  const order = (name: string) => (lately.includes(name) ? lately.indexOf(name) - lately.length : 0);
   const words = typed.trim().toLowerCase();
-  const kinds = catalogue.kinds
-    .filter((kind) => `${kind.title} ${kind.summary}`.toLowerCase().includes(words))
-    .sort((a, b) => order(a.name) - order(b.name));
+  const kinds = catalogue.kinds.filter((kind) => `${kind.title} ${kind.summary} ${kind.words}`.toLowerCase().includes(words));
   const first = words ? kinds[0] : undefined;
   return (
     <Dialog title="Add a light" wide open onClose={onClose}>
