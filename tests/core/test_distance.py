@@ -198,6 +198,11 @@ class InTheAir(unittest.TestCase):
         flat = Rig.model_validate({"lights": [FAN], "distance": {"origin": "none"}})
         np.testing.assert_array_equal(render(plate, fan()), render(plate, flat))
 
+    def test_a_lamp_in_the_haze_lights_the_air_about_itself_whatever_is_near(self) -> None:
+        spread = kinds()["shafts"].spread_settings
+        self.assertIsNone(air_of(spread.model_validate({"air": 0.3, "stands": "within"})))
+        self.assertEqual(air_of(spread.model_validate({"air": 0.3})), Air(0.3, 1.0))
+
     def test_a_light_lies_in_the_air_by_the_nearness_of_what_is_behind_it(self) -> None:
         plate = shore()
         before = render(plate, Rig())

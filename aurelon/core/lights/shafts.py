@@ -229,7 +229,8 @@ class Spread(Settings):
     disc_temperature: float = temperature_setting(
         4600, "Colour of the disc and its glow", when={"mode": ["point"]}, group="Disc", essential=True
     )
-    air: float = air_setting()
+    # A lamp in the haze lights the air about itself, also before what is near.
+    air: float = air_setting(when={"stands": ["behind"]})
     stands_at: float = stands_at_setting()
 
 

@@ -7,12 +7,13 @@ stays black, and the sky has all of it.
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, Unpack
 
 import numpy as np
 
 from aurelon.core.imaging.arrays import Floats
-from aurelon.core.settings import Settings, number
+from aurelon.core.settings import Settings, number, settings_of
+from aurelon.core.settings.base import Common
 
 EVERYWHERE = 10.0  # thickness from which light lies before everything alike
 FOREMOST = 1.0  # the nearness of a light before which nothing stands
@@ -27,10 +28,10 @@ class Air(NamedTuple):
     stands_at: float
 
 
-def air_setting() -> Any:
+def air_setting(**common: Unpack[Common]) -> Any:
     """The thickness of the air; at its most distance counts for nothing."""
     help = "How soon light fills the air before things: thin air leaves what is near clear, at the most all is veiled alike"
-    return number(EVERYWHERE, help, low=0.02, high=EVERYWHERE, step=0.01, exponent=4.0, group="Distance", essential=True)
+    return number(EVERYWHERE, help, low=0.02, high=EVERYWHERE, step=0.01, exponent=4.0, group="Distance", essential=True, **common)
 
 
 def stands_at_setting() -> Any:
@@ -44,7 +45,10 @@ NEUTRAL = {"air": EVERYWHERE, "stands_at": FOREMOST}
 
 def air_of(spread: Settings) -> Air | None:
     """The air of a light; None for kinds that travel through none, and where distance counts for nothing."""
-    thickness, stands_at = getattr(spread, "air", EVERYWHERE), getattr(spread, "stands_at", FOREMOST)
+    values = {name: getattr(spread, name) for name, _ in settings_of(type(spread))}
+    counts = {name for name, setting in settings_of(type(spread)) if setting.shown_in(values)}
+    thickness = values["air"] if "air" in counts else EVERYWHERE
+    stands_at = values["stands_at"] if "stands_at" in counts else FOREMOST
     return None if thickness >= EVERYWHERE and stands_at >= FOREMOST else Air(thickness, stands_at)
 
 
