@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import atexit
 import json
 import os
 import re
@@ -17,13 +16,12 @@ import unittest
 import urllib.request
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from functools import cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
 
 from tests.copied import Copied, can_copy, demo_data
 from tests.pictures import scene
@@ -121,22 +119,6 @@ def add_light(page: Page, kind: str, settle: int) -> None:
     rested(page, settle)
 
 
-@cache
-def _playwright() -> Playwright:
-    """Started once for all classes of tests that a process runs."""
-    started = sync_playwright().start()
-    atexit.register(started.stop)
-    return started
-
-
-@cache
-def browser_with(flags: tuple[str, ...]) -> Browser:
-    """A browser that all classes of tests share; each test has a context of its own, so nothing of one is seen by another."""
-    browser = _playwright().chromium.launch(executable_path="/usr/bin/chromium", args=list(flags))
-    atexit.register(browser.close)
-    return browser
-
-
 class BrowserTest(unittest.TestCase):
     flags: tuple[str, ...] = FLAGS
     words: tuple[str, ...] = ()  # of the service's command line
@@ -153,7 +135,9 @@ class BrowserTest(unittest.TestCase):
         cls.service = Service(cls.folder / "data", more=cls.words)
         cls.service.start()
         cls.addClassCleanup(cls.service.stop)
-        cls.browser = browser_with(cls.flags)
+        playwright = cls.enterClassContext(sync_playwright())
+        cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(cls.flags))
+        cls.addClassCleanup(cls.browser.close)
 
     def setUp(self) -> None:
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)

@@ -7,13 +7,12 @@ stays black, and the sky has all of it.
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple, Unpack
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.settings import Settings, number, settings_of
-from aurelon.core.settings.base import Common
 
 EVERYWHERE = 10.0  # thickness from which light lies before everything alike
 FOREMOST = 1.0  # the nearness of a light before which nothing stands
@@ -28,10 +27,12 @@ class Air(NamedTuple):
     stands_at: float
 
 
-def air_setting(**common: Unpack[Common]) -> Any:
-    """The thickness of the air; at its most distance counts for nothing."""
+def air_setting(when: dict[str, list[Any]] | None = None) -> Any:
+    """The thickness of the air; at its most distance counts for nothing. `when` it counts is said by other settings."""
     help = "How soon light fills the air before things: thin air leaves what is near clear, at the most all is veiled alike"
-    return number(EVERYWHERE, help, low=0.02, high=EVERYWHERE, step=0.01, exponent=4.0, group="Distance", essential=True, **common)
+    return number(
+        EVERYWHERE, help, low=0.02, high=EVERYWHERE, step=0.01, exponent=4.0, group="Distance", essential=True, when=when or {}
+    )
 
 
 def stands_at_setting() -> Any:
