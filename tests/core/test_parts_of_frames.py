@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import unittest
-from typing import Any
+from typing import Any, cast
 
 import cv2
 import numpy as np
@@ -14,6 +14,8 @@ from aurelon.core.graph.viewing import Viewing
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.core.imaging.screen import PEAK_MARK, mark_from
+from aurelon.core.masks.shared.part import Ground
+from aurelon.core.masks.subject import Subject
 from tests.pictures import Floats, light, masked_rig, plate_of, rig_of, scene, stroke
 
 TRIANGLE = [[0.2, 0.2], [0.8, 0.3], [0.4, 0.9]]
@@ -28,6 +30,20 @@ SIZE = (150, 100)
 
 def mask_of(part: dict[str, Any], region: tuple[int, int, int, int] | None = None) -> Floats:
     return render(plate_of(scene(*SIZE)), masked_rig(part, start="nothing"), show="mask:under-test", region=region)[:, :, 0]
+
+
+class Counting(unittest.TestCase):
+    def test_a_subject_counts_once_something_says_that_it_is_in(self) -> None:
+        ground = cast(Ground, None)  # what it lies on makes no difference
+        inside, outside = stroke((0.4, 0.5), (0.5, 0.5)), stroke((0.1, 0.1), (0.2, 0.1)) | {"erase": True}
+        for said, counts in (
+            ({}, False),
+            ({"hints": [outside]}, False),
+            ({"hints": [outside, inside]}, True),
+            ({"box": [0.2, 0.2, 0.8, 0.8]}, True),
+            ({"box": [0.2, 0.2, 0.8, 0.8], "on": False}, False),
+        ):
+            self.assertEqual(Subject.model_validate({"part": "subject", **said}).counts(ground), counts, said)
 
 
 class Regions(unittest.TestCase):

@@ -38,6 +38,14 @@ class Kept(unittest.TestCase):
         self.assertEqual([(t.name, t.rig) for t in self.store.takes.of(self.plate)], [("Warm", rig)])
         self.assertEqual(self.store.takes.rename(take.id, "Warmer").name, "Warmer")
 
+    def test_a_kept_file_is_read_in_place_from_any_byte_to_its_end(self) -> None:
+        data = os.urandom((1 << 20) + 777)
+        name = self.store.files.put(data)
+        with self.store.files.opened(name) as file:
+            self.assertEqual(file.seek(0, os.SEEK_END), len(data))
+            file.seek((1 << 20) - 5)
+            self.assertEqual(file.read(), data[(1 << 20) - 5 :])
+
     def test_a_take_belongs_to_a_plate_that_is_there(self) -> None:
         with self.assertRaises(Unknown):
             self.store.takes.keep(999, "Nowhere", Rig())

@@ -86,6 +86,7 @@ class Plates(unittest.TestCase):
             with self.assertRaises(Conflict) as caught:
                 act()
             self.assertEqual(caught.exception.state.revision, now.revision)
+            self.assertIn("changed in another window", str(caught.exception))
         self.assertEqual(self.store.revisions.bench(self.plate).rig, now.rig)
 
     def test_delete_can_be_taken_back(self) -> None:

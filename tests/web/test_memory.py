@@ -8,15 +8,24 @@ import unittest
 import numpy as np
 from PIL import Image
 
-from aurelon.core import Renderer, read_plate
+from aurelon.core import Renderer, RigError, read_plate
 from aurelon.core.graph.cache import Cache, Share
 from aurelon.core.imaging.rgb_space import DISPLAY_P3
 from aurelon.web.renderers import Renderers, usual_budget
+from aurelon.web.view import View
 from tests.pictures import light, rig_of, scene
 from tests.web.service import ServiceTest, png
 
 PLATE = 300 * 200 * 12  # bytes of a plate
 RIG = rig_of(light("shafts", spread={"position": [0.4, 0.3]}), light("fan", id="made"))
+
+
+class Views(unittest.TestCase):
+    def test_no_more_is_shown_than_a_plate_has_either_way(self) -> None:
+        for width, height in ((300, 900), (900, 200), (900, 900)):
+            with self.assertRaises(RigError):
+                View(width=width, height=height, x0=0, y0=0, x1=1, y1=1).check((300, 200))
+        View(width=301, height=201, x0=0, y0=0, x1=1, y1=1).check((300, 200))
 
 
 class Budget(ServiceTest):
