@@ -12,7 +12,7 @@ from aurelon.core.graph.renderer import seen_frame
 from aurelon.core.imaging.frame import fit_within
 from aurelon.core.imaging.screen import encode_jpeg, encode_png, to_screen
 from aurelon.core.lights import kinds
-from aurelon.core.rig.model import LIGHT_MODELS
+from aurelon.core.rig.light import LIGHT_MODELS
 
 PLATES = Path(__file__).resolve().parents[2] / "demo" / "plates"
 # The plate on which a kind reads best; any other kind is shown on the harbour.

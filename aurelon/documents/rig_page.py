@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from aurelon.core.catalogue.catalogue import catalogue, group_of, whole_catalogue
-from aurelon.core.rig.model import Distance, HouseLight, Prepare
+from aurelon.core.rig.distance import Distance
+from aurelon.core.rig.model import HouseLight, Prepare
 from aurelon.documents.tables import table
 
 PAGE = """# The rig

@@ -21,7 +21,8 @@ from aurelon.core import AurelonError, Plate, Rig, render
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
-from aurelon.core.rig.model import LIGHT_MODELS, HouseLight, Prepare
+from aurelon.core.rig.light import LIGHT_MODELS
+from aurelon.core.rig.model import HouseLight, Prepare
 from aurelon.core.settings import Setting, Settings, settings_of
 from tests.attack.damaged import Fault, Report, confine
 from tests.pictures import plate_of, scene

@@ -6,8 +6,10 @@ AURELON_DOCUMENT_JOBS=1 python -m unittest tests.workflows.test_sun (and the oth
 from __future__ import annotations
 
 import json
+import re
+from itertools import groupby
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from aurelon.core import Plate, Rig, render
 from aurelon.core.imaging.screen import encode_jpeg, to_screen
@@ -15,17 +17,33 @@ from aurelon.core.imaging.screen import encode_jpeg, to_screen
 DOCUMENTED = "AURELON_DOCUMENT_JOBS"
 DOCS = Path(__file__).resolve().parents[2] / "docs"
 JOBS = DOCS / "jobs"
-COUNTS = JOBS / "counts.json"
+PLAYED = JOBS / "played.json"
 WIDTH = 420
+FILES = ("sun", "lamps", "made")  # of the tests, in the order in which artists work
 
 
-def document(job: str, actions: int, why: str, plate: Plate, rig: Any) -> None:
-    """Keeps the picture that a job came to, how many actions it took, and why they are more than were aimed at."""
+class Played(NamedTuple):
+    """A job as it was played: what a person calls it, the actions, why they are more than were aimed at, each step in words, and
+    its place in its file."""
+
+    title: str
+    actions: int
+    why: str
+    steps: list[str]
+    line: int
+
+
+def _picture(title: str) -> str:
+    return re.sub("[^a-z]+", "-", title.lower()).strip("-")
+
+
+def document(file: str, job: Played, plate: Plate, rig: Any) -> None:
+    """Keeps a job of a file of tests, and the picture that it came to."""
     JOBS.mkdir(exist_ok=True)
     lit = render(plate, Rig.model_validate(rig), size=(WIDTH, round(WIDTH * plate.size[1] / plate.size[0])))
-    (JOBS / f"{job.replace(' ', '-')}.jpg").write_bytes(encode_jpeg(to_screen(lit, plate.space), 84))
-    counts = json.loads(COUNTS.read_text()) if COUNTS.exists() else {}
-    COUNTS.write_text(json.dumps({**counts, job: {"actions": actions, "why": why}}, indent=1, sort_keys=True) + "\n")
+    (JOBS / f"{_picture(job.title)}.jpg").write_bytes(encode_jpeg(to_screen(lit, plate.space), 84))
+    known = json.loads(PLAYED.read_text()) if PLAYED.exists() else {}
+    PLAYED.write_text(json.dumps({**known, job.title: {"file": file, **job._asdict()}}, indent=1, sort_keys=True) + "\n")
 
 
 def main() -> None:
@@ -36,9 +54,13 @@ def main() -> None:
         "drag, a key or a typed value counts as one action, a dropdown as two; opening a plate and exporting are not counted.",
         "",
     ]
-    for job, answer in json.loads(COUNTS.read_text()).items():
-        sentence = f"{answer['actions']} actions. {answer['why']}".strip()
-        lines += [f"## {job[0].upper()}{job[1:]}", "", sentence, "", f"![{job}](jobs/{job.replace(' ', '-')}.jpg)", ""]
+    jobs = sorted(json.loads(PLAYED.read_text()).values(), key=lambda job: (FILES.index(job["file"]), job["line"]))
+    lines += [f"{sum(job['actions'] for job in jobs)} actions in all.", ""]
+    for job in jobs:
+        lines += [f"## {job['title']}", "", f"{job['actions']} actions. {job['why']}".strip(), ""]
+        for step, times in ((step, len(list(same))) for step, same in groupby(job["steps"])):
+            lines.append(f"1. {step}" if times == 1 else f"1. {step[:-1]}, {times} times.")
+        lines += ["", f"![{job['title']}](jobs/{_picture(job['title'])}.jpg)", ""]
     (DOCS / "jobs.md").write_text("\n".join(lines))
 
 

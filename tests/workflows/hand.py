@@ -5,6 +5,7 @@ A click, a drag, a key or a typed value is one action, a dropdown two. Opening a
 
 from __future__ import annotations
 
+import inspect
 import os
 import re
 from typing import Any
@@ -15,9 +16,10 @@ from playwright.sync_api import Locator, expect
 from aurelon.core import Plate, Rig, open_plate, render
 from tests.browser.window import ROOT, BrowserTest
 from tests.pictures import Floats
-from tests.workflows.document import DOCUMENTED, document
+from tests.workflows.document import DOCUMENTED, Played, document
 
 SMALL = (360, 240)
+KEYS = {"Control+d": "Ctrl D", "Escape": "Esc"}  # as the page calls them
 Spot = tuple[float, float]
 
 
@@ -30,6 +32,7 @@ class Job(BrowserTest):
     def setUp(self) -> None:
         super().setUp()
         self.actions = 0
+        self.steps: list[str] = []  # what the hand did, in words
         self.plate = 0
         self.source: Plate
 
@@ -54,24 +57,29 @@ class Job(BrowserTest):
     # What the hand does, and counts.
 
     def key(self, keys: str) -> None:
-        self.actions += 1
+        self.did(f"Press `{KEYS.get(keys, keys.upper())}`.")
         self.page.keyboard.press(keys)
         if keys == "n":  # a hand paints once it sees that the brush is up
             expect(self.page.get_by_role("button", name=re.compile("^(Bring light back|Take light off)$"))).to_be_visible()
 
-    def click(self, what: Locator) -> None:
-        self.actions += 1
+    def did(self, step: str, actions: int = 1) -> None:
+        """Counts a step, and keeps it for the page of jobs."""
+        self.actions += actions
+        self.steps.append(step)
+
+    def click(self, what: Locator, step: str = "") -> None:
+        self.did(step or f"Press *{(what.get_attribute('aria-label') or what.inner_text()).splitlines()[0]}*.")
         what.click()
 
     def press(self, name: str, **how: Any) -> None:
-        self.click(self.page.get_by_role("button", name=name, exact=True, **how))
+        self.click(self.page.get_by_role("button", name=name, exact=True, **how), f"Press *{name}*.")
 
     def new(self, kind: str) -> None:
         """A new light: one key, one click."""
         self.key("a")
         dialog = self.page.get_by_role("dialog")
         card = dialog.get_by_role("button", name=re.compile(f"^{kind}"))
-        self.click(card)
+        self.click(card, f"Choose *{kind}*.")
         try:
             expect(dialog).to_have_count(0, timeout=LOST)
         except AssertionError:
@@ -83,7 +91,7 @@ class Job(BrowserTest):
         self.rested()
 
     def typed(self, label: str, text: str) -> None:
-        self.actions += 1
+        self.did(f"Type {text} in *{label}*.")
         field = self.page.get_by_role("textbox", name=f"{label}, value", exact=True)
         field.fill(text)
         field.press("Enter")
@@ -91,13 +99,13 @@ class Job(BrowserTest):
 
     def pick(self, label: str, option: str) -> None:
         """A dropdown: two."""
-        self.actions += 2
+        self.did(f"Set *{label}* to *{option}*.", 2)
         self.choose(label, option)
         self.rested()
 
     def part(self, name: str) -> None:
         """A part of the mask from its menu: two."""
-        self.actions += 2
+        self.did(f"Add a part: *{name}*.", 2)
         self.page.get_by_role("button", name="Add a part").click()
         self.page.get_by_role("menuitem", name=re.compile(f"^{name}")).click()
         self.page.wait_for_timeout(200)
@@ -105,16 +113,17 @@ class Job(BrowserTest):
 
     def behind(self, name: str) -> None:
         """What stands before the selected light, in its head."""
-        self.click(self.page.get_by_role("group", name="Behind").get_by_role("button", name=name, exact=True))
+        self.click(self.page.get_by_role("group", name="Behind").get_by_role("button", name=name, exact=True), f"Behind: *{name}*.")
         self.page.wait_for_timeout(200)
         self.rested()
 
     def chip(self, name: str) -> None:
-        self.click(self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name=re.compile(f"^{name}")).first)
+        chip = self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name=re.compile(f"^{name}")).first
+        self.click(chip, f"Select *{name}* on the desk.")
 
     def drag(self, begin: Spot, *ways: Spot) -> None:
         """From one place of the plate (fractions) over others to the last."""
-        self.actions += 1
+        self.did("Drag across the picture.")
         self.page.mouse.move(*self.at(begin))
         self.page.mouse.down()
         for way in ways:
@@ -125,7 +134,7 @@ class Job(BrowserTest):
 
     def carry(self, handle: Locator, to: Spot) -> None:
         """A handle, dragged to a place of the plate."""
-        self.actions += 1
+        self.did("Drag a handle to its place.")
         box = handle.bounding_box()
         assert box is not None
         self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
@@ -137,7 +146,7 @@ class Job(BrowserTest):
 
     def pull(self, handle: Locator, across: float) -> None:
         """A handle in the column, dragged sideways by so many pixels."""
-        self.actions += 1
+        self.did("Drag a handle in the column.")
         handle.scroll_into_view_if_needed()
         box = handle.bounding_box()
         assert box is not None
@@ -151,7 +160,7 @@ class Job(BrowserTest):
 
     def grip(self, name: str, across: float, down: float) -> None:
         """A grip of a box on the picture, dragged by so many pixels."""
-        self.actions += 1
+        self.did(f"Drag *{name}*.")
         self.drag_by(self.page.get_by_role("button", name=name, exact=True), across, down)
 
     def handle(self, name: str) -> Locator:
@@ -200,6 +209,8 @@ class Job(BrowserTest):
     def within(self, budget: int, over: int = 0, why: str = "") -> None:
         """Holds the job to its budget, and to so many actions more where there is a reason."""
         if os.environ.get(DOCUMENTED):
-            job = self.id().rsplit(".test_", 1)[-1].replace("_", " ")
-            document(job, self.actions, f"That is {over} over: {why}." if over else "", self.source, self.rig(self.plate))
+            title = (type(self).__dict__[self._testMethodName].__doc__ or "").strip()
+            note = f"That is {over} over: {why}." if over else ""
+            played = Played(title, self.actions, note, self.steps, inspect.getsourcelines(getattr(self, self._testMethodName))[1])
+            document(type(self).__module__.rsplit("test_", 1)[-1], played, self.source, self.rig(self.plate))
         self.assertLessEqual(self.actions, budget + over)

@@ -11,6 +11,7 @@ FACE = (0.5, 0.5)
 
 class Lamps(Job):
     def test_a_point_lamp_on_one_thing_and_a_spot_on_another_with_the_rest_darkened(self) -> None:
+        """A point lamp and a spot in a darkened room"""
         self.on("Brass lens", "brasslens")
         self.new("Lamp")
         self.carry(self.handle("Position"), (0.3, 0.4))
@@ -31,6 +32,7 @@ class Lamps(Job):
         self.within(14)
 
     def test_a_spot_with_everything_set_and_a_second_lamp(self) -> None:
+        """A spot with everything set, and a second like it"""
         self.on("Brass lens", "brasslens")
         self.new("Lamp")
         self.pick("Type of lamp", "Spot")
@@ -55,6 +57,7 @@ class Lamps(Job):
         self.within(14, over=1, why="the surroundings are the house light's, which has a chip of its own")
 
     def test_a_directional_light_with_range_strength_colour_roughness_and_opacity(self) -> None:
+        """A light from far away"""
         self.on("Boatshed", "boatshed")
         self.new("Lamp")
         self.pick("Type of lamp", "Far away")
@@ -72,6 +75,7 @@ class Lamps(Job):
 
 class Glows(Job):
     def test_a_glow_with_every_blend_mode_looked_at_and_dark_detail_brought_back(self) -> None:
+        """A glow in the best of all blend modes"""
         self.on("Harbour at dusk", "harbour")
         self.new("Bloom")
         before = self.lit()
@@ -87,6 +91,7 @@ class Glows(Job):
         self.within(5)
 
     def test_a_darkened_picture_with_two_blooms_of_their_own_one_off_a_face_and_one_painted_in(self) -> None:
+        """Two blooms, one kept off a face"""
         self.on("Harbour at dusk", "harbour")
         self.chip("Plate")
         self.typed("Exposure", "-0.7")
@@ -115,6 +120,7 @@ class Glows(Job):
         self.within(20)
 
     def test_a_soft_finish_is_saved_as_a_rig_and_applied_to_another_plate_with_another_radius(self) -> None:
+        """A soft finish, used again on another picture"""
         self.on("Headland at dawn", "headland")
         self.new("Velvet")
         self.key("r")

@@ -12,6 +12,7 @@ from tests.workflows.hand import Job
 
 class Painted(Job):
     def test_seven_strokes_of_light_on_water_smeared_rippled_and_softened(self) -> None:
+        """Painted light on water"""
         self.on("Headland at dawn", "headland")
         self.new("Strokes")
         for k in range(7):
@@ -29,6 +30,7 @@ class Painted(Job):
         self.within(14)
 
     def test_eight_lines_of_three_widths_to_one_point_masked_turned_and_scaled(self) -> None:
+        """Painted rays to one point"""
         self.on("Night over Merrow Point", "headland")
         self.new("Strokes")
         for k in range(8):
@@ -58,6 +60,7 @@ class Painted(Job):
         )
 
     def test_a_level_centred_line_with_haze_and_faint_sparkles_in_the_sky_only(self) -> None:
+        """A tube of light, and sparkles in the sky"""
         self.on("Headland at dawn", "headland")
         self.new("Line")
         self.carry(self.corner("Path", 1), (0.3, 0.2))
@@ -77,6 +80,7 @@ class Painted(Job):
 
 class Streams(Job):
     def test_three_beams_through_three_openings_widening_soft_fading_and_warm(self) -> None:
+        """Beams through three openings"""
         self.on("Boatshed", "boatshed")
         self.new("Beam")
         self.press("Add one more")
@@ -97,6 +101,7 @@ class Streams(Job):
         self.within(12)
 
     def test_two_streams_from_both_sides_behind_a_figure_with_a_shoulder_restored(self) -> None:
+        """Two streams of rays behind a figure"""
         self.on("Headland at dawn", "headland")
         self.new("Fan")
         self.carry(self.handle("Position"), (0.2, 0.02))
@@ -117,6 +122,7 @@ class Streams(Job):
         self.within(16)
 
     def test_noise_rays_with_levels_and_overlay_faded_at_the_ground_and_a_sun_behind_the_land(self) -> None:
+        """Rays faded at the ground, and a sun behind the land"""
         self.on("Headland at dawn", "headland")
         self.new("Fan")
         self.pull(self.page.get_by_role("slider", name="Black of the light"), 25)
@@ -133,6 +139,7 @@ class Streams(Job):
         self.within(20)
 
     def test_rays_from_noise_behind_a_head_with_a_seed_from_a_strip_painted_in(self) -> None:
+        """Rays behind a head, their pattern picked by eye"""
         self.on("Headland at dawn", "headland")
         self.new("Fan")
         self.press("Test strip of Seed")
@@ -168,6 +175,7 @@ class FromNothing(Job):
             return read_plate(answer.read(), "blank.png")
 
     def test_a_scene_from_nothing(self) -> None:
+        """A scene from nothing"""
         self.source = self.blank()
         self.new("Water")
         for number, to in ((1, (0.0, -0.05)), (2, (1.0, -0.05)), (3, (0.75, 0.4)), (4, (0.25, 0.4))):

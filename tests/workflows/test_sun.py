@@ -10,6 +10,7 @@ GROUND = (0.2, 0.92)
 
 class Sun(Job):
     def test_a_sun_behind_a_foreground_that_lets_a_little_through(self) -> None:
+        """A sun behind what stands before the sky"""
         self.on("Headland at dawn", "headland")
         self.new("Shafts")
         self.carry(self.handle("Position"), (0.47, 0.35))
@@ -24,6 +25,7 @@ class Sun(Job):
         self.within(8)
 
     def test_a_picture_straightened_with_a_sun_behind_a_wall_and_then_in_a_window(self) -> None:
+        """A straightened picture, a sun behind a wall and in a window"""
         self.on("Boatshed", "boatshed")
         self.chip("Plate")
         self.typed("Straighten", "1.5")
@@ -40,6 +42,7 @@ class Sun(Job):
         self.within(9)
 
     def test_a_sun_behind_branches_in_two_warmths_with_a_soft_finish(self) -> None:
+        """A sun behind branches, with a soft finish"""
         self.on("Headland at dawn", "headland")
         self.chip("Plate")
         self.typed("Exposure", "0.6")
@@ -60,6 +63,7 @@ class Sun(Job):
         self.within(15)
 
     def test_a_source_off_the_frame_farther_and_nearer_painted_back_at_the_top(self) -> None:
+        """A source outside the frame"""
         self.on("Headland at dawn", "headland")
         self.new("Shafts")
         self.carry(self.handle("Position"), (-0.08, 0.1))
@@ -84,6 +88,7 @@ class Sun(Job):
         self.within(15, over=2, why="the soft finish has the picture's colour, and another one takes a dropdown")
 
     def test_highlights_keyed_to_a_glow_and_then_smeared_away_from_the_sun(self) -> None:
+        """A glow of the highlights, and rays away from the sun"""
         self.on("Harbour at dusk", "harbour")
         self.new("Bloom")
         self.typed("Threshold", "80")
@@ -100,6 +105,7 @@ class Sun(Job):
         self.within(11)
 
     def test_cloudy_rays_from_outside_with_black_and_white_points_in_soft_light(self) -> None:
+        """Cloudy rays in soft light"""
         self.on("Headland at dawn", "headland")
         self.new("Fan")
         self.pick("Style", "Clouds")

@@ -38,7 +38,10 @@ from aurelon.core.reels import kinds_of_reel
 from aurelon.core.reels.shared.writing import ReelFormat
 from aurelon.core.reels.writers import reel_writers
 from aurelon.core.rig.copies import OFFSET
-from aurelon.core.rig.model import LIGHT_MODELS, NAME_LENGTH, Behind, Distance, HouseLight, Prepare, Standing
+from aurelon.core.rig.distance import Distance, Standing
+from aurelon.core.rig.light import LIGHT_MODELS, Behind
+from aurelon.core.rig.model import HouseLight, Prepare
+from aurelon.core.rig.names import NAME_LENGTH
 from aurelon.core.settings.base import Settings, settings_of
 from aurelon.core.settings.tracks import BETWEEN
 from aurelon.core.settings.types.choice import Option

@@ -25,7 +25,7 @@ from aurelon.core.lights.shared.air import NEUTRAL as NO_AIR
 from aurelon.core.lights.shared.air import air_of
 from aurelon.core.lights.shared.kind import AnyKind, LightField, LookAt, Reading, Scene
 from aurelon.core.masks.sky import Sky as SkyPart
-from aurelon.core.rig.model import Light
+from aurelon.core.rig.light import Light
 
 LAID_PIXELS = 1 << 20  # pixels of a light that are laid in one go; to begin anew costs as much as laying a tenth of them
 SKY = SkyPart()

@@ -17,7 +17,7 @@ from aurelon.core.masks.shared.mask import Mask, masked
 from aurelon.core.masks.shared.part import Ground, Keyed
 from aurelon.core.plate import read_grey
 from aurelon.core.reel import grey_frame, is_reel
-from aurelon.core.rig.model import Behind
+from aurelon.core.rig.light import Behind
 
 # Masks
 

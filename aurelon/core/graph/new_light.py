@@ -15,7 +15,8 @@ from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.air import EVERYWHERE
 from aurelon.core.plate import Plate
 from aurelon.core.rig.ids import free_id
-from aurelon.core.rig.model import LIGHT_MODELS, Light, Rig
+from aurelon.core.rig.light import LIGHT_MODELS, Light
+from aurelon.core.rig.model import Rig
 from aurelon.core.space.found import found_distance
 
 EDGE = 240  # pixels on the long edge are enough to see how strong a light is

@@ -15,7 +15,7 @@ from aurelon.core.imaging.frame import Frame
 from aurelon.core.lights.shared.air import Air, seen_in_air
 from aurelon.core.masks.shared.guided import drawn_to_edges, lines_of, on_lines
 from aurelon.core.masks.shared.part import resampled
-from aurelon.core.rig.model import Distance
+from aurelon.core.rig.distance import Distance
 from aurelon.core.space.found import found_distance
 
 GUIDE_EDGE = 768  # long edge of the version along whose edges nearness is drawn

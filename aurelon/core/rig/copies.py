@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from aurelon.core.rig.ids import free_id
-from aurelon.core.rig.model import NAME_LENGTH, Rig
+from aurelon.core.rig.model import Rig
+from aurelon.core.rig.names import NAME_LENGTH
 from aurelon.core.rig.reading import check_rig
 from aurelon.core.settings import settings_of
 

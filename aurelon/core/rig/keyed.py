@@ -14,7 +14,8 @@ from typing import Any, NamedTuple
 from aurelon.core.errors import RigError
 from aurelon.core.masks.shared.mask import Mask
 from aurelon.core.masks.shared.part import Part
-from aurelon.core.rig.model import HOUSE, Light, Rig
+from aurelon.core.rig.light import Light
+from aurelon.core.rig.model import HOUSE, Rig
 from aurelon.core.rig.owner import HouseOwner, LightOwner, MatteOwner, Owner, mask_of, with_mask
 from aurelon.core.settings import Setting, Settings
 from aurelon.core.settings.tracks import Track, setting_at, value_of, values_at, with_value

@@ -1,7 +1,4 @@
-"""The rig: the whole recipe as data. This is the open format; docs/rig.md describes it.
-
-The models of lights are put together from the kinds in `lights/`, so a kind needs no entry here.
-"""
+"""The rig: the whole recipe as data. This is the open format; docs/rig.md describes it."""
 
 from __future__ import annotations
 
@@ -9,35 +6,22 @@ import base64
 import binascii
 import hashlib
 from collections.abc import Iterator
-from functools import reduce
-from operator import or_
 from typing import Annotated, Any, Literal, Self, TypeVar, cast
 
-from pydantic import Field, ValidationError, create_model, model_validator
+from pydantic import Field, ValidationError, model_validator
 
 from aurelon.core.errors import RigError
 from aurelon.core.imaging.crop_and_straighten import WHOLE, Box, largest_box
-from aurelon.core.lights import kinds
-from aurelon.core.lights.shared.kind import AnyKind, Colour, LookAt, Merge
 from aurelon.core.masks.shared.mask import Mask
+from aurelon.core.rig.distance import Distance
+from aurelon.core.rig.light import AnyLight, Light
 from aurelon.core.rig.migrate import VERSION, up_to_date
+from aurelon.core.rig.names import FILE, ID, NAME_LENGTH
 from aurelon.core.rig.problems import problem_of
-from aurelon.core.settings import (
-    Settings,
-    choice,
-    file_setting,
-    matte_setting,
-    number,
-    settings_of,
-    temperature_setting,
-    tint_setting,
-)
+from aurelon.core.settings import Settings, number, settings_of, temperature_setting, tint_setting
 from aurelon.core.settings.tracks import Track, at_frame, check_tracks
 from aurelon.core.settings.types.crop import Crop, crop_setting
 
-FILE = r"^[0-9a-f]{64}$"
-NAME_LENGTH = 80  # characters of a name within a rig
-ID = r"^[a-z0-9][a-z0-9-]{0,63}$"
 PLATE, HOUSE = "plate", "house"  # as owners of settings with keys; all others are ids of lights
 Keys = dict[str, dict[str, Track]]
 S = TypeVar("S", bound=Settings)
@@ -77,59 +61,6 @@ class Prepare(Settings):
         return largest_box(self.straighten, size) if self.straighten else WHOLE
 
 
-class Standing(Settings):
-    """How near a matte stands, where that is said by hand."""
-
-    nearness: float = number(
-        0.5,
-        "0 is infinitely far, 1 the nearest thing seen",
-        label="Stands at",
-        unit="share",
-        low=0,
-        high=1,
-        step=0.01,
-        essential=True,
-    )
-
-
-class Distance(Settings):
-    """How far everything in the plate is, as nearness: 1 the nearest thing seen, 0 infinitely far."""
-
-    origin: Literal["found", "horizon", "file", "none"] = choice(
-        "found",
-        "Where it is known from how far things are",
-        label="Distance from",
-        words={
-            "found": "The picture",
-            "horizon": "A horizon set by hand",
-            "file": "A depth picture",
-            "none": "Nothing: all is flat",
-        },
-        essential=True,
-    )
-    horizon: float = number(
-        0.5,
-        "Height of the horizon in the plate, from its top",
-        unit="share",
-        low=-0.5,
-        high=1.5,
-        step=0.005,
-        when={"origin": ["horizon"]},
-        essential=True,
-    )
-    file: str = file_setting("The depth picture", when={"origin": ["file"]}, essential=True)
-    near_is: Literal["white", "black"] = choice(
-        "white",
-        "Which tone of the depth picture is near",
-        words={"white": "White", "black": "Black"},
-        when={"origin": ["file"]},
-        essential=True,
-    )
-    stands: dict[Annotated[str, Field(pattern=ID)], Annotated[float, Field(ge=0, le=1)]] = Field(
-        {}, max_length=64, description="How near mattes stand, by their ids"
-    )
-
-
 class Matte(Settings):
     """A named area of the plate that any light can stand behind or stay within.
 
@@ -139,15 +70,6 @@ class Matte(Settings):
     id: str = Field(pattern=ID, description="Names the matte within its rig")
     name: str = Field("", max_length=NAME_LENGTH, description="What the matte is called")
     mask: Mask = Mask(start="nothing")
-
-
-class Behind(Settings):
-    """What stands before a light."""
-
-    matte: str = matte_setting("What stands before the light", essential=True)
-    spill: float = number(
-        0.0, "How much light still reaches what stands before it", unit="share", low=0, high=1, step=0.01, essential=True
-    )
 
 
 class HouseLight(Settings):
@@ -161,66 +83,6 @@ class HouseLight(Settings):
     )
     tint: float = tint_setting()
     mask: Mask = Mask()
-
-
-class Light(Settings):
-    """One live light. Each kind adds its own `kind`, `source` and `spread`."""
-
-    id: str = Field(pattern=ID, description="Names the light within its rig")
-    name: str = Field("", max_length=NAME_LENGTH, description="What the light is called on the desk")
-    kind: str
-    on: bool = Field(True, description="Whether the light shines")
-    group: str = Field("", max_length=64, description="Lights of one group share their settings, but for where they are")
-    look_at: LookAt = Field("prepared", description="Which picture the light reads")
-    behind: Behind = Field(Behind(), description="What stands before the light")
-    source: Settings
-    spread: Settings
-    colour: Colour = Colour()
-    mask: Mask = Mask()
-    merge: Merge = Merge()
-
-    def read_mattes(self) -> list[str]:
-        """Ids of the mattes that its source reads."""
-        return [matte for stage, name in self._refers() if stage == "source" and (matte := getattr(self.source, name))]
-
-    def _refers(self) -> Iterator[tuple[str, str]]:
-        """Stage and name of every setting of its own that names a matte."""
-        for stage in ("source", "spread", "behind"):
-            for name, setting in settings_of(type(getattr(self, stage))):
-                if setting.type == "matte":
-                    yield stage, name
-
-    def mattes(self) -> list[str]:
-        """Ids of the mattes that it refers to, its mask included."""
-        own = [getattr(getattr(self, stage), name) for stage, name in self._refers()]
-        return [*(matte for matte in own if matte), *self.mask.mattes()]
-
-    def with_mattes(self, names: dict[str, str]) -> Self:
-        """The light with the mattes that it refers to called as `names` says."""
-        update: dict[str, Any] = {"mask": self.mask.with_mattes(names)}
-        for stage, name in self._refers():
-            group = update.get(stage, getattr(self, stage))
-            now = getattr(group, name)
-            update[stage] = group.model_copy(update={name: names.get(now, now)})
-        return self.model_copy(update=update)
-
-
-def _model_of(kind: AnyKind) -> type[Light]:
-    fields: dict[str, Any] = {
-        "kind": (Literal[kind.name], ...),
-        "look_at": (LookAt, Field(kind.look_at, description="Which picture the light reads")),
-        "source": (kind.source_settings, kind.source_settings()),
-        "spread": (kind.spread_settings, kind.spread_settings()),
-        "colour": (Colour, kind.colour),
-        "merge": (Merge, kind.merge),
-    }
-    name = f"{kind.name.title().replace('-', '')}Light"
-    return cast(type[Light], create_model(name, __base__=Light, __doc__=kind.summary, **fields))
-
-
-LIGHT_MODELS: dict[str, type[Light]] = {name: _model_of(kind) for name, kind in kinds().items()}
-# Read by Pydantic, not by the type checker, which cannot follow a union made at run time.
-AnyLight: Any = Annotated[reduce(or_, LIGHT_MODELS.values()), Field(discriminator="kind")]
 
 
 class Rig(Settings):

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from aurelon.core.errors import RigError
 from aurelon.core.masks.strokes import Strokes
-from aurelon.core.rig.model import Light, Rig
+from aurelon.core.rig.light import Light
+from aurelon.core.rig.model import Rig
 from aurelon.core.rig.owner import LightOwner, Owner, mask_of, with_mask
 from aurelon.core.settings import Settings, Stroke, first_of
 

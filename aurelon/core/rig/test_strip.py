@@ -9,7 +9,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from aurelon.core.errors import RigError
-from aurelon.core.rig.model import Light, Rig
+from aurelon.core.rig.light import Light
+from aurelon.core.rig.model import Rig
 from aurelon.core.rig.reading import check_rig
 from aurelon.core.settings import Setting, settings_of
 

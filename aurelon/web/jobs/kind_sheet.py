@@ -11,7 +11,7 @@ from aurelon.core import Renderer, Rig
 from aurelon.core.graph.new_light import new_light
 from aurelon.core.graph.small_pictures import small_picture
 from aurelon.core.lights import kinds
-from aurelon.core.rig.model import AnyLight
+from aurelon.core.rig.light import AnyLight
 from aurelon.runs.jobs import Control
 from aurelon.web.context import FrameNumber, Shared
 from aurelon.web.jobs.shared.sheet import SheetRequest

@@ -6,7 +6,8 @@ from typing import Literal
 
 from aurelon.core.rig.edits.shared.edit import Edit, Edited
 from aurelon.core.rig.ids import free_id
-from aurelon.core.rig.model import NAME_LENGTH, Rig
+from aurelon.core.rig.model import Rig
+from aurelon.core.rig.names import NAME_LENGTH
 from aurelon.core.rig.owner import LightOwner
 
 
