@@ -36,6 +36,10 @@ HAZE = 0.12  # linear light of the air beside a lamp, as far away as what it shi
 SURFACE_EDGE = 1024  # long edge of the version of the plate that the surface is made from
 
 
+def _relief(help: str, surfaces: list[str]) -> Any:
+    return number(0.5, help, unit="gain", low=0, high=4, step=0.01, when={"surface": surfaces}, exponent=2.0, essential=True)
+
+
 class Source(Settings):
     """The surface that the picture is taken for."""
 
@@ -43,28 +47,10 @@ class Source(Settings):
         "luminance", "Heights from the picture's own brightness, or from a depth or normal map", essential=True
     )
     file: str = file_setting("The depth or normal map", when={"surface": ["depth", "normals"]}, essential=True)
-    fine_relief: float = number(
-        0.5,
-        "How far what is bright stands out; brightness is no height, so more of it embosses skin and bark",
-        unit="gain",
-        low=0,
-        high=4,
-        step=0.01,
-        when={"surface": ["luminance"]},
-        exponent=2.0,
-        essential=True,
+    fine_relief: float = _relief(
+        "How far what is bright stands out; brightness is no height, so more of it embosses skin and bark", ["luminance"]
     )
-    relief: float = number(
-        0.5,
-        "How far things stand out",
-        unit="gain",
-        low=0,
-        high=4,
-        step=0.01,
-        when={"surface": ["depth", "normals"]},
-        exponent=2.0,
-        essential=True,
-    )
+    relief: float = _relief("How far things stand out", ["depth", "normals"])
     scale: float = number(
         0.003,
         "Size of the detail that counts",
