@@ -91,11 +91,11 @@ def _tempered(light: Light, plate: Plate, rig: Rig) -> Light:
         change, share = float(difference.max()), float((difference > LEAST_SEEN / 2).mean())
         most = max(most, share)
         clips = float(((after >= WHITE_CODE).any(axis=2) & ~white).mean()) > MOST_CLIPPED
-        # A picture that is nearly white all over clips by any light that is seen; one that is not helps nobody.
         lifts = float(np.median((after - before).mean(axis=2)[darks])) > LIFTED
         if lifts and (gentler := _off_the_darks(light)) is not None:
             light = gentler
             continue
+        # A picture that is nearly white all over clips by any light that is seen; one that is not seen helps nobody.
         if (clips or (lifts and change > FAINTEST_FOR_DARKS)) and change * WEAKER > LEAST_SEEN and share > LEFT * most:
             by = WEAKER
         elif 0 < change < LEAST_SEEN and not clips and light.merge.intensity < STRONGEST:

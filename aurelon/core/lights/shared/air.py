@@ -1,4 +1,4 @@
-"""The air that a light is seen in. All kinds that travel through air declare it alike.
+"""The air that a light is seen in. All kinds that travel through air declare it alike, as `air` and `stands_at` in their Spread.
 
 Of light in the air only what is scattered between the eye and the thing behind is seen: `1 - exp(-h / n)` of it, with the
 thickness h of the air and the nearness n of the thing (the airlight of Koschmieder, 1924, with distance 1 / n). So near black fur
