@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 import numpy as np
 
 from aurelon.core.graph.backdrop import Backdrop
-from aurelon.core.graph.nodes import PictureNode, Work, digest_of
+from aurelon.core.graph.nodes import PictureNode, ValueNode, Work, digest_of
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import encode_array
@@ -53,7 +53,8 @@ def distance_node(
         guide = Frame.canonical(backdrop.plate.size, GUIDE_EDGE)
         horizon = distance.horizon if distance.origin == "horizon" else None
 
-        found = found_distance(backdrop.plate, horizon)
+        known = ValueNode(digest_of("found", original.digest, horizon), lambda _: found_distance(backdrop.plate, horizon))
+        found = work.evaluate(known)
 
         def drawn(draw: Draw, coarse: Floats) -> Floats:
             """A map (h, w) along the picture's own edges, at the frame."""

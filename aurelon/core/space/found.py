@@ -38,14 +38,19 @@ class FoundDistance:
     origin: str
 
     @property
+    def nbytes(self) -> int:
+        return self.nearness.nbytes + (0 if self.things is None else self.things.nbytes)
+
+    @property
     def all_over(self) -> Floats:
         """Nearness (h, w), 0 in the sky."""
         return self.nearness if self.things is None else self.nearness * self.things
 
 
 def found_distance(plate: Plate, horizon: float | None = None) -> FoundDistance:
-    """How far everything is, as far as the picture as shot tells; a `horizon` said by hand counts for more."""
-    return plate.found(("distance", horizon), lambda: _find(plate, horizon))
+    """How far everything is, as far as the picture as shot tells; a `horizon` said by hand counts for more. What is found without
+    one stays with the plate; a horizon that is dragged has many values, and none does."""
+    return plate.found("distance", lambda: _find(plate, None)) if horizon is None else _find(plate, horizon)
 
 
 def _find(plate: Plate, horizon: float | None) -> FoundDistance:

@@ -2,6 +2,7 @@ import { useEffect } from "react";
 import type { Bench } from "./store/bench";
 import { HANDLES } from "./store/hand";
 import { lightIdNow, ownerNow, partIndexNow } from "./store/selectors";
+import { isTyped } from "./typed";
 
 /** What a key does. `release` ends what is held. */
 export interface Key {
@@ -91,7 +92,7 @@ function nameOf(event: KeyboardEvent): string {
 /** Whether a key belongs to what has the keyboard: text that is typed, an open list, a control with keys of its own. */
 function isTaken(target: EventTarget | null, name: string): boolean {
   if (!(target instanceof Element)) return false;
-  if (target instanceof HTMLInputElement || target.closest("[role=listbox], [role=menu], [role=dialog], [role=alertdialog]")) return true;
+  if (isTyped(target) || target.closest("[role=listbox], [role=menu], [role=dialog], [role=alertdialog]")) return true;
   return target.closest<HTMLElement>("[data-keys]")?.dataset.keys?.split(" ").includes(name) ?? false;
 }
 

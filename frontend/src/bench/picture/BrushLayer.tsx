@@ -6,6 +6,7 @@ import { useBench, useNow } from "../store/bench";
 import { brushNow } from "../store/masking";
 import { placementAtOrigin, placementNow } from "../store/selectors";
 import type { Brush } from "../store/state";
+import { isTyped } from "../typed";
 import { Layer } from "./handles/Overlay";
 import { EVERYWHERE, onLayer } from "./place";
 import { diagonal, toPlate, toScreen, type Point } from "./view";
@@ -139,7 +140,7 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
       else resize.current(Math.exp(turn), 0);
     };
     const key = (event: KeyboardEvent) => {
-      const typed = event.target instanceof HTMLInputElement;
+      const typed = isTyped(event.target);
       if (event.key === " " && !typed && (space.current || layer.current?.matches(":hover"))) {
         // Before a control that was pressed last makes a press of it.
         event.preventDefault();
@@ -217,6 +218,17 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
     return { x: from.x + far * along.x, y: from.y + far * along.y };
   };
 
+  /** Whether any of a stroke lies on the plate; one that was drawn beside it is none. */
+  const touchesPlate = ({ points }: Growing) => {
+    const [width, height] = [plate.width * placement.scale, plate.height * placement.scale];
+    return points.some((x, k) => {
+      const y = points[k + 1];
+      if (k % 3 !== 0 || y === undefined) return false;
+      const beside = Math.hypot(Math.max(-x, x - 1, 0) * width, Math.max(-y, y - 1, 0) * height);
+      return beside <= radius;
+    });
+  };
+
   const find = (event: PointerEvent<SVGRectElement>) => {
     const on = onLayer(event);
     corner.current = { x: event.clientX - on.x, y: event.clientY - on.y };
@@ -261,7 +273,12 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
   const up = () => {
     const one = growing.current;
     growing.current = null;
-    if (one) onDrop(strokeOf(one));
+    if (!one) return;
+    if (touchesPlate(one)) onDrop(strokeOf(one));
+    else {
+      clear();
+      masking.dropped();
+    }
   };
   const line = (points: number[]) =>
     Array.from({ length: points.length / 3 }, (_, k) => toScreen(placement, plate, [points[3 * k] ?? 0, points[3 * k + 1] ?? 0]))
