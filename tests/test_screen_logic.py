@@ -134,16 +134,6 @@ class WhereLightComesFrom(unittest.TestCase):
         places = run("store/places", "m.placesOf(v.light, v.kind)", light={"source": {}, "spread": {"mode": "none"}}, kind=kind)
         self.assertEqual((places["positions"], places["points"]), ([], True))
 
-    def test_warmth_is_read_at_the_source_else_at_the_first_point_that_is_on_else_in_the_middle(self) -> None:
-        points = {"of_light": {"points": [{"x": 0.7, "y": 0.8, "on": False}, {"x": 0.2, "y": 0.3, "on": True}]}}
-        nowhere: dict[str, Any] = {"positions": [], "points": False}
-        somewhere = {**nowhere, "positions": [{"at": [1.5, -0.2]}]}
-        found = [
-            run("store/places", "m.originOf(v.places, v.facts)", places=p, facts=f)
-            for p, f in ((somewhere, points), (nowhere, points), (nowhere, None))
-        ]
-        self.assertEqual(found, [[1.5, -0.2], [0.2, 0.3], [0.5, 0.5]])
-
 
 class Numbers(unittest.TestCase):
     def test_units_are_written_for_people_and_read_back(self) -> None:

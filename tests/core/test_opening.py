@@ -109,6 +109,20 @@ class Colour(unittest.TestCase):
             wanted = float(xy_to_CCT(XYZ_to_xy(xyz), method="Hernandez 1999"))
             self.assertAlmostEqual(temperature_of(np.array(rgb, np.float32), SRGB)[0] / wanted, 1.0, delta=0.02)
 
+    def test_match_reads_the_plate_at_the_source_of_a_light_or_in_the_middle(self) -> None:
+        pixels = np.full((200, 300, 3), 0.2, np.float32)
+        pixels[:, 200:] = temperature_rgb(3000.0, 0.0, SRGB) * np.float32(0.3)
+        points = light("starburst", source={"placed": [[0.9, 0.5], [0.1, 0.5]], "threshold": 1.0})
+        aside = light("shafts", spread={"mode": "parallel", "position": [0.9, 0.5]})  # its place does not count
+        for one, kelvin in (
+            (points, 3000),
+            (light("shafts", spread={"position": [0.9, 0.5]}), 3000),
+            (aside, 6500),
+            (light("bloom"), 6500),
+        ):
+            found, _ = match_colour(renderer_of(pixels), rig_of(one), None, "under-test")
+            self.assertAlmostEqual(found, kelvin, delta=120)
+
     def test_match_reads_the_plate_at_the_spot(self) -> None:
         pixels = np.full((200, 300, 3), 0.2, np.float32)
         pixels[:, 150:] = temperature_rgb(3000.0, 0.0, SRGB) * np.float32(0.3)

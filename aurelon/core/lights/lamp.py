@@ -181,7 +181,8 @@ def detect(reading: Reading[None], settings: Source) -> HeightField:
     if data is None:
         small = reading.rows.reduced_to(canonical)
         tone = encode_array(np.ascontiguousarray(small @ reading.space.luminance))
-        return from_height(tone, settings.fine_relief, settings.scale)
+        relief = settings.fine_relief if settings.surface == "luminance" else settings.relief
+        return from_height(tone, relief, settings.scale)
     if settings.surface == "normals":
         return from_normals(_fitted(read_colour(data, "the normal map"), canonical), settings.relief)
     depth = read_grey(data, "the depth map")[:, :, None]
