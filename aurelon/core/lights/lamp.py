@@ -48,7 +48,7 @@ class Source(Settings):
     )
     file: str = file_setting("The depth or normal map", when={"surface": ["depth", "normals"]}, essential=True)
     fine_relief: float = _relief(
-        "How far what is bright stands out; brightness is no height, so more of it embosses skin and bark", ["luminance"]
+        "How far bright parts stand out; a high value embosses skin and bark, as brightness is not height", ["luminance"]
     )
     relief: float = _relief("How far things stand out", ["depth", "normals"])
     scale: float = number(

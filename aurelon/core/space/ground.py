@@ -28,7 +28,7 @@ LEAST = 0.03  # nearness of what stands at the horizon
 USUAL_HORIZON = 0.4  # where no sky says where it is
 GROUND = 0.2  # edges that are crossed on the way up from the foot, after which ground is no longer sure
 SURE_GROUND, UNSURE = 0.3, 1e-4
-EACH_STEP = 0.002  # what a pixel of the way costs where there is no edge
+EACH_STEP = 0.002  # cost of each pixel of the way
 
 Bools = NDArray[np.bool_]
 SKY, FAR = 1, 2  # labels of regions; 0 is what stands before them
