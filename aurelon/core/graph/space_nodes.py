@@ -1,4 +1,4 @@
-"""The distance of a plate as a node, and the share of a light that is seen in the air before it."""
+"""Nodes for the nearness of a plate, and for the share of a light that is seen in its air."""
 
 from __future__ import annotations
 
@@ -18,8 +18,8 @@ from aurelon.core.masks.shared.part import resampled
 from aurelon.core.rig.distance import Distance
 from aurelon.core.space.found import found_distance
 
-GUIDE_EDGE = 768  # long edge of the version along whose edges nearness is drawn
-RADIUS, CONTRAST = 8, 0.02  # pixels of it, and the display-encoded step that is an edge
+GUIDE_EDGE = 768  # long edge of the guide picture
+RADIUS, CONTRAST = 8, 0.02  # of the guided filter: pixels of the guide, and a display-encoded step
 
 GreyOf = Callable[[Work, str], Floats | None]
 Draw = Callable[[Floats, Floats, int, float], Floats]
@@ -28,7 +28,7 @@ Draw = Callable[[Floats, Floats, int, float], Floats]
 def distance_node(
     backdrop: Backdrop, distance: Distance, original: PictureNode, mattes: Mapping[str, PictureNode | None], grey_of: GreyOf
 ) -> PictureNode | None:
-    """Nearness (h, w) in 0..1 of a plate at any frame; None where nothing of it is to be known."""
+    """Nearness (h, w) in 0..1 of a plate at any frame; None where the rig turns it off, and for frames of a reel."""
     if distance.origin == "none" or backdrop.plate.of_reel:
         return None
     standing = [(node, near) for name, near in distance.stands.items() if name in mattes for node in [mattes[name]]]
@@ -57,7 +57,7 @@ def distance_node(
         found = work.evaluate(known)
 
         def drawn(draw: Draw, coarse: Floats) -> Floats:
-            """A map (h, w) along the picture's own edges, at the frame."""
+            """A coarse map (h, w) enlarged to the frame along the picture's edges."""
 
             def lines() -> Floats:
                 return draw(
@@ -68,7 +68,7 @@ def distance_node(
             return on_lines(enlarge_to(kept, frame), encode_array(work.at(original, frame)))
 
         nearness = drawn(lines_of, found.nearness)
-        # The rim of things before the sky is crisp.
+        # A crisp mask keeps light off the rim of things.
         return nearness if found.things is None else nearness * drawn(drawn_to_edges, found.things)
 
     digests = [(node and node.digest, near) for node, near in standing]
@@ -76,7 +76,7 @@ def distance_node(
 
 
 def air_node(distance: PictureNode | None, air: Air | None) -> PictureNode | None:
-    """The share of a light (h, w) that is seen in the air before things; None where all of it is."""
+    """The share of a light (h, w) that is seen in the air before things; None where that is all of it."""
     if distance is None or air is None:
         return None
     return PictureNode(digest_of("air", distance.digest, air), lambda work, frame: seen_in_air(work.at(distance, frame), air))

@@ -1,1 +1,1 @@
-"""How far everything in a plate is: found in the picture, said by hand, or taken from a file; a file for each way to find it."""
+"""How far everything in a plate is. Each finder is a file; `found.py` combines them."""

@@ -1,4 +1,4 @@
-"""What is put together of all that is found in the picture: its nearness, and how sure that is."""
+"""Combines the finders: the nearness of a plate, and how sure it is."""
 
 from __future__ import annotations
 
@@ -19,12 +19,12 @@ from aurelon.core.space.ground import outdoors
 from aurelon.core.space.room import room
 from aurelon.core.space.sharpness import by_sharpness, depth_of_field
 
-EDGE = 160  # long edge of the version on which nearness is carried
-TONE_EDGE = 768  # and of that whose edges are looked at
-SMALLEST = 24  # pixels a side, below which nothing can be told
-NEAREST = 0.995  # quantile that counts as the nearest thing seen
-OF_SHARPNESS, OF_ROOM = 0.6, 0.3  # how sure these can be
-INSIDE = 0.5  # share of the way to the farthest that what is not sure may go
+EDGE = 160  # long edge of the version on which nearness is solved
+TONE_EDGE = 768  # and of the version whose edges are measured
+SMALLEST = 24  # shortest side in pixels that can be analysed
+NEAREST = 0.995  # quantile of nearness that becomes 1
+OF_SHARPNESS, OF_ROOM = 0.6, 0.3  # highest confidence of these finders
+INSIDE = 0.5  # range of nearness that a guess may use
 
 
 @dataclass(frozen=True)
@@ -48,8 +48,8 @@ class FoundDistance:
 
 
 def found_distance(plate: Plate, horizon: float | None = None) -> FoundDistance:
-    """How far everything is, as far as the picture as shot tells; a `horizon` said by hand counts for more. What is found without
-    one stays with the plate; a horizon that is dragged has many values, and none does."""
+    """Nearness from the picture as shot. A `horizon` set by hand replaces the one that is found. Only the result without one is kept
+    with the plate, since a dragged horizon has many values."""
     return plate.found("distance", lambda: _find(plate, None)) if horizon is None else _find(plate, horizon)
 
 
@@ -57,7 +57,7 @@ def _find(plate: Plate, horizon: float | None) -> FoundDistance:
     frame = Frame.canonical(plate.size, EDGE)
     if min(frame.size) < SMALLEST:
         return FoundDistance(np.ones(frame.shape, np.float32), None, 0.0, "nothing: the picture is too small")
-    # From the version in which the sky was looked for, which is there already.
+    # The sky's finder has made this version already.
     codes = np.clip(encode_array(reduce_to(plate.at(looked_at(plate.size)), frame)), 0, 1)
     sky = sky_of(plate)
     if sky.confidence >= SURE_SKY or horizon is not None:

@@ -19,14 +19,14 @@ from scipy.sparse.csgraph import dijkstra
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.space.standing import carried, neighbours
 
-SHARP = 0.035  # display-encoded step a pixel, of an edge that parts a thing from the sky
-LARGEST_THING, WIDEST_THING = 0.06, 0.2  # shares of the picture and of its width that a thing within the sky may have
-SHORTEST_LEVEL, LEAST_LEVEL = 0.06, 0.12  # shares of the width: of one stretch of a level border, and of all
-ALIKE = 0.1  # display-encoded difference of what is one plane
-FAR_PLANE = 0.2  # how near a plane that goes on to the horizon is at the foot of the picture, beside the ground before it
+SHARP = 0.035  # display-encoded gradient a pixel between a thing and the sky
+LARGEST_THING, WIDEST_THING = 0.06, 0.2  # largest area and width of a thing within the sky, as shares of the picture's
+SHORTEST_LEVEL, LEAST_LEVEL = 0.06, 0.12  # shortest level stretch of the skyline, and least sum of them, as shares of the width
+ALIKE = 0.1  # largest display-encoded difference within one plane
+FAR_PLANE = 0.2  # nearness of the far plane at the foot of the picture
 LEAST = 0.03  # nearness of what stands at the horizon
-USUAL_HORIZON = 0.4  # where no sky says where it is
-GROUND = 0.2  # edges that are crossed on the way up from the foot, after which ground is no longer sure
+USUAL_HORIZON = 0.4  # where there is no sky
+GROUND = 0.2  # sum of gradients from the foot at which the confidence in ground falls to 1/e
 SURE_GROUND, UNSURE = 0.3, 1e-4
 EACH_STEP = 0.002  # cost of each pixel of the way
 
@@ -36,8 +36,8 @@ SKY, FAR = 1, 2  # labels of regions; 0 is what stands before them
 
 @dataclass(frozen=True)
 class Outdoors:
-    """Nearness (h, w) of what stands before the sky, carried on behind its rim; where there is something, (h, w); and the row of
-    the horizon as a fraction of the height."""
+    """Nearness (h, w) of the things before the sky, continued beyond their rim; a mask of `things` (h, w); and the row of the horizon
+    as a fraction of the height."""
 
     nearness: Floats
     things: Bools
@@ -79,7 +79,7 @@ def _steps(codes: Floats) -> Floats:
 
 
 def _crossed_from_foot(steps: Floats, sky: Bools) -> Floats:
-    """How much of edges lies on the easiest way from the foot of the picture, (h, w); infinite in the sky."""
+    """The least sum of gradients along any path from the foot of the picture, (h, w); infinite in the sky."""
     index = np.arange(steps.size).reshape(steps.shape)
     cost = np.where(sky, np.inf, EACH_STEP + steps).ravel()
     one, other = neighbours(index)
@@ -90,7 +90,7 @@ def _crossed_from_foot(steps: Floats, sky: Bools) -> Floats:
 
 
 def _things_within(codes: Floats, sky: Floats, steps: Floats) -> Bools:
-    """What has the sky's colour and yet stands on the ground, parted from the sky by sharp edges: a white tower, (h, w)."""
+    """Things of the sky's colour that stand on the ground, enclosed by sharp edges, such as a white tower: (h, w)."""
     height, width = sky.shape
     sharp = np.maximum(steps - np.float32(1.2) * _steps(np.asarray(cv2.GaussianBlur(codes, (0, 0), 2.0), np.float32)), 0)
     even = ((sky > 0.5) & (sharp < SHARP)).astype(np.uint8)
@@ -110,7 +110,7 @@ def _things_within(codes: Floats, sky: Floats, steps: Floats) -> Bools:
 
 
 def _level_stretch(codes: Floats, top: NDArray[np.int64]) -> tuple[int, Bools]:
-    """The row along which the border of the sky is level over most columns that are alike below it, and those columns."""
+    """The row at which the skyline is level over most columns, and those columns. Their colours below it must be alike."""
     height = codes.shape[0]
     best_row, best = 0, np.zeros(top.shape, bool)
     for row in np.unique(top[(top > 0.1 * height) & (top < 0.9 * height)]):
@@ -129,7 +129,7 @@ def _level_stretch(codes: Floats, top: NDArray[np.int64]) -> tuple[int, Bools]:
 
 
 def _far_plane(codes: Floats, sky: Bools, top: NDArray[np.int64], row: int, level: Bools) -> Bools:
-    """What goes on to the level horizon, parted from what reaches above it by the picture's edges (Meyer's watershed), (h, w)."""
+    """The plane that reaches the level horizon, separated by a watershed (Meyer, 1992) from all that rises above it: (h, w)."""
     height, width = sky.shape
     markers = np.where(sky, 3, 0).astype(np.int32)
     for x in range(width):
@@ -139,6 +139,6 @@ def _far_plane(codes: Floats, sky: Bools, top: NDArray[np.int64], row: int, leve
             markers[min(int(top[x]) + 1, height - 1) : max(min(row + 4, height), int(top[x]) + 2), x] = 2
     markers[-1, width // 3 : 2 * width // 3] = 2
     cv2.watershed(np.clip(codes * 255, 0, 255).astype(np.uint8), markers)
-    # OpenCV leaves the frame's own pixels to nobody.
+    # OpenCV gives pixels at the border no label.
     markers = np.pad(markers[1:-1, 1:-1], 1, mode="edge")
     return np.asarray((markers == 1) & ~sky)

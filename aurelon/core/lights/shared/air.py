@@ -14,9 +14,9 @@ import numpy as np
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.settings import Settings, number, settings_of
 
-EVERYWHERE = 10.0  # thickness from which light lies before everything alike
-FOREMOST = 1.0  # the nearness of a light before which nothing stands
-SOFT = 0.06  # nearness over which what stands before a light begins to hide it
+EVERYWHERE = 10.0  # thickness from which distance has no effect
+FOREMOST = 1.0  # nearness of a light that nothing hides
+SOFT = 0.06  # range of nearness over which a nearer thing begins to hide a light
 INFINITELY_FAR = 1e-4
 
 
@@ -28,7 +28,7 @@ class Air(NamedTuple):
 
 
 def air_setting(when: dict[str, list[Any]] | None = None) -> Any:
-    """The thickness of the air; at its most distance counts for nothing. `when` it counts is said by other settings."""
+    """The thickness of the air; at its maximum distance has no effect. `when` names settings and the values that it needs."""
     help = "How soon light fills the air before things: thin air leaves what is near clear, at the most all is veiled alike"
     return number(
         EVERYWHERE, help, low=0.02, high=EVERYWHERE, step=0.01, exponent=4.0, group="Distance", essential=True, when=when or {}
@@ -45,7 +45,7 @@ NEUTRAL = {"air": EVERYWHERE, "stands_at": FOREMOST}
 
 
 def air_of(spread: Settings) -> Air | None:
-    """The air of a light; None for kinds that travel through none, and where distance counts for nothing."""
+    """The air of a light; None for kinds without any, and where distance has no effect."""
     values = {name: getattr(spread, name) for name, _ in settings_of(type(spread))}
     counts = {name for name, setting in settings_of(type(spread)) if setting.shown_in(values)}
     thickness = values["air"] if "air" in counts else EVERYWHERE
@@ -54,7 +54,7 @@ def air_of(spread: Settings) -> Air | None:
 
 
 def seen_in_air(nearness: Floats, air: Air) -> Floats:
-    """The share of the light that is seen before things of a nearness, (h, w) in 0..1."""
+    """The share of a light that is seen before things of this nearness, (h, w) in 0..1."""
     result = np.ones_like(nearness)
     if air.thickness < EVERYWHERE:
         result -= np.exp(np.float32(-air.thickness) / np.maximum(nearness, np.float32(INFINITELY_FAR)))
