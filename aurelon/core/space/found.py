@@ -48,8 +48,8 @@ class FoundDistance:
 
 
 def found_distance(plate: Plate, horizon: float | None = None) -> FoundDistance:
-    """Nearness from the picture as shot. A `horizon` set by hand replaces the one that is found. Only the result without one is kept
-    with the plate, since a dragged horizon has many values."""
+    """Nearness from the picture as shot. A `horizon` set by hand replaces the one that is found. Only the result without one is
+    kept with the plate, since a dragged horizon has many values."""
     return plate.found("distance", lambda: _find(plate, None)) if horizon is None else _find(plate, horizon)
 
 

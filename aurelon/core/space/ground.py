@@ -2,8 +2,8 @@
 is as near as its foot.
 
 On a level ground inverse distance is linear in rows below the horizon (Hoiem, Efros and Hebert, "Putting Objects in Perspective",
-2006). Where the border of the sky is level over a long stretch, as at the sea, what lies right below it is a plane that goes on to
-the horizon; what reaches above that row stands before it.
+2006). Where the skyline is level over a long stretch, as at the sea, a plane right below it reaches the horizon; things that rise
+above that row stand before the plane.
 """
 
 from __future__ import annotations
@@ -36,8 +36,8 @@ SKY, FAR = 1, 2  # labels of regions; 0 is what stands before them
 
 @dataclass(frozen=True)
 class Outdoors:
-    """Nearness (h, w) of the things before the sky, continued beyond their rim; a mask of `things` (h, w); and the row of the horizon
-    as a fraction of the height."""
+    """Nearness (h, w) of the things before the sky, continued beyond their rim; a mask of `things` (h, w); and the row of the
+    horizon as a fraction of the height."""
 
     nearness: Floats
     things: Bools
