@@ -21,7 +21,8 @@ from aurelon.confined import forkserver
 
 LONG = ("tests.workflows.", "tests.package.", "tests.browser.", "tests.runs.")
 CHECKS = "tests.test_checks.Checks"
-SERVICE = ("aurelon.cli", "aurelon.web.server")  # what a service imports
+# What a service imports, at its start or with its first picture.
+SERVICE = ("aurelon.cli", "aurelon.web.server", "scipy.ndimage", "scipy.sparse.linalg", "scipy.sparse.csgraph", "scipy.fft")
 PATIENCE = 6.0  # seconds that a class of tests may take before a commit
 TIMES = Path(__file__).resolve().parents[1] / ".stamps" / "test-times.json"
 
@@ -73,10 +74,7 @@ def main() -> int:
     os.environ.setdefault("OMP_WAIT_POLICY", "passive")
     # Not a Pool, whose processes may have no processes of their own.
     with ProcessPoolExecutor(
-        os.cpu_count(),
-        multiprocessing.get_context("spawn"),
-        initializer=forkserver.begin,
-        initargs=("aurelon.cli", "aurelon.web.server"),
+        os.cpu_count(), multiprocessing.get_context("spawn"), initializer=forkserver.begin, initargs=SERVICE
     ) as workers:
         for done in as_completed([workers.submit(run_class, name) for name in classes]):
             outcomes.append(outcome := done.result())

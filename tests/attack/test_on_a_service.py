@@ -21,10 +21,10 @@ class OnAService(unittest.TestCase):
         self.assertEqual(kills.migrating(2).faults, [])
 
     def test_requests_and_messages_by_schema_get_no_fault(self) -> None:
-        report = by_schema.campaign(80, every=12)
+        report = by_schema.campaign(50, every=12)
         self.assertEqual(report.faults, [])
         self.assertGreater(min(report.answers["2xx"], report.answers["4xx"]), 8)
-        report = by_schema.sockets(80)
+        report = by_schema.sockets(60)
         self.assertEqual(report.faults, [])
         self.assertGreater(min(report.answers["pictures"], report.answers["sentences"]), 3)
 
@@ -42,9 +42,9 @@ class OnAService(unittest.TestCase):
         self.assertGreater(len(report.saves), 5)
 
     def test_five_people_at_work_get_no_fault(self) -> None:
-        report = soak.soak(0, things=40, every=0.5, rest=0.1)
+        report = soak.soak(0, things=24, every=0.5, rest=0.1)
         self.assertEqual(report.faults, [])
-        self.assertGreaterEqual(sum(report.done.values()), 40)
+        self.assertGreaterEqual(sum(report.done.values()), 24)
 
     def test_hostile_peers_keep_nobody_waiting(self) -> None:
         report = peers.campaign(12)
@@ -52,17 +52,17 @@ class OnAService(unittest.TestCase):
         self.assertEqual(set(report.beside), set(peers.PEERS))  # how much slower a draft is beside each is for `make attack`
 
     def test_a_folder_in_which_everything_happens_is_watched_on(self) -> None:
-        report = watched.campaign(14, seed=2)
+        report = watched.campaign(10, seed=2)
         self.assertEqual(report.faults, [])
         self.assertGreater(report.result, 1)
 
     def test_files_get_the_same_verdict_on_a_busy_machine(self) -> None:
-        self.assertEqual(busy.campaign(25), [])
+        self.assertEqual(busy.campaign(8), [])
 
     def test_files_bred_by_coverage_are_read_or_refused(self) -> None:
-        report = by_coverage.campaign(1000)
+        report = by_coverage.campaign(500)
         self.assertEqual(report.fault, "")
-        self.assertGreater(report.reached, 500)
+        self.assertGreater(report.reached, 400)
 
 
 class TheCampaignsThemselves(unittest.TestCase):

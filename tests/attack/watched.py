@@ -3,6 +3,7 @@ goes on, every picture that rested is made as `render` makes it, and no file tha
 
 from __future__ import annotations
 
+import io
 import os
 import random
 import shutil
@@ -11,9 +12,11 @@ import subprocess
 import sys
 import tempfile
 import time
+from contextlib import redirect_stderr
 from pathlib import Path
 from typing import NamedTuple
 
+from aurelon.cli import main as aurelon
 from tests.attack.hand import picture
 
 RIG = '{"lights": [{"id": "glow", "kind": "bloom"}]}'
@@ -104,9 +107,9 @@ def campaign(things: int, seed: int = 0) -> Report:
             same.write_bytes(data)
             alone = Path(name) / "alone.png"
             shutil.rmtree(alone, ignore_errors=True)
-            render = [sys.executable, "-m", "aurelon", "render", str(same), "--rig", f"{name}/rig.json", "-o", str(alone)]
-            if subprocess.run(render, stderr=subprocess.DEVNULL).returncode != 0:
-                continue  # a damaged one
+            with redirect_stderr(io.StringIO()):
+                if aurelon(["render", str(same), "--rig", f"{name}/rig.json", "-o", str(alone)]) != 0:
+                    continue  # a damaged one
             result += 1
             if not (out / path).exists() or (out / path).read_bytes() != alone.read_bytes():
                 faults.append(f"{path} rested and was not made as it is; the watch said: {sentence[-400:]}")

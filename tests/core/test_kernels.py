@@ -30,6 +30,33 @@ stats = _translate.compiled.stats
 print(json.dumps([sum(stats.cache_misses.values()), sum(stats.cache_hits.values())]))
 """
 
+# Lights a plate by every kind, in drafts and exactly, and prints what Numba compiled that is not kept for the next process.
+LIGHTS = """
+import json
+from numba.core import caching, dispatcher
+found, inside, compile_or_load = [], [], dispatcher.Dispatcher.compile
+def compile(self, signature):
+    if not inside and isinstance(self._cache, caching.NullCache):
+        found.append(f"{self.py_func.__module__}.{self.py_func.__qualname__}")
+    inside.append(self)
+    try:
+        return compile_or_load(self, signature)
+    finally:
+        inside.pop()
+dispatcher.Dispatcher.compile = compile
+from aurelon.core import Rig
+from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.renderer import Renderer
+from aurelon.core.imaging.frame import Frame
+from aurelon.core.lights import kinds
+from aurelon.core.precompile import plate_with_lamps
+plate = plate_with_lamps()
+rig = Rig.model_validate({"lights": [{"id": name, "kind": name, **kind.initial(plate)} for name, kind in kinds().items()]})
+for draft in (True, False):
+    Renderer(plate, Cache(1 << 29)).part(rig, Frame.whole((320, 271)), draft=draft)
+print(json.dumps(found))
+"""
+
 
 @kernel
 def _sums(lines: Floats, out: Floats) -> None:
@@ -49,6 +76,12 @@ def _are_numbers(values: Floats, out: Floats) -> None:
 
 def doubled(x: float) -> float:
     return x + x
+
+
+class NothingIsCompiledAtEveryStart(unittest.TestCase):
+    def test_no_kind_of_light_compiles_what_is_not_kept(self) -> None:
+        done = subprocess.run([sys.executable, "-W", "ignore", "-c", LIGHTS], capture_output=True, text=True, check=True)
+        self.assertEqual(json.loads(done.stdout), [])
 
 
 class Turns(unittest.TestCase):

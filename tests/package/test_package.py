@@ -9,6 +9,7 @@ import re
 import shutil
 import subprocess
 import sys
+import sysconfig
 import tempfile
 import time
 import tomllib
@@ -75,15 +76,19 @@ class Wheel(unittest.TestCase):
             sys.executable, "wheel", "--no-deps", "--no-build-isolation", "-w", f"{cls.folder}/wheels", f"{cls.folder}/extension"
         )
         subprocess.run([sys.executable, "-m", "venv", cls.folder / "empty"], check=True)
+        # It takes its dependencies from those that are installed here, which `Declared` compares with what the wheel asks for. The
+        # checkout is not among them: an editable package is named by a .pth file, and Python reads those in site folders alone.
+        site, here = cls.site(), Path(sysconfig.get_path("purelib"))
+        (site / "dependencies.pth").write_text(f"{here}\n")
         wheel = next((cls.folder / "wheels").glob("aurelon-*.whl"))
-        cls.pip(cls.python(), "install", "-c", str(ROOT / "requirements.lock"), str(wheel))
+        cls.pip(cls.python(), "install", "--no-deps", "--ignore-installed", str(wheel))
         cls.take_compiled_kernels()
 
     @classmethod
     def take_compiled_kernels(cls) -> None:
         """Kernels of the checkout, which `make setup-test` has compiled, as the same code would compile to. Numba knows a file by
         its time and size."""
-        installed = next((cls.folder / "empty" / "lib").glob("python3.*")) / "site-packages" / "aurelon" / "core"
+        installed = cls.site() / "aurelon" / "core"
         for compiled in (ROOT / "aurelon" / "core").rglob("*.nb[ci]"):
             folder = installed / compiled.parent.relative_to(ROOT / "aurelon" / "core")
             folder.mkdir(exist_ok=True)
@@ -91,6 +96,10 @@ class Wheel(unittest.TestCase):
         for source in installed.rglob("*.py"):
             ours = ROOT / "aurelon" / "core" / source.relative_to(installed)
             os.utime(source, ns=(ours.stat().st_atime_ns, ours.stat().st_mtime_ns))
+
+    @classmethod
+    def site(cls) -> Path:
+        return next((cls.folder / "empty" / "lib").glob("python3.*")) / "site-packages"
 
     @classmethod
     def python(cls) -> str:

@@ -48,6 +48,12 @@ class Decorator(Protocol):
 inlined = cast(Decorator, njit(fastmath=True, error_model="numpy"))
 
 
+def in_python(function: Function) -> Function:
+    """The plain Python of an inlined function, for callers that are not kernels. Called directly, it would be compiled anew in
+    every process, since only kernels are kept."""
+    return cast(Function, cast(Any, function).py_func)
+
+
 def kept(function: Callable[..., Any], **options: Any) -> Any:
     """The function compiled by Numba and kept beside its code or in the home folder; where neither can be written to it is compiled
     at every start, with a warning."""

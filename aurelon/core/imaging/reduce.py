@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from aurelon.core.imaging.arrays import Floats, f32, u64
 from aurelon.core.imaging.four import FourType, load, plus, scaled, store
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.kernels import inlined, kernel
+from aurelon.core.imaging.kernels import in_python, inlined, kernel
 
 Indices = NDArray[np.int64]
 Places = NDArray[np.uint32]
@@ -45,7 +45,8 @@ def reduction_to(frame: Frame, size: tuple[int, int], top: int = 0) -> Reduction
 def rows_under(frame: Frame, height: int) -> tuple[int, int]:
     """The rows, first to before the last, of a picture of so many rows that a smaller frame is made of."""
     ratio = height / frame.height
-    return source_span(frame.y0, ratio, height)[0], source_span(frame.y1 - 1, ratio, height)[1] + 1
+    span = in_python(source_span)
+    return span(frame.y0, ratio, height)[0], span(frame.y1 - 1, ratio, height)[1] + 1
 
 
 def reduce_to(pixels: Floats, frame: Frame) -> Floats:

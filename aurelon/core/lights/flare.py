@@ -26,7 +26,7 @@ from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import exp_minus, smoothstep
 from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
-from aurelon.core.imaging.kernels import kernel
+from aurelon.core.imaging.kernels import in_python, kernel
 from aurelon.core.lights.shared.fields import ColouredField
 from aurelon.core.lights.shared.kind import Colour, Kind, Scene
 from aurelon.core.lights.shared.points import (
@@ -201,7 +201,7 @@ def _draw_discs(discs: Floats, shape: Diaphragm, length: np.float32, out: Floats
 def disc_area(blades: int, roundness: float) -> float:
     """Area of the drawn shape over radius²; the rim's extra light included. By quadrature."""
     angle = (np.arange(2048) + 0.5) / 2048 * np.pi / blades
-    k = out_to(blade_of(blades, roundness), np.cos(angle), np.ones(2048))
+    k = in_python(out_to)(blade_of(blades, roundness), np.cos(angle), np.ones(2048))
     return float(2 * np.pi * np.mean(k**-2 / 2 + RIM_SHARE * k**-8 / 8))
 
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour import colour_matching
-from aurelon.core.imaging.kernels import inlined
+from aurelon.core.imaging.kernels import in_python, inlined
 from aurelon.core.imaging.rgb_space import RgbSpace
 
 GRID = 1024  # samples of the aperture plane
@@ -52,7 +52,7 @@ def outline(x: Floats, y: Floats, blades: int, roundness: float) -> Floats:
     radius = np.hypot(x, y)
     sector = 2 * np.pi / blades
     turn = np.mod(np.arctan2(y, x), sector) - sector / 2
-    return np.asarray(out_to(blade_of(blades, roundness), radius * np.cos(turn), radius), np.float32)
+    return np.asarray(in_python(out_to)(blade_of(blades, roundness), radius * np.cos(turn), radius), np.float32)
 
 
 def opening(blades: int, roundness: float, dust: float, seed: int) -> Floats:

@@ -13,8 +13,6 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage, sparse
-from scipy.sparse.csgraph import dijkstra
 
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.space.standing import carried, neighbours
@@ -47,6 +45,8 @@ class Outdoors:
 def outdoors(codes: Floats, sky: Floats, horizon: float | None = None) -> Outdoors:
     """The nearness of a picture, display-encoded (h, w, 3), with its sky (h, w) in 0..1. A `horizon` that is said by hand, a
     fraction of the height, may lie outside the picture."""
+    from scipy import ndimage  # slow to load, and not every start needs it
+
     height, width, _ = codes.shape
     steps = _steps(codes)
     open_sky = (sky > 0.5) & ~_things_within(codes, sky, steps)
@@ -80,6 +80,9 @@ def _steps(codes: Floats) -> Floats:
 
 def _crossed_from_foot(steps: Floats, sky: Bools) -> Floats:
     """The least sum of gradients along any path from the foot of the picture, (h, w); infinite in the sky."""
+    from scipy import sparse  # slow to load
+    from scipy.sparse.csgraph import dijkstra
+
     index = np.arange(steps.size).reshape(steps.shape)
     cost = np.where(sky, np.inf, EACH_STEP + steps).ravel()
     one, other = neighbours(index)

@@ -13,8 +13,6 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
-from scipy.sparse.linalg import spsolve
 
 from aurelon.core.imaging.arrays import Floats
 
@@ -42,6 +40,9 @@ def carried(
 
     `codes` (h, w, 3) is the picture, display-encoded; `regions` (h, w) are labels. Little is carried across a step of `contrast`.
     """
+    from scipy import sparse  # slow to load, and not every start needs it
+    from scipy.sparse.linalg import spsolve
+
     height, width, _ = codes.shape
     index = np.arange(height * width).reshape(height, width)
 
