@@ -134,7 +134,8 @@ def compile_kind(kind: str) -> None:
     use_on_the_bench(plate, kind)
     numbers = [(name, info) for name, info in settings_of(kinds()[kind].spread_settings) if isinstance(info, Number)]
     on = {name: min(0.3, info.high) for name, info in numbers if info.default == 0}
-    rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "spread": on}], "prepare": {"headroom": 1.0}})
+    in_depth = kinds()[kind].in_depth.get("spread", {})
+    rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "spread": {**in_depth, **on}}], "prepare": {"headroom": 1.0}})
     Renderer(plate, Cache(1 << 29)).part(rig, Frame.whole((320, 271)))
 
 

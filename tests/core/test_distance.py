@@ -20,7 +20,10 @@ from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.lights import kinds
 from aurelon.core.lights.fan import draw
+from aurelon.core.lights.lamp import lamp_of
 from aurelon.core.lights.shared.air import EVERYWHERE, Air, air_of, seen_in_air
+from aurelon.core.optics.depth import FOCAL, seen_of_glow
+from aurelon.core.optics.shading import placement
 from aurelon.core.rig.edits.remove_matte import RemoveMatte
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.core.space.found import found_distance
@@ -196,6 +199,7 @@ class InTheAir(unittest.TestCase):
     def test_lights_as_they_were_know_no_distance(self) -> None:
         for name, kind in kinds().items():
             self.assertIsNone(air_of(kind.spread_settings()), name)
+            self.assertFalse(kind.uses_distance(kind.spread_settings()), name)
         plate = shore()
         flat = Rig.model_validate({"lights": [FAN], "distance": {"origin": "none"}})
         np.testing.assert_array_equal(render(plate, fan()), render(plate, flat))
@@ -260,6 +264,98 @@ class InTheAir(unittest.TestCase):
             reel = open_reel(folder)
             np.testing.assert_array_equal(render(reel, fan(air=0.3), frame=1), render(reel, fan(), frame=1))
             reel.close()
+
+
+class LampsInDepth(unittest.TestCase):
+    """A lamp that stands somewhere in the distance of the plate."""
+
+    HEIGHT, PLACE = 0.12, (0.4, 0.55)
+
+    def setUp(self) -> None:
+        name, data = grey_file(np.tile(np.linspace(0.1, 1.0, 96, dtype=np.float32), (64, 1)))
+        self.files = {name: data}
+        self.file = name
+        self.plate = plate_of(np.full((64, 96, 3), 0.2))
+
+    def lit(self, plate: Plate | None = None, **spread: Any) -> Floats:
+        """What a matt lamp gives back, as a share of the picture, (h, w)."""
+        lamp = {"id": "lamp", "kind": "lamp", "source": {"fine_relief": 0}, "colour": {"temperature": 6500}}
+        lamp["spread"] = {"gloss": 0, "height": self.HEIGHT, "position": list(self.PLACE), "range": 0.8, **spread}
+        data: dict[str, Any] = {"lights": [lamp]}
+        if plate is None:
+            data |= {"files": self.files, "distance": {"origin": "file", "file": self.file}}
+        seen = plate or self.plate
+        return np.asarray(render(seen, Rig.model_validate(data), show="stage:lamp:colour").mean(axis=2) / seen.pixels.mean(axis=2))
+
+    def test_what_lies_before_or_behind_it_is_as_far_as_by_a_pinhole(self) -> None:
+        flat, deep = self.lit(), self.lit(stands="set", nearness=0.5)
+        y, x = np.mgrid[0:64, 0:96] + 0.5
+        length = float(np.hypot(96, 64))
+        aside2 = ((x - self.PLACE[0] * 96) ** 2 + (y - self.PLACE[1] * 64) ** 2) / length**2
+        nearness = distance_of(
+            self.plate, Rig.model_validate({"files": self.files, "distance": {"origin": "file", "file": self.file}})
+        )
+        behind = np.abs(FOCAL * (0.5 / nearness.nearness - 1))
+        near2, far2 = aside2 + self.HEIGHT**2, aside2 + (self.HEIGHT + behind) ** 2
+        window = np.maximum(1 - far2**2 / 0.8**4, 0) / np.maximum(1 - near2**2 / 0.8**4, 1e-6)
+        there = flat > 0.01
+        np.testing.assert_allclose((deep / np.maximum(flat, 1e-6))[there], (near2 / far2 * window)[there], atol=2e-3)
+
+    def test_its_light_reaches_no_sky_and_leaves_what_is_below_it_as_it_was(self) -> None:
+        plate = shore()
+        flat, deep = (self.lit(plate, stands=stands, position=[0.4, 0.6], range=2.0) for stands in ("flat", "auto"))
+        self.assertGreater(float(flat[20:60, 300:].min()), 0.005)
+        self.assertLess(float(deep[20:60, 300:].max()), 1e-3)
+        np.testing.assert_allclose(deep[192, 192], flat[192, 192], rtol=0.12)
+
+    def test_before_the_sky_it_stands_on_the_first_thing_below_it(self) -> None:
+        plate = shore()
+        nearness = distance_of(plate).nearness
+        column = nearness[40:, 120]
+        below = float(column[np.argmax(column > 0.05) :][:9].max())
+        ways: list[dict[str, Any]] = [{"stands": "auto"}, {"stands": "set", "nearness": below}]
+        deep, expected = (self.lit(plate, position=[0.25, 0.125], **stands) for stands in ways)
+        there = expected > 0.05
+        self.assertGreater(float(there.mean()), 0.01)
+        np.testing.assert_allclose(deep[there], expected[there], rtol=0.3)
+
+    def test_of_its_glow_as_much_is_seen_as_lies_before_things(self) -> None:
+        nearness = np.array([[1.0, 0.7, 0.5, 0.3, 0.05]], np.float32)
+        lamp = lamp_of(kinds()["lamp"].spread_settings.model_validate({"position": [0.2, 0.5], "height": 0.1}), (5, 1))
+        seen = np.empty_like(nearness)
+        to = placement(Frame.whole((5, 1)), (5, 1))
+        seen_of_glow(nearness, lamp, np.float32(0.5), to, seen)
+        for x in range(5):
+            aside = abs(float(lamp.x) - (x + 0.5) * float(to.across))
+            end = 0.1 + FOCAL * (0.5 / float(nearness[0, x]) - 1)
+            z = np.linspace(-4000 * aside, end, 2_000_001)
+            whole = np.pi / aside
+            self.assertAlmostEqual(float(seen[0, x]), float(np.trapezoid(1 / (aside**2 + z**2), z)) / whole, delta=2e-3)
+
+    def test_a_new_lamp_stands_in_the_picture_where_it_is_known_what_is_near(self) -> None:
+        known, unsure = (new_light("lamp", open_plate(PLATES / f"{name}.jpg"), Rig()) for name in ("headland", "boatshed"))
+        self.assertEqual([light.spread.model_dump()["stands"] for light in (known, unsure)], ["auto", "flat"])
+
+    def test_parts_and_smaller_pictures_are_those_of_the_whole(self) -> None:
+        plate = plate_of(scene(1440, 960))
+        lamp = {"id": "a", "kind": "lamp", "spread": {"stands": "auto", "haze": 0.4, "position": [0.4, 0.7]}}
+        rig = Rig.model_validate({"lights": [lamp]})
+        whole = encode_array(np.ascontiguousarray(render(plate, rig)))
+        small = encode_array(np.ascontiguousarray(render(plate, rig, size=(360, 240))))
+        self.assertGreater(psnr(small, whole.reshape(240, 4, 360, 4, 3).mean(axis=(1, 3))), 38.0)
+        part = encode_array(np.ascontiguousarray(render(plate, rig, region=(360, 480, 1080, 960))))
+        np.testing.assert_allclose(part, whole[480:960, 360:1080], atol=2 / 255)
+
+    def test_another_distance_moves_its_light(self) -> None:
+        plate, cache = shore(), Cache(1 << 28)
+        lamp = {"id": "a", "kind": "lamp", "spread": {"stands": "auto", "position": [0.4, 0.7]}}
+        seen: list[Floats] = []
+        for distance in ({"origin": "none"}, {"origin": "horizon", "horizon": 0.2}, {"origin": "horizon", "horizon": 0.6}):
+            rig = Rig.model_validate({"lights": [lamp], "distance": distance})
+            kept, anew = (render(plate, rig, size=(240, 160), cache=one) for one in (cache, None))
+            np.testing.assert_array_equal(kept, anew)
+            self.assertFalse(any(np.array_equal(kept, other) for other in seen))
+            seen.append(np.asarray(kept))
 
 
 class FirstSettings(unittest.TestCase):

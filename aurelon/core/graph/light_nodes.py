@@ -23,7 +23,7 @@ from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.air import NEUTRAL as NO_AIR
 from aurelon.core.lights.shared.air import air_of
-from aurelon.core.lights.shared.kind import AnyKind, LightField, LookAt, Reading, Scene
+from aurelon.core.lights.shared.kind import AnyKind, LightField, LookAt, NearnessAt, Reading, Scene
 from aurelon.core.masks.sky import Sky as SkyPart
 from aurelon.core.rig.light import Light
 
@@ -69,7 +69,11 @@ def light_nodes(
     named = [(name, node and node.digest) for name, node in used.items()]
     drifts = any(getattr(group, "evolution", 0.0) > 0 for group in (light.source, light.spread))
     seconds = plate.seconds if drifts else 0.0
+    near = distance if kind.uses_distance(light.spread) else None
     of_source = (light.kind, seen, backdrop.reading.size, light.source.digest, named, seconds)
+
+    def nearness_at(work: Work) -> NearnessAt | None:
+        return None if near is None else partial(work.at, near)
 
     def reading(work: Work, detected: Any, rows: PictureRows) -> Reading[Any]:
         ground = masks.ground(used, work)
@@ -110,6 +114,7 @@ def light_nodes(
             working_edge=backdrop.edge,
             view=view,
             file_of=backdrop.file_of,
+            nearness_at=nearness_at(work),
             seconds=seconds,
         )
 
@@ -117,7 +122,7 @@ def light_nodes(
     air = air_node(distance, air_of(light.spread))
     in_air = light.spread if air is None else light.spread.model_copy(update=NO_AIR)
     field: ValueNode[LightField] = ValueNode(
-        digest_of("field", source.digest, in_air.digest, backdrop.edge),
+        digest_of("field", source.digest, in_air.digest, backdrop.edge, near and near.digest),
         lambda work: kind.spread(scene(work, backdrop.reading), light.source, light.spread),
     )
     tint, levels = tint_of(light.colour, plate.space, shifts_white=kind.shifts_white), levels_of(light.colour)
@@ -130,7 +135,17 @@ def light_nodes(
     merged = PictureNode(
         digest_of("merged", below.digest, coloured, masked_as, m.digest),
         _merging(
-            below, read if kind.at_frame else None, field, cover, plate.space.luminance, scene, tint, levels, how, backdrop.draft
+            below,
+            read if kind.at_frame else None,
+            near,
+            field,
+            cover,
+            plate.space.luminance,
+            scene,
+            tint,
+            levels,
+            how,
+            backdrop.draft,
         ),
     )
 
@@ -175,6 +190,7 @@ def _times(one: PictureNode | None, other: PictureNode | None) -> PictureNode | 
 def _merging(
     below: PictureNode,
     read: PictureNode | None,
+    near: PictureNode | None,
     field: ValueNode[LightField],
     mask: PictureNode | None,
     luminance: Floats,
@@ -185,7 +201,7 @@ def _merging(
     draft: bool,
 ) -> Callable[[Work, Frame], Floats]:
     """Lays a light on what is below it, band by band, with nothing of the frame's size in between. `read` is the picture
-    that a source is, where it is one."""
+    that a source is, where it is one; `near` how near everything is, where the light asks for it."""
 
     def make(work: Work, frame: Frame) -> Floats:
         under = work.at(below, frame)
@@ -195,8 +211,11 @@ def _merging(
         held = {below.digest: (below, under)}
         if read is not None:
             held[read.digest] = (read, under if read is below else work.at(read, frame))
+        if near is not None:
+            held[near.digest] = (near, work.at(near, frame))
         for node, pixels in held.values():
-            work.hold(node, frame, pixels, reducible=draft)
+            # What a lamp stands on is looked up exactly, in drafts too.
+            work.hold(node, frame, pixels, reducible=draft and node is not near)
         try:
             light = work.evaluate(field)
             seen = scene(work, frame)

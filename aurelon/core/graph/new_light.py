@@ -24,8 +24,7 @@ TRIES, WEAKER, STRONGER = 20, 0.85, 1.5  # how often its intensity is changed, a
 MOST_CLIPPED, LEAST_SEEN = 0.012, 0.06  # share of pixels clipped anew, at this size; display-encoded change that is seen at once
 LEFT = 0.4  # of the places where a light is seen, how many must be left
 STRONGEST = 4.0
-THIN_AIR = 0.35  # thickness of the air that a new light is seen in, where it is known what is near
-SURE = 0.5  # how sure that must be
+SURE = 0.5  # how sure it must be what is near, for a new light that uses it
 DARKS, LIFTED = 1 / 6, 0.026  # share of the picture that is its darks; display-encoded rise of half of them, at most
 THINNER, THINNEST = 0.6, 0.15  # how much thinner its air is then made, and how thin
 KEPT, MOST_KEPT = 0.2, 0.8  # by which darks are kept more after that, and how far
@@ -42,8 +41,9 @@ def new_light(name: str, plate: Plate, rig: Rig, *, example: bool = False) -> Li
     title = kind.called if light_id == f"{name}-1" else f"{kind.called} {light_id.rsplit('-', 1)[-1]}"
     settings = kind.seen_by(plate) if example else kind.initial(plate)
     light = LIGHT_MODELS[name].model_validate({"id": light_id, "name": title, "kind": name, **settings})
-    if getattr(light.spread, "air", 0.0) == EVERYWHERE and _knows_distance(plate, rig):
-        light = light.model_copy(update={"spread": light.spread.model_copy(update={"air": THIN_AIR})})
+    if kind.in_depth and _knows_distance(plate, rig):
+        stages = {stage: getattr(light, stage).model_copy(update=dict(values)) for stage, values in kind.in_depth.items()}
+        light = light.model_copy(update=stages)
     return light if kind.opaque else _tempered(light, plate, rig)
 
 

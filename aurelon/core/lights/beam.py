@@ -21,7 +21,7 @@ from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.noise import Lattice, lattice_of, moment, noise_in
 from aurelon.core.imaging.perspective import to_square
-from aurelon.core.lights.shared.air import air_setting, stands_at_setting
+from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import DrawnField, as_picture
 from aurelon.core.lights.shared.haze import haze_setting
@@ -281,6 +281,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> DrawnField:
 KIND = Kind(
     name="beam",
     order=10,
+    in_depth=THIN_AIR,
     summary="Light through one or more openings",
     words="window, door, opening, sun, rays",
     source_settings=Source,

@@ -18,7 +18,7 @@ from aurelon.core.imaging.fastmath import angle_of, smoothstep
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.noise import moment, periodic_noise
-from aurelon.core.lights.shared.air import air_setting, stands_at_setting
+from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import WhiteField, as_picture
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
@@ -261,6 +261,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> WhiteField:
 KIND = Kind(
     name="fan",
     order=9,
+    in_depth=THIN_AIR,
     summary="Rays from a point, made of noise and not of the picture",
     words="sun, rays, projector, stage",
     source_settings=Source,

@@ -5,7 +5,8 @@ microfacet surface, and range and cone are windowed, all as in glTF 2.0 with KHR
 window = max(min(1 - (d / range)⁴, 1), 0) / d², cone = clamp((cos a - cos outer) / (cos inner - cos outer))².
 The strength is set so that the flat place right below a lamp gets back just its own light once more,
 one stop. What comes out is the prepared picture times the diffuse light, and the gloss; in hazy air, also the glow of the
-air about the lamp (see `air.py`).
+air about the lamp (see `air.py`). Where the lamp stands somewhere in the distance of the plate, what is nearer or farther
+is farther from it than it looks (see `depth.py`).
 """
 
 from __future__ import annotations
@@ -26,6 +27,7 @@ from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.initial_settings import luminance_in
 from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene
 from aurelon.core.optics.air import airlight, phase
+from aurelon.core.optics.depth import fall_off, seen_of_glow
 from aurelon.core.optics.height_field import HeightField, from_height, from_normals
 from aurelon.core.optics.shading import Lamp, placement, shine
 from aurelon.core.optics.shadows import cast_shadows
@@ -34,6 +36,9 @@ from aurelon.core.settings import Place, Settings, choice, file_setting, number,
 
 HAZE = 0.12  # linear light of the air beside a lamp, as far away as what it shines on, at haze 1
 SURFACE_EDGE = 1024  # long edge of the version of the plate that the surface is made from
+COARSE_EDGE = 160  # and of the one on which it is looked up what a lamp stands on
+SKY = 0.02  # nearness of what no lamp stands on
+RIM = 4  # pixels over which the coarse version goes from the sky to a thing
 
 
 def _relief(help: str, surfaces: list[str]) -> Any:
@@ -172,6 +177,25 @@ class Spread(Settings):
     )
     shadow_softness: float = number(0.3, "How soft shadow edges are", unit="share", low=0, high=1, step=0.01, group="Shadows")
     haze: float = haze_setting(when={"lamp": ["point", "spot"]}, group="Lamp", essential=True)
+    stands: Literal["flat", "auto", "set"] = choice(
+        "flat",
+        "Where the lamp stands in the distance of the plate: what is nearer or farther gets less of its light",
+        words={"flat": "Nowhere: all is equally near", "auto": "On what is below it", "set": "At a nearness"},
+        when={"lamp": ["point", "spot"]},
+        group="Distance",
+        essential=True,
+    )
+    nearness: float = number(
+        0.5,
+        "How near the lamp stands: 0 is infinitely far, 1 the nearest thing seen",
+        unit="share",
+        low=0,
+        high=1,
+        step=0.01,
+        when={"stands": ["set"], "lamp": ["point", "spot"]},
+        group="Distance",
+        essential=True,
+    )
 
 
 def detect(reading: Reading[None], settings: Source) -> HeightField:
@@ -203,12 +227,13 @@ def source(reading: Reading[HeightField], settings: Source, frame: Frame) -> Flo
 @dataclass(frozen=True)
 class LampField:
     """A lamp and the surface it shines on; `shade` (h, w) is how much of it reaches each place, None where all does, and `air`
-    (h, w) the light of the air about it, None where that is clear."""
+    (h, w) the light of the air about it, None where that is clear. It `stands_at` a nearness, None where all is equally near."""
 
     settings: Spread
     surface: HeightField
     shade: Floats | None
     air: Floats | None
+    stands_at: float | None
 
     @property
     def nbytes(self) -> int:
@@ -217,14 +242,12 @@ class LampField:
     def at(self, scene: Scene[HeightField], frame: Frame, tint: Tint) -> LightSample:
         picture = np.ascontiguousarray(scene.source_at(frame))
         shade = None if self.shade is None else enlarge_to(self.shade[:, :, None], frame)[:, :, 0]
-        lit = shine(
-            picture,
-            self.surface.at(frame, scene.view),
-            lamp_of(self.settings, scene.size),
-            tint.light,
-            placement(frame, scene.size),
-            shade,
-        )
+        lamp, to = lamp_of(self.settings, scene.size), placement(frame, scene.size)
+        if self.stands_at is not None and scene.nearness_at is not None:
+            left = np.empty(frame.shape, np.float32)
+            fall_off(np.ascontiguousarray(scene.nearness_at(frame)), lamp, f32(self.stands_at), to, left)
+            shade = left if shade is None else shade * left
+        lit = shine(picture, self.surface.at(frame, scene.view), lamp, tint.light, to, shade)
         return LightSample(None if self.air is None else tint.on_white(self.air), lit)
 
 
@@ -257,14 +280,36 @@ def lamp_of(settings: Spread, size: tuple[int, int]) -> Lamp:
 
 def spread(scene: Scene[HeightField], source: Source, settings: Spread) -> LampField:
     s, surface = settings, scene.detected
-    air = air_about(lamp_of(s, scene.size), s, scene) if s.haze > 0 and s.lamp != "directional" else None
+    grid, lamp = scene.working_frame, lamp_of(s, scene.size)
+    stands_at = standing(scene, s)
+    air = air_about(lamp, s, scene) if s.haze > 0 and s.lamp != "directional" else None
+    if air is not None and stands_at is not None and scene.nearness_at is not None:
+        seen = np.empty(grid.shape, np.float32)
+        seen_of_glow(np.ascontiguousarray(scene.nearness_at(grid)), lamp, f32(stands_at), placement(grid, scene.size), seen)
+        air *= seen
     if s.shadows == 0:
-        return LampField(s, surface, None, air)
-    grid = scene.working_frame
-    seen = cast_shadows(
-        surface.at(grid, grid).height, lamp_of(s, scene.size), placement(grid, scene.size), s.shadow_length, s.shadow_softness
-    )
-    return LampField(s, surface, 1 - f32(s.shadows) * (1 - seen), air)
+        return LampField(s, surface, None, air, stands_at)
+    seen = cast_shadows(surface.at(grid, grid).height, lamp, placement(grid, scene.size), s.shadow_length, s.shadow_softness)
+    return LampField(s, surface, 1 - f32(s.shadows) * (1 - seen), air, stands_at)
+
+
+def standing(scene: Scene[HeightField], settings: Spread) -> float | None:
+    """The nearness at which a lamp stands; None where all is equally near. Before the sky it stands on the first thing below it."""
+    if scene.nearness_at is None or settings.stands == "flat" or settings.lamp == "directional":
+        return None
+    if settings.stands == "set":
+        return settings.nearness
+    frame = Frame.canonical(scene.size, COARSE_EDGE)
+    nearness = scene.nearness_at(frame)
+    column, row = (int(np.clip(share * edge, 0, edge - 1)) for share, edge in zip(settings.position, frame.size, strict=True))
+    if nearness[row, column] > SKY:
+        return float(nearness[row, column])
+    things = (below := nearness[row:, column])[below > SKY]
+    return float(things[:RIM].max()) if things.size else float(nearness.max())
+
+
+def uses_distance(spread: Spread) -> bool:
+    return spread.stands != "flat" and spread.lamp != "directional"
 
 
 def air_about(lamp: Lamp, settings: Spread, scene: Scene[HeightField]) -> Floats:
@@ -313,6 +358,8 @@ KIND = Kind(
     colour=Colour(temperature=4200, strength=1.0),  # and merged by expose, so that what is bright already is not blown out
     shifts_white=True,
     at_frame=True,
+    in_depth={"spread": {"stands": "auto"}},
+    uses_distance=uses_distance,
     nothing_shines="The picture is black here, so there is nothing for a lamp to light.",
     nothing_seen="Nothing is lit: the range or cone misses the picture; raise Range, or move or aim the lamp.",
 )

@@ -20,7 +20,7 @@ from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.noise import Lattice, lattice_of, moment, noise_in
-from aurelon.core.lights.shared.air import air_setting, stands_at_setting
+from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import as_picture
 from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene
@@ -241,6 +241,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> LineField:
 KIND = Kind(
     name="line",
     order=12,
+    in_depth=THIN_AIR,
     summary="A tube of light, straight or bent, with its glow",
     words="neon, tube, sign, glow",
     source_settings=Source,

@@ -35,7 +35,7 @@ from aurelon.core.imaging.fastmath import encode_array, smoothstep
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.noise import moment, ray_variation
-from aurelon.core.lights.shared.air import air_setting, stands_at_setting
+from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.highlights import open_by
@@ -442,6 +442,7 @@ def notice(field: ShaftsField) -> str | None:
 KIND = Kind(
     name="shafts",
     order=1,
+    in_depth=THIN_AIR,
     summary="Sun rays from the picture, blocked by what stands in front",
     words="sun, rays, beams, window, sky",
     source_settings=Source,

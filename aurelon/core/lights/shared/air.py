@@ -41,6 +41,7 @@ def stands_at_setting() -> Any:
     return number(FOREMOST, help, unit="share", low=0, high=1, step=0.01, group="Distance")
 
 
+THIN_AIR = {"spread": {"air": 0.35}}  # in which a new light is seen
 NEUTRAL = {"air": EVERYWHERE, "stands_at": FOREMOST}
 
 

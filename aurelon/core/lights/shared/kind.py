@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Generic, Literal, Protocol, TypeVar
 
@@ -124,6 +124,7 @@ P = TypeVar("P", bound=Settings)
 D = TypeVar("D")
 FileOf = Callable[[str], bytes | None]
 AreaOf = Callable[[str, Frame], Floats | None]
+NearnessAt = Callable[[Frame], Floats]
 
 
 def no_area(name: str, frame: Frame) -> Floats | None:
@@ -170,7 +171,8 @@ class Scene(Generic[D]):
     size, its space.
 
     `view` is all that is being shown, of which a field is looked up in bands. `working_edge` bounds the long edge of the
-    grid that light travels on; a draft has a smaller one. `seconds` are those of a reel, for what drifts.
+    grid that light travels on; a draft has a smaller one. `nearness_at(frame)` is how near everything is,
+    (h, w) in 0..1; None where that is not known, or the light does not ask for it. `seconds` are those of a reel, for what drifts.
     """
 
     source_at: Callable[[Frame], Floats]
@@ -181,6 +183,7 @@ class Scene(Generic[D]):
     working_edge: int
     view: Frame
     file_of: FileOf = no_file
+    nearness_at: NearnessAt | None = None
     seconds: float = 0.0
     _mixed: dict[tuple[int, bytes], Floats] = field(default_factory=dict, repr=False, compare=False)
 
@@ -220,6 +223,11 @@ def as_it_is(plate: Plate) -> dict[str, dict[str, Any]]:
     return {}
 
 
+def knows_no_distance(spread: Settings) -> bool:
+    """For kinds that shine as they do whatever is near."""
+    return False
+
+
 def nothing_to_say(field: LightField) -> str | None:
     """For kinds whose light needs no word of its own."""
     return None
@@ -230,10 +238,12 @@ class Kind(Generic[S, P, D]):
     """A kind of light with its settings S of Source and P of Spread, and what it detects, D (None for nothing).
 
     `source(reading, settings, frame)` gives what shines, (h, w, 3) and further channels of the kind's own; it
-    measures the picture at its full size and reduces afterwards. `detect(reading, settings)`, where a kind has one,
+    measures the picture at its full size and reduces afterwards. One of which `uses_distance(spread)` is true is told how
+    near everything is. `detect(reading, settings)`, where a kind has one,
     comes before it and is made once for all frames. `spread(scene, source, spread)` gives the light field.
     `words` are what a person may look for it by, beside its name and summary. `order` is its place in the list from which a
     person chooses.
+    `in_depth` are settings of its stages for a new light where it is known how near everything is.
     `initial(plate)` gives settings of the stages that show the light at once on this plate; a kind that begins with
     nothing has an `example` to be seen by. `look_at` is the picture
     that a new light reads; a Source that is the very picture may be read `at_frame`, at the size that is shown.
@@ -252,6 +262,8 @@ class Kind(Generic[S, P, D]):
     detect: Callable[[Reading[None], S], D] | None = None
     initial: Callable[[Plate], dict[str, dict[str, Any]]] = as_it_is
     example: Callable[[Plate], dict[str, dict[str, Any]]] | None = None
+    in_depth: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+    uses_distance: Callable[[P], bool] = knows_no_distance
     colour: Colour = field(default_factory=Colour)
     merge: Merge = field(default_factory=Merge)
     title: str = ""
