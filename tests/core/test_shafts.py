@@ -6,10 +6,12 @@ import unittest
 from typing import Any
 
 import numpy as np
+from scipy.signal import fftconvolve
 
 from aurelon.core import render
-from aurelon.core.lights.shafts import FALLOFF_LENGTH, FAR, FAR_GAIN, STRONGEST_BLOCKING
-from tests.pictures import light, plate_of, rig_of, scene
+from aurelon.core.imaging.fastmath import encode_array
+from aurelon.core.lights.shafts import FALLOFF_LENGTH, FAR, FAR_GAIN, GLARE, STRONGEST_BLOCKING
+from tests.pictures import light, plate_of, psnr, rig_of, scene
 
 PLAIN: dict[str, Any] = {"variety": 0, "softness": 0, "falloff": 0, "disc_strength": 0, "aureole_strength": 0, "blocking": 0}
 
@@ -93,6 +95,32 @@ class Shafts(unittest.TestCase):
         luminance = glow @ pixels.space.luminance
         away = np.arange(320, 590) + 0.5 - 300
         np.testing.assert_allclose(luminance[200, 320:590], np.exp(-away / np.hypot(600, 400) / 0.1), atol=6e-3)
+
+    def test_the_disc_eats_into_what_stands_before_it_by_the_glare_of_a_lens(self) -> None:
+        pixels = np.ones((320, 480, 3), np.float32)
+        pixels[:, 260:] = 0.0
+        sun = {"position": (0.5, 0.5), "disc_strength": 2.0, "disc_size": 0.03, "aureole_size": 0.3, "reach": 0.02}
+        without, with_it = (spread_of(pixels, glare=glare, **sun)[:, :, 0] for glare in (0.0, 0.8))
+        diagonal = np.hypot(480, 320)
+        y, x = np.mgrid[0:320, 0:480] + 0.5
+        away = np.hypot(x - 240, y - 160) / diagonal
+        disc = np.clip((0.03 - away) * diagonal + 0.5, 0, 1) * 2.0 * (pixels[:, :, 0] > 0)
+        expected = np.zeros((320, 480))
+        for share, scale in GLARE:
+            length = scale * 0.03 * diagonal
+            far = np.exp(-np.hypot(*(np.mgrid[-160:161, -160:161])) / length)
+            expected += 0.8 * share * fftconvolve(disc, far / far.sum(), mode="same")
+        white = (with_it - without)[160, 300] / expected[160, 300]  # the disc has a colour of its own
+        self.assertAlmostEqual(float(white), 1.0, delta=0.6)
+        there = (x > 262) & (away < 0.25)
+        np.testing.assert_allclose((with_it - without)[there], white * expected[there], atol=0.01)
+        self.assertGreater(float((with_it - without)[160, 262]), 0.1)
+
+    def test_a_preview_of_the_glare_is_the_export_smaller(self) -> None:
+        rig = rig_of(light("shafts", spread={"position": (0.45, 0.4), "glare": 1.0}))
+        plate = plate_of(scene(1440, 960))
+        whole, small = (encode_array(np.ascontiguousarray(render(plate, rig, size=size))) for size in (None, (360, 240)))
+        self.assertGreater(psnr(small, whole.reshape(240, 4, 360, 4, 3).mean(axis=(1, 3))), 40.0)
 
     def test_variety_makes_bars_of_varied_width_without_a_seam(self) -> None:
         lit = spread_of(np.ones((601, 601, 3)), position=(0.5, 0.5), variety=1.0, count=40)[:, :, 0]

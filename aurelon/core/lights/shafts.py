@@ -31,6 +31,7 @@ from aurelon.core.finding.areas import sure_sky_of
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.colour_matrix import Tint
+from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import encode_array, smoothstep
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import LightSample
@@ -69,6 +70,8 @@ OPEN_ENOUGH = 0.25  # openness round a source from which it needs no hole of its
 LEAST_SEEN = 0.004  # diagonals round a source that are looked at, however small its disc
 NEAR, HIDDEN = 2.0, 0.8  # sizes of the aureole, and how much of the glow lies behind what stands before its middle
 HOLE = 2.5  # radii of the disc
+GLARE = ((0.6, 0.35), (0.4, 1.5))  # shares of the glare, and the lengths over which they fall to 1/e, in radii of the disc
+FIRST_GLARE = 0.5  # of a new sun
 FAR, FAR_GAIN = 0.5, 2.5  # diagonals beyond the frame, and gain of light from infinitely far away, so that it lights as much
 HOLE_LIGHT = 0.8  # linear light of a hole, as of a bright opening
 NIGHT = 0.1  # linear luminance of a sky, below which it lights nothing
@@ -202,6 +205,17 @@ class Spread(Settings):
         exponent=2.0,
         group="Disc",
     )
+    glare: float = number(
+        0.0,
+        "How far the disc eats into the outline of what stands before it",
+        unit="share",
+        low=0,
+        high=1,
+        step=0.01,
+        when={"mode": ["point"]},
+        group="Disc",
+        essential=True,
+    )
     aureole_strength: float = _strength(0.6, "Brightness of the glow around the disc", group="Aureole")
     aureole_size: float = number(
         0.06,
@@ -311,15 +325,17 @@ def _distance(frame: Frame, place: Place) -> Floats:
 
 @dataclass(frozen=True)
 class ShaftsField:
-    """Light on the working grid, (h, w, 4): rays, and the aureole; the disc is drawn at each frame's size."""
+    """Light on the working grid, (h, w, 4): rays, and the aureole; the disc is drawn at each frame's size. `glare` (h, w) is what
+    of the disc's visible part the lens spreads about it, None where it spreads nothing."""
 
     grid: Floats
     settings: Spread
     hole: Hole | None
+    glare: Floats | None
 
     @property
     def nbytes(self) -> int:
-        return self.grid.nbytes
+        return self.grid.nbytes + (0 if self.glare is None else self.glare.nbytes)
 
     def at(self, scene: Scene[None], frame: Frame, tint: Tint) -> LightSample:
         s = self.settings
@@ -347,7 +363,10 @@ class ShaftsField:
             f32(1 / (NEAR * s.aureole_size)),
             f32(HIDDEN_WITHIN if s.stands == "within" else HIDDEN),
         )
-        draw_behind(openness, sun, np.maximum(own, 0).astype(np.float32), through, drawn)
+        colour = np.maximum(own, 0).astype(np.float32)
+        draw_behind(openness, sun, colour, through, drawn)
+        if self.glare is not None:
+            drawn += enlarge_to(self.glare[:, :, None], near) * colour
         return LightSample(soft, drawn if s.disc_strength > 0 else None, through=through, near=near)
 
 
@@ -405,7 +424,26 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
             f32(GLOBE if within else 0.0),
         )
         mix_in_glow_beyond(emission, glow, light)
-    return ShaftsField(light, settings, hole)
+    glare = _glare(emission[:, :, 3], grid, settings) if point and settings.glare > 0 and settings.disc_strength > 0 else None
+    return ShaftsField(light, settings, hole, glare)
+
+
+def _glare(openness: Floats, grid: Frame, settings: Spread) -> Floats:
+    """What a lens spreads of the part of the disc that is seen, (h, w): a sum of two exponentials, in which most stays close (the
+    outline of the CIE general disability glare equation; Vos, 1984)."""
+    radius = settings.disc_size
+    disc = _round(grid, settings.position, radius) * openness * np.float32(settings.disc_strength)
+    # Within the reach of the frame in which the disc is drawn, to nothing at its end.
+    away = _distance(grid, settings.position) / np.float32(NEAR * settings.aureole_size)
+    ends = smoothstep(np.clip(2 - 2 * away, 0, 1))
+    result = np.zeros(grid.shape, np.float32)
+    for share, scale in GLARE:
+        length = max(scale * radius * grid.diagonal, 0.5)
+        edge = int(np.ceil(6 * length))
+        y, x = np.mgrid[-edge : edge + 1, -edge : edge + 1]
+        kernel = np.exp(-np.hypot(x, y) / length).astype(np.float32)
+        result += cv2.filter2D(disc, -1, kernel / kernel.sum() * np.float32(share), borderType=cv2.BORDER_CONSTANT)
+    return np.asarray(result * ends * np.float32(settings.glare), np.float32)
 
 
 def initial(plate: Plate) -> dict[str, dict[str, Any]]:
@@ -429,7 +467,11 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     y, x = np.unravel_index(int(np.argmax(broad)), broad.shape)
     place = [round((x + 0.5) / broad.shape[1], 4), round((y + 0.5) / broad.shape[0], 4)]
     kelvin = warmth_at(plate, place)
-    return {"source": opened, "spread": {"position": place, "disc_temperature": kelvin}, "colour": {"temperature": kelvin}}
+    return {
+        "source": opened,
+        "spread": {"position": place, "disc_temperature": kelvin, "glare": FIRST_GLARE},
+        "colour": {"temperature": kelvin},
+    }
 
 
 def notice(field: ShaftsField) -> str | None:
