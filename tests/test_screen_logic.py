@@ -236,6 +236,91 @@ class Changes(unittest.TestCase):
         self.assertEqual(got, [{"op": "replace", "path": "/a~1b~0c", "value": 2}])
 
 
+WISHES = """
+const wish = (rig, more = {}) => ({ rig, lead: null, painting: null, light: null, clipping: false, hdr: false, seeing: null,
+  view: 1, show: 2, frame: 0, ...more });
+const still = { moving: false, draftsOnly: false }, moving = { moving: true, draftsOnly: false };
+const picture = (seq, exact, part = "result") => ({ seq, exact, part });
+const [one, two] = [{}, {}];
+const x = new m.Exchange();
+"""
+
+
+def exchange(steps: str) -> Any:
+    """What some steps of an exchange `x` with the service give."""
+    return run("store/exchange", f"(() => {{ {WISHES} {steps} }})()")
+
+
+class Exchange(unittest.TestCase):
+    """The order of requests and pictures of the live preview."""
+
+    def test_nothing_is_sent_before_the_link_is_open_nor_after_it_has_closed(self) -> None:
+        first, then, last = exchange(
+            "const a = x.next(wish(one), 0, still).do; x.opened(); const b = x.next(wish(one), 0, still);"
+            "x.closed(1006); return [a, b, x.next(wish(one), 0, still).do];"
+        )
+        self.assertEqual((first, last), ("nothing", "nothing"))
+        self.assertEqual(then, {"do": "send", "draft": False, "quick": False})
+
+    def test_while_a_draft_is_on_its_way_the_newest_wish_waits_for_its_answer(self) -> None:
+        steps = "x.opened(); x.send(wish(one), { draft: true, quick: false }, true, 0);"
+        self.assertEqual(exchange(f"{steps} return x.next(wish(two), 5, moving).do;"), "nothing")
+        after = exchange(f"{steps} const a = [x.answered(9), x.answered(1)]; return [...a, x.next(wish(two), 5, moving)];")
+        self.assertEqual(after, [False, True, {"do": "send", "draft": True, "quick": True}])
+
+    def test_an_exact_picture_gives_way_to_the_next_wish_at_once(self) -> None:
+        steps = "x.opened(); x.send(wish(one), { draft: false, quick: false }, true, 0);"
+        self.assertEqual(exchange(f"{steps} return x.next(wish(two), 500, still);"), {"do": "send", "draft": False, "quick": False})
+        self.assertEqual(exchange(f"{steps} return x.next(wish(one), 500, still).do;"), "nothing")
+
+    def test_the_exact_picture_follows_once_the_hand_lets_go_or_holds_still(self) -> None:
+        steps = (
+            "x.opened(); x.changed(wish(one), 1000); x.send(wish(one), { draft: true, quick: false }, true, 1000); x.answered(1);"
+        )
+        exact = {"do": "send", "draft": False, "quick": False}
+        self.assertEqual(exchange(f"{steps} return x.next(wish(one), 1010, moving);"), {"do": "wait", "ms": 310})
+        self.assertEqual(exchange(f"{steps} return x.next(wish(one), 1320, moving);"), exact)
+        self.assertEqual(exchange(f"{steps} return x.next(wish(one), 1010, still);"), exact)
+        only = "{ moving: false, draftsOnly: true }"
+        self.assertEqual(exchange(f"{steps} return x.next(wish(one), 2000, {only}).do;"), "nothing")
+
+    def test_one_wish_soon_after_another_is_drafted_first(self) -> None:
+        steps = "x.opened(); x.send(wish(one), { draft: false, quick: false }, true, 0); x.answered(1);"
+        self.assertEqual(exchange(f"{steps} return x.next(wish(two), 159, still).draft;"), True)
+        self.assertEqual(exchange(f"{steps} return x.next(wish(two), 160, still).draft;"), False)
+
+    def test_a_picture_is_shown_only_where_nothing_newer_is(self) -> None:
+        seen = exchange(
+            'return [2, 1, 2, 3].map((seq) => x.isNews(picture(seq, true))).concat(x.isNews(picture(1, true, "mask")));'
+        )
+        self.assertEqual(seen, [True, False, True, True, True])
+
+    def test_only_the_exact_picture_of_the_present_wish_is_exact(self) -> None:
+        steps = "x.opened(); const seq = x.send(wish(one), { draft: false, quick: false }, true, 0);"
+        seen = exchange(
+            f"{steps} return [x.isExact(picture(seq, true), wish(one)), x.isExact(picture(seq, false), wish(one)),"
+            "x.isExact(picture(seq, true), wish(two)), x.isExact(picture(seq - 1, true), wish(one)),"
+            "x.isFresh(picture(seq, false), wish(one, { view: 7 })), x.isFresh(picture(seq, true), wish(one, { frame: 3 }))];"
+        )
+        self.assertEqual(seen, [True, False, False, False, True, False])
+
+    def test_what_cannot_be_made_of_changes_is_sent_whole_once(self) -> None:
+        send = "x.opened(); const seq = x.send(wish(one), { draft: false, quick: false }, WHOLE, 0);"
+        for whole, again, expected in ((False, False, True), (True, False, False), (True, True, True)):
+            steps = send.replace("WHOLE", json.dumps(whole))
+            failed = f"const a = x.failed({{ seq, error: '', again: {json.dumps(again)} }});"
+            self.assertEqual(exchange(f"{steps} {failed} return [a, x.known];"), [expected, None])
+
+    def test_a_rig_that_is_too_large_is_not_sent_again(self) -> None:
+        steps = "x.opened(); x.send(wish(one), { draft: false, quick: false }, true, 0); const a = x.closed(1009); x.opened();"
+        after = exchange(f"{steps} return [a, x.next(wish(one), 9000, still).do, x.next(wish(two), 9000, still).do];")
+        self.assertEqual(after, [True, "nothing", "send"])
+
+    def test_stages_come_with_every_exact_picture_and_seldom_with_drafts(self) -> None:
+        seen = exchange("return [[true, 0], [true, 300], [false, 310], [true, 500], [true, 711]].map((a) => x.takesStages(...a));")
+        self.assertEqual(seen, [True, False, True, False, True])
+
+
 class Hand(unittest.TestCase):
     """What the hand is doing: one thing at a time."""
 

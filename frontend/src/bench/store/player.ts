@@ -1,6 +1,7 @@
 import type { StoreApi } from "zustand";
 import type { FrameHeader } from "../../api/client";
-import { openFlow, sameButFrame } from "./flow";
+import { sameButFrame } from "./exchange";
+import { openFlow } from "./flow";
 import type { Sheet } from "./sheet";
 import type { State } from "./state";
 import { wishAhead, type Wish } from "./wish";
