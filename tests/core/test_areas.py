@@ -13,7 +13,9 @@ from aurelon.core import Plate, Rig, open_plate, render
 from aurelon.core.analysis.finder import find_light
 from aurelon.core.analysis.measure import measure
 from aurelon.core.finding.areas import areas_of, sky_of
-from aurelon.core.finding.sky import _Look, _unwritten, looked_at
+from aurelon.core.finding.sky import looked_at
+from aurelon.core.finding.sky_confidence import _unwritten
+from aurelon.core.finding.sky_look import SkyLook
 from aurelon.core.graph.new_light import new_light
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.rgb_space import SRGB, SRGB_CURVE
@@ -110,7 +112,7 @@ class Found(unittest.TestCase):
     def test_what_is_thin_and_dark_all_over_is_told_from_things(self) -> None:
         def answer(codes: Floats) -> float:
             flat = np.zeros(codes.shape[:2], np.float32)
-            return _unwritten(_Look(codes, codes, flat, flat, flat), np.ones(flat.shape, bool))
+            return _unwritten(SkyLook(codes, codes, flat, flat, flat), np.ones(flat.shape, bool))
 
         rng = np.random.default_rng(3)
         page = np.ones((200, 300), np.float32)

@@ -10,7 +10,8 @@ from scipy.signal import fftconvolve
 
 from aurelon.core import render
 from aurelon.core.imaging.fastmath import encode_array
-from aurelon.core.lights.shafts import FALLOFF_LENGTH, FAR, FAR_GAIN, GLARE, STRONGEST_BLOCKING
+from aurelon.core.lights.shafts import FALLOFF_LENGTH, FAR, FAR_GAIN, STRONGEST_BLOCKING
+from aurelon.core.lights.shared.disc_glare import GLARE
 from tests.pictures import light, plate_of, psnr, rig_of, scene
 
 PLAIN: dict[str, Any] = {"variety": 0, "softness": 0, "falloff": 0, "disc_strength": 0, "aureole_strength": 0, "blocking": 0}

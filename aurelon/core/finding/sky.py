@@ -17,8 +17,9 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from aurelon.core.finding.sky_confidence import confidence_of
+from aurelon.core.finding.sky_look import Bools, Rows, SkyLook, colour_axes, level_lines, on_level_line, sharp_edges, texture_of
 from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
@@ -31,28 +32,16 @@ SURE = 0.6  # from which a sky is proposed
 ROUNDS = 5
 FIRST_BELIEF, HELD_BELIEF, HORIZON_BELIEF = 0.2, 0.5, 1.0  # what is expected beside what is learned, by how it was begun
 EVEN = 0.012  # gradient of display-encoded tones, a pixel, that is as likely of sky as of ground
-SOFT = 1.2  # a coarse gradient as strong as 1 / SOFT of the fine one is that of a cloud
 LEVELS = np.geomspace(0.003, 0.08, 16)  # of edges that part areas, as strengths of gradient
-FAINTEST_LINE, LINE = 0.005, 0.03  # gradient of a level line, and what it counts for as an edge
 MOST_HORIZONS, SHORTEST_HORIZON = 7, 0.05  # and the share of the width that a level line is long
 ALONG_EDGES = 1.5  # log-odds that a border gains on the strongest edges
 JUMP, WIDEST_JUMP = 0.5, 18.0  # cost of a border's step of one pixel, and of any step at most
-STRETCH = 1.6  # of the axes of colour: most of what pictures hold lies near grey
 CELLS = (12, 10, 10, 5)  # of lightness, two axes of colour, and height, in which colours are counted
 CLEAR = 3.0  # log-odds beyond which one pixel's colour says no more
 CLEAR_STEP = 0.35  # relative step of tone or colour across a border that is beyond doubt
 PARTING_EDGE, LIKE = 0.006, 0.3  # what parts things from the sky, and mean log-odds from which such a part is sky
-ALIKE, PARTED, NOT_PARTED = 0.08, 0.50, 0.75  # codes; share of the ground that is like the sky, at most, and where it is no ground
-BLOCKED, LEAST_GROUND = 0.03, 0.05  # tone that is black all over in photographs as well; share of the picture that tells
-ENCLOSED, REACHING = 0.8, 0.04  # how sure what reaches neither side can be; share of a side that is enough
-SHOT, DRAWN = 0.30, 0.40  # share of neighbours that are quite the same, in photographs at most and in drawings
-ONE_TONED, TWO_TONED = 0.25, 0.35  # standard deviation of tones within a sky at most, and of what is none
-STROKE, WRITTEN, THINGS = 7, 0.25, 0.40  # pixels; what a closing leaves of edges on a page at most, and among things at least
 BAND = 5  # pixels about a border within which it is drawn again
 THROUGH, LARGEST_GAP, EDGE_OF_GAP = 2.2, 0.01, 0.02  # log-odds of colour, share of the picture and edges of what shines through
-
-Bools = NDArray[np.bool_]
-Rows = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
@@ -65,17 +54,6 @@ class Sky:
     @property
     def nbytes(self) -> int:
         return self.cover.nbytes
-
-
-@dataclass(frozen=True)
-class _Look:
-    """What is measured once: axes of colour (h, w, 3), unevenness, sharp edges and level lines (h, w)."""
-
-    codes: Floats
-    axes: Floats
-    texture: Floats
-    sharp: Floats
-    lines: Floats
 
 
 def looked_at(size: tuple[int, int]) -> Frame:
@@ -91,59 +69,24 @@ def find_sky(pixels: Floats) -> Sky:
     if min(height, width) < SMALLEST:
         return nothing
     codes = np.clip(encode_array(np.ascontiguousarray(pixels)), 0, 1)
-    lines = _level_lines(codes)
-    look = _Look(codes, _axes(codes), _texture(codes), _sharp(codes, lines), lines)
+    lines = level_lines(codes)
+    look = SkyLook(codes, colour_axes(codes), texture_of(codes), sharp_edges(codes, lines), lines)
     found = [way for way in _ways(look) if way is not None]
     if not found:
         return nothing
     shown = [_shown(look, above) for above in found]
     above = found[int(np.argmax(shown))]
     sky = _judged(look, above)
-    return Sky(sky.astype(np.float32), _confidence(look, above, sky, max(shown)))
+    return Sky(sky.astype(np.float32), confidence_of(look, above, sky, max(shown)))
 
 
 # What is measured
 
 
-def _gradient(codes: Floats, scale: float) -> Floats:
-    """The steepest change of any channel round each pixel, (h, w), in codes a pixel."""
-    soft = cv2.GaussianBlur(codes, (0, 0), scale)
-    dx, dy = cv2.Sobel(soft, cv2.CV_32F, 1, 0) / 8, cv2.Sobel(soft, cv2.CV_32F, 0, 1) / 8
-    return np.asarray(np.sqrt((dx * dx + dy * dy).max(axis=2)))
-
-
-def _texture(codes: Floats) -> Floats:
-    """How uneven the picture is round each pixel, (h, w)."""
-    return np.asarray(cv2.GaussianBlur(_gradient(codes, 0.8), (0, 0), 1.5))
-
-
-def _sharp(codes: Floats, lines: Floats) -> Floats:
-    """Edges that are sharp, as those of things are and those of clouds are not, (h, w)."""
-    sharp = np.maximum(_gradient(codes, 0.6) - np.float32(SOFT) * _gradient(codes, 2.0), 0)
-    return np.asarray(cv2.GaussianBlur(sharp + np.float32(LINE) * lines, (0, 0), 1.0))
-
-
-def _level_lines(codes: Floats) -> Floats:
-    """Where tones step by the same amount all along a level line, as at a horizon however faint, (h, w) in 0..1."""
-    soft = cv2.GaussianBlur(codes.mean(axis=2), (0, 0), 0.6)
-    step = cv2.Sobel(soft, cv2.CV_32F, 0, 1) / 8
-    across = (2 * (codes.shape[1] // 12) + 1, 1)
-    mean, square = cv2.blur(step, across), cv2.blur(step * step, across)
-    steady = np.abs(mean) / (np.sqrt(np.maximum(square - mean * mean, 0)) + np.float32(0.002))
-    return np.asarray(np.clip(steady / 2.5 - 1, 0, 1) * (np.abs(mean) > FAINTEST_LINE), np.float32)
-
-
-def _axes(codes: Floats) -> Floats:
-    """Lightness, blue against yellow and red against green, each in 0..1, (h, w, 3)."""
-    r, g, b = codes[:, :, 0], codes[:, :, 1], codes[:, :, 2]
-    colour = np.stack([(r + g + b) / 3, 0.5 + STRETCH * (b - (r + g) / 2), 0.5 + STRETCH * (r - g)], axis=2)
-    return np.clip(colour, 0, 1)
-
-
 # Where a border may be looked for
 
 
-def _ways(look: _Look) -> Iterator[Bools | None]:
+def _ways(look: SkyLook) -> Iterator[Bools | None]:
     """What lies above the border, begun from what is expected of skies, of horizons, and of what edges part."""
     expected = _expected(look)
     rows = np.arange(expected.shape[0], dtype=np.float32)[:, None]
@@ -152,14 +95,14 @@ def _ways(look: _Look) -> Iterator[Bools | None]:
         yield _settled(look, (expected + 3.0 * np.sign(horizon - rows)).astype(np.float32), HORIZON_BELIEF)
     narrow_gone = (cv2.medianBlur(np.round(look.codes * 255).astype(np.uint8), 5) / np.float32(255)).astype(np.float32)
     # With and without what is narrow, as wires and masts, which part a sky in two.
-    for sharp in (look.sharp, _sharp(narrow_gone, look.lines)):
+    for sharp in (look.sharp, sharp_edges(narrow_gone, look.lines)):
         crossed = _crossed(sharp)
         reached = 3.0 * np.clip(np.log(_parting_level(crossed) / crossed), -1.0, 1.0)
         for belief in (FIRST_BELIEF, HELD_BELIEF):
             yield _settled(look, expected + reached.astype(np.float32), belief)
 
 
-def _expected(look: _Look) -> Floats:
+def _expected(look: SkyLook) -> Floats:
     """Log-odds of sky before anything is known of the picture: even, high up, brighter than the rest, and not green."""
     level = look.codes.mean(axis=2)
     r, g, b = look.codes[:, :, 0], look.codes[:, :, 1], look.codes[:, :, 2]
@@ -218,7 +161,7 @@ def _parting_level(crossed: Floats) -> float:
 # The border
 
 
-def _settled(look: _Look, expected: Floats, belief: float) -> Bools | None:
+def _settled(look: SkyLook, expected: Floats, belief: float) -> Bools | None:
     """What lies above the border that is found from what is expected; None where it parts nothing."""
     edges = (ALONG_EDGES * np.clip(look.sharp / max(float(np.quantile(look.sharp, 0.97)), 1e-3), 0, 1)).astype(np.float32)
     rows = np.arange(expected.shape[0])[:, None]
@@ -289,7 +232,7 @@ def _learned(axes: Floats, sky: Bools, ground: Bools, *, by_height: bool = True)
 # How well a border shows, and what is sky in the end
 
 
-def _shown(look: _Look, above: Bools) -> float:
+def _shown(look: SkyLook, above: Bools) -> float:
     """How clearly a border shows on the picture, about 0..1: steps across it, and a sky more even than the ground."""
     height, width = above.shape
     border = above.sum(axis=0)
@@ -299,7 +242,7 @@ def _shown(look: _Look, above: Bools) -> float:
     at = border[inside]
     over = np.mean([look.axes[np.maximum(at - k, 0), inside] for k in range(2, 9)], axis=0)
     under = np.mean([look.axes[np.minimum(at + k, height - 1), inside] for k in range(1, 8)], axis=0)
-    steps = [np.maximum(_step(over, under), CLEAR_STEP * _lined(look, at, inside))]
+    steps = [np.maximum(_step(over, under), CLEAR_STEP * on_level_line(look, at, inside))]
     # Upright stretches: the columns on either side of a jump.
     for x in map(int, np.nonzero(np.abs(np.diff(border)) > 3)[0]):
         rows = np.arange(border[x : x + 2].min(), border[x : x + 2].max())
@@ -316,14 +259,7 @@ def _step(one: Floats, other: Floats) -> Floats:
     return np.asarray(np.abs(one - other).max(axis=1) / (0.1 + np.minimum(one, other)[:, 0]))
 
 
-def _lined(look: _Look, at: Rows, columns: Rows) -> Floats:
-    """Where a border lies on a level line, (n,) in 0..1."""
-    height = look.lines.shape[0]
-    near = np.max([look.lines[np.clip(at + k, 0, height - 1), columns] for k in (-2, -1, 0, 1)], axis=0)
-    return np.asarray(np.clip(4 * near, 0, 1), np.float32)
-
-
-def _judged(look: _Look, above: Bools) -> Bools:
+def _judged(look: SkyLook, above: Bools) -> Bools:
     """Each pixel by its colour and by the border, (h, w)."""
     # Things that reach above the border are parted from the sky by sharp edges; the largest part is sky, with all that
     # is like it.
@@ -340,7 +276,7 @@ def _judged(look: _Look, above: Bools) -> Bools:
     return np.asarray(sky | _through(look, above, sky))
 
 
-def _through(look: _Look, above: Bools, sky: Bools) -> Bools:
+def _through(look: SkyLook, above: Bools, sky: Bools) -> Bools:
     """What shines through below a border, (h, w): small places of the sky's colour within sharp edges. What is large is
     water, or a wall."""
     under = cv2.dilate(above.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0
@@ -370,50 +306,3 @@ def _cut(codes: Floats, above: Bools, sky: Bools) -> Bools:
     models = np.zeros((1, 65)), np.zeros((1, 65))
     cv2.grabCut(np.round(codes * 255).astype(np.uint8), marks, (0, 0, 0, 0), *models, 2, cv2.GC_INIT_WITH_MASK)
     return np.asarray((marks & 1) > 0)
-
-
-def _confidence(look: _Look, above: Bools, sky: Bools, shown: float) -> float:
-    """How surely it is a sky: a clear border, fewer sharp edges than in the ground, the top edge, and no green or brown."""
-    ground = ~(cv2.dilate(sky.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0)
-    inner = cv2.erode(sky.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
-    if not inner.any() or not ground.any():
-        return 0.0
-    busy = float(look.sharp[inner].mean() / max(look.sharp[ground].mean(), 1e-6))
-    even = float(np.clip(1.5 - busy, 0, 1))
-    top = min(1.0, float(sky[0].mean()) / 0.7)
-    r, g, b = (float(v) for v in np.median(look.codes[sky], axis=0))
-    green = np.clip((g - max(r, b)) / 0.04, 0, 1)
-    brown = np.clip((r - b - 0.12) / 0.15, 0, 1) * np.clip((0.6 - (r + g + b) / 3) / 0.15, 0, 1)
-    columns = np.arange(above.shape[1])
-    lined = float(_lined(look, above.sum(axis=0), columns).mean())
-    sure = shown * even * top * float(1 - max(green, 0.7 * brown)) + 0.25 * min(lined / 0.3, 1.0) * even
-    like = np.abs(look.codes[ground] - np.median(look.codes[sky], axis=0)).max(axis=1) < ALIKE
-    parted = float(np.clip((NOT_PARTED - float(like.mean())) / (NOT_PARTED - PARTED), 0, 1))
-    # A sky that is black is as well the dark round something.
-    seen = float(np.clip(max(r, g, b) / BLOCKED - 1, 0, 1))
-    # What ends before it reaches either side is as well a wall or a window.
-    reaching = max(float(sky[:, 0].mean()), float(sky[:, -1].mean()))
-    held = ENCLOSED + (1 - ENCLOSED) * min(1.0, reaching / REACHING)
-    return (
-        float(np.clip(sure, 0, 1)) * parted * seen * held * _like_a_photograph(look.codes, inner, ground) * _unwritten(look, ground)
-    )
-
-
-def _unwritten(look: _Look, ground: Bools) -> float:
-    """0 where all there is on the ground is thin and dark, as on a photographed page: a closing of a few pixels leaves nothing of
-    it, and of things it leaves half."""
-    closed = np.asarray(cv2.morphologyEx(look.codes, cv2.MORPH_CLOSE, np.ones((STROKE, STROKE), np.uint8)), np.float32)
-    left = float(_gradient(closed, 0.8)[ground].mean() / max(_gradient(look.codes, 0.8)[ground].mean(), 1e-6))
-    return float(np.clip((left - WRITTEN) / (THINGS - WRITTEN), 0, 1))
-
-
-def _like_a_photograph(codes: Floats, sky: Bools, ground: Bools) -> float:
-    """1 for a photograph, 0 for a drawing or a screenshot: on a ground that is not black neighbours are hardly ever quite the
-    same, and a sky is not of two tones as a pattern is."""
-    levels = np.round(codes * 255).astype(np.int16)
-    same = np.zeros(ground.shape, bool)
-    same[:, 1:] = (levels[:, 1:] == levels[:, :-1]).all(axis=2)
-    seen = ground & (codes.max(axis=2) > BLOCKED)
-    drawn = float(same[seen].mean()) if float(seen.mean()) > LEAST_GROUND else 0.0
-    spread = float(codes[sky].std(axis=0).max())
-    return float(np.clip((DRAWN - drawn) / (DRAWN - SHOT), 0, 1) * np.clip((TWO_TONED - spread) / (TWO_TONED - ONE_TONED), 0, 1))

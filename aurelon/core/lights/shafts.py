@@ -22,7 +22,7 @@ also before what is dark behind it, and its rays weaken alike (see `air.py`).
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal, NamedTuple
+from typing import Any, Literal
 
 import cv2
 import numpy as np
@@ -37,11 +37,13 @@ from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.noise import moment, ray_variation
 from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting
+from aurelon.core.lights.shared.disc_glare import disc_glare
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.highlights import open_by
 from aurelon.core.lights.shared.initial_settings import luminance_in, open_share, warmth_at
 from aurelon.core.lights.shared.kind import Kind, Reading, Scene
+from aurelon.core.lights.shared.sun_hole import Hole, hole_at, opened_by
 from aurelon.core.optics.air import GLOBE, glow_at, glow_within
 from aurelon.core.optics.haze_glow import Glow, mix_in_glow_beyond
 from aurelon.core.optics.ray_sampling import sampled
@@ -66,11 +68,7 @@ STRONGEST_BLOCKING = 80.0  # β per diagonal at blocking 1: a thing of 1 % of th
 FALLOFF_LENGTH = 0.2  # diagonals over which falloff 1 halves the light
 SHARPEST = 1e-4
 DARKEST_COLOUR = 0.04  # display-encoded luminance below which a colour is only noise
-OPEN_ENOUGH = 0.25  # openness round a source from which it needs no hole of its own
-LEAST_SEEN = 0.004  # diagonals round a source that are looked at, however small its disc
 NEAR, HIDDEN = 2.0, 0.8  # sizes of the aureole, and how much of the glow lies behind what stands before its middle
-HOLE = 2.5  # radii of the disc
-GLARE = ((0.6, 0.35), (0.4, 1.5))  # shares of the glare, and the lengths over which they fall to 1/e, in radii of the disc
 FIRST_GLARE = 0.5  # of a new sun
 FAR, FAR_GAIN = 0.5, 2.5  # diagonals beyond the frame, and gain of light from infinitely far away, so that it lights as much
 HOLE_LIGHT = 0.8  # linear light of a hole, as of a bright opening
@@ -78,8 +76,6 @@ NIGHT = 0.1  # linear luminance of a sky, below which it lights nothing
 HIDDEN_WITHIN = 0.3  # the same for a lamp in the haze: most of what is dark about it stands behind
 
 PARTED = 0.45  # openness of the sky above that of the ground from which tones tell them apart
-CORE, CORE_SIZE = 0.75, 0.9  # how far the middle of a hole is open, and how wide it is in radii of the disc
-LIKE = 0.09  # display-encoded difference within which the picture is what it is at the source
 
 
 class Source(Settings):
@@ -265,64 +261,6 @@ def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     return np.dstack([light * openness[:, :, None], openness])
 
 
-class Hole(NamedTuple):
-    """Where the picture is closed round a source, a hole of the source's own size: how far it is open (0..1), the tones
-    of the picture at the source (3,), display-encoded, and the radius in diagonals."""
-
-    share: float
-    tones: Floats
-    radius: float
-
-
-def hole_at(scene: Scene[None], settings: Spread) -> Hole | None:
-    """The hole that a source opens where nothing lets its light through; None where something does, or outside the
-    frame."""
-    s = settings
-    x, y = s.position
-    if s.mode != "point" or not (0 <= x < 1 and 0 <= y < 1):
-        return None
-    whole = scene.frame_of(1.0)
-    grid = whole.near(s.position, max(s.disc_size, LEAST_SEEN) * whole.diagonal + 2)
-    if grid is None:
-        return None
-    part = slice(grid.y0, grid.y1), slice(grid.x0, grid.x1)
-    round_it = _round(grid, s.position, max(s.disc_size, LEAST_SEEN))
-    openness = float(np.average(scene.source_at(whole)[part][:, :, 3], weights=round_it))
-    share = 1 - float(smoothstep(np.float32(min(openness / OPEN_ENOUGH, 1.0))))
-    if share <= 0:
-        return None
-    near = _round(grid, s.position, LEAST_SEEN)
-    tones = np.average(encode_array(scene.picture_at(whole)[part]).reshape(-1, 3), axis=0, weights=near.ravel())
-    return Hole(share, tones.astype(np.float32), HOLE * s.disc_size)
-
-
-def _round(frame: Frame, place: Place, radius: float) -> Floats:
-    """1 within `radius` (diagonals) of a place, 0 outside, (h, w); at least the pixel there."""
-    reach = max(radius, 1 / frame.diagonal)
-    inside = (np.float32(reach) - _distance(frame, place)) * np.float32(frame.diagonal) + np.float32(0.5)
-    return np.asarray(np.clip(inside, 0, 1), np.float32)
-
-
-def _opened(hole: Hole, picture: Floats, frame: Frame, place: Place) -> Floats:
-    """How far a hole is open, (h, w): where the picture has the tones that it has at the source, so that what stands before
-    it, as bars and leaves do, stays closed."""
-    apart = np.abs(encode_array(picture) - hole.tones).max(axis=2)
-    like = smoothstep(np.clip(2 - apart / np.float32(LIKE), 0, 1))
-    # Soft at its rim, so that no ring is seen.
-    away = _distance(frame, place) / np.float32(hole.radius)
-    within = smoothstep(np.clip(2 - 2 * away, 0, 1))
-    # In its very middle the hole is open whatever is there, so that a source is never lost.
-    core = np.float32(CORE) * smoothstep(np.clip(1 - away * np.float32(HOLE / CORE_SIZE), 0, 1))
-    return np.asarray(np.float32(hole.share) * np.maximum(like * within, core), np.float32)
-
-
-def _distance(frame: Frame, place: Place) -> Floats:
-    """Distance of every pixel from a place, (h, w), in diagonals."""
-    rows = (np.arange(frame.y0, frame.y1, dtype=np.float32) + np.float32(0.5) - np.float32(place[1] * frame.height))[:, None]
-    columns = (np.arange(frame.x0, frame.x1, dtype=np.float32) + np.float32(0.5) - np.float32(place[0] * frame.width))[None, :]
-    return np.asarray(np.sqrt(rows * rows + columns * columns) / np.float32(frame.diagonal))
-
-
 @dataclass(frozen=True)
 class ShaftsField:
     """Light on the working grid, (h, w, 4): rays, and the aureole; the disc is drawn at each frame's size. `glare` (h, w) is what
@@ -349,7 +287,7 @@ class ShaftsField:
         # What stands before the source hides it, and the glow behind, pixel by pixel at every size.
         openness = scene.source_at(near)[:, :, 3]
         if self.hole is not None:
-            openness = np.maximum(openness, _opened(self.hole, scene.picture_at(near), near, s.position))
+            openness = np.maximum(openness, opened_by(self.hole, scene.picture_at(near), near, s.position))
         through, drawn = np.empty(near.shape, np.float32), np.zeros((*near.shape, 3), np.float32)
         at = np.array(s.position) * frame.size
         sun = SunDisc(
@@ -393,11 +331,11 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     if point and settings.haze > 0:
         halo = halo + settings.haze * (glow_within(lengths, GLOBE) if within else glow_at(lengths))
     emission = scene.source_at(grid)
-    hole = hole_at(scene, settings)
+    hole = hole_at(scene, settings.position, settings.disc_size) if point else None
     near = None if hole is None else grid.near(settings.position, hole.radius * diagonal + 1)
     if hole is not None and near is not None:
         part = slice(near.y0, near.y1), slice(near.x0, near.x1)
-        opened = _opened(hole, scene.picture_at(grid)[part], near, settings.position)
+        opened = opened_by(hole, scene.picture_at(grid)[part], near, settings.position)
         light = np.array([HOLE_LIGHT, HOLE_LIGHT, HOLE_LIGHT, 1.0], np.float32)
         emission = emission.copy()
         emission[part] = np.maximum(emission[part], opened[:, :, None] * light)
@@ -424,26 +362,11 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
             f32(GLOBE if within else 0.0),
         )
         mix_in_glow_beyond(emission, glow, light)
-    glare = _glare(emission[:, :, 3], grid, settings) if point and settings.glare > 0 and settings.disc_strength > 0 else None
+    glare = None
+    if point and settings.glare > 0 and settings.disc_strength > 0:
+        spread_out = disc_glare(emission[:, :, 3], grid, settings.position, settings.disc_size, NEAR * settings.aureole_size)
+        glare = spread_out * f32(settings.glare * settings.disc_strength)
     return ShaftsField(light, settings, hole, glare)
-
-
-def _glare(openness: Floats, grid: Frame, settings: Spread) -> Floats:
-    """What a lens spreads of the part of the disc that is seen, (h, w): a sum of two exponentials, in which most stays close (the
-    outline of the CIE general disability glare equation; Vos, 1984)."""
-    radius = settings.disc_size
-    disc = _round(grid, settings.position, radius) * openness * np.float32(settings.disc_strength)
-    # Within the reach of the frame in which the disc is drawn, to nothing at its end.
-    away = _distance(grid, settings.position) / np.float32(NEAR * settings.aureole_size)
-    ends = smoothstep(np.clip(2 - 2 * away, 0, 1))
-    result = np.zeros(grid.shape, np.float32)
-    for share, scale in GLARE:
-        length = max(scale * radius * grid.diagonal, 0.5)
-        edge = int(np.ceil(6 * length))
-        y, x = np.mgrid[-edge : edge + 1, -edge : edge + 1]
-        kernel = np.exp(-np.hypot(x, y) / length).astype(np.float32)
-        result += cv2.filter2D(disc, -1, kernel / kernel.sum() * np.float32(share), borderType=cv2.BORDER_CONSTANT)
-    return np.asarray(result * ends * np.float32(settings.glare), np.float32)
 
 
 def initial(plate: Plate) -> dict[str, dict[str, Any]]:

@@ -1,0 +1,158 @@
+"""The layers of a reel, what a matte holds and what lies behind it: which of them each pixel about the rim shows."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from aurelon.core.analysis.matte_motion import Codes, Motion, box_about, brought_along, rim_width
+from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.fastmath import encode_array
+
+BINS = 16  # of each colour
+SPREAD = 1.2  # bins over which colours count as alike
+ALIKE = 4.0  # code values by which a pixel may differ from what a layer's last picture says
+STEEP = 0.25  # of the picture's slope, by which it may differ beside that, since motion is never exact
+COLOURS, CARRIED = 0.8, 1.0  # weights of what colours say, and of where the matte was carried to
+MOST = 4.0  # by how much colours can move the odds, as a logarithm
+SOFT = 1.5  # pixels of the carried rim, within which it may be off
+REMEMBERED = 0.8  # of the colours of frames before
+MIXED = 3  # pixels about the rim in which layers mix
+AROUND = 4.0  # pixels over which the colour of a layer is taken for that
+NOISE = 6e-4  # of linear light, squared, below which layers cannot be told apart
+BRIGHTEST = 1.5  # of linear light, above which it is as good as that
+SPECK = 0.01  # of the matte's size, below which a piece apart from it is dropped
+NOTHING = 1e-9
+
+
+class Shot:
+    """A frame as it is looked at: linear light, display code values, and those with the contrast of each part brought up."""
+
+    def __init__(self, pixels: Floats) -> None:
+        self.light = np.minimum(pixels, np.float32(BRIGHTEST))
+        self.codes: Codes = np.round(encode_array(self.light) * 255).clip(0, 255).astype(np.uint8)
+        grey = cv2.cvtColor(self.codes, cv2.COLOR_RGB2GRAY)
+        self.grey: Codes = np.asarray(cv2.createCLAHE(4.0, (8, 8)).apply(grey), np.uint8)
+
+
+class Layers:
+    """What is known of both layers: how often each colour was seen in each near the rim, and the last picture of what lies
+    behind."""
+
+    def __init__(self, shot: Shot, matte: Floats) -> None:
+        self.inside, self.outside = (np.zeros((BINS, BINS, BINS), np.float32) for _ in range(2))
+        self.behind = shot.codes.astype(np.float32)
+        self.seen = np.zeros(matte.shape, np.float32)
+        self.learn(shot, matte)
+
+    def move(self, motion: Motion) -> None:
+        """What lies behind, where it is now."""
+        self.behind = brought_along(self.behind, motion)
+        self.seen = brought_along(self.seen, motion, cv2.BORDER_CONSTANT)
+
+    def learn(self, shot: Shot, matte: Floats) -> None:
+        from scipy.ndimage import gaussian_filter  # slow to load, and only this needs it
+
+        wide = rim_width(matte)
+        hard = (matte > 0.5).astype(np.uint8)
+        part = box_about(hard > 0, 3 * wide)
+        far, near = distance_from_rim(hard[part]), max(1, wide // 4)
+        for seen, area in ((self.inside, far > near), (self.outside, (far < -near) & (far > -3 * wide))):
+            red, green, blue = _cells(shot.codes[part][area])
+            counted = np.bincount((red * BINS + green) * BINS + blue, minlength=BINS**3).reshape((BINS,) * 3)
+            fresh = gaussian_filter(counted.astype(np.float32), SPREAD, mode="nearest")
+            np.add(seen * np.float32(REMEMBERED), fresh / max(float(fresh.sum()), NOTHING), out=seen)
+        clear = cv2.dilate((matte > 0.02).astype(np.uint8), disc_of(2)) == 0
+        known = self.seen > 0.99
+        fresh = np.where(known, np.float32(0.5), np.float32(1)) * clear
+        self.behind += (shot.codes - self.behind) * fresh[:, :, None]
+        self.seen[clear] = 1
+
+
+def decided_by(codes: Codes, moved: Floats, layers: Layers, own: Floats, owned: Floats) -> Floats:
+    """About the rim of a moved matte, which layer each pixel shows. `own` is the matte's last picture brought here, `owned` the
+    matte that it had."""
+    hard = (moved > 0.5).astype(np.uint8)
+    if not hard.any():
+        return moved
+    wide = rim_width(moved)
+    part = box_about(hard > 0, 2 * wide)
+    far = distance_from_rim(hard[part])
+    sure, rim = far > wide, np.abs(far) <= wide
+    here = codes[part]
+    slope = cv2.morphologyEx(here, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)).max(axis=2).astype(np.float32)
+    tolerance = ALIKE**2 + (STEEP * slope) ** 2
+
+    def agrees(evidence: Floats) -> Floats:
+        """The likelihood of each pixel where `evidence` is the picture, for each cubic code value."""
+        off = ((here.astype(np.float32) - evidence[part]) ** 2).sum(axis=2)
+        return np.asarray(np.exp(-off / (2 * tolerance)) / ((2 * np.pi) * tolerance) ** 1.5, np.float32)
+
+    cells, each = _cells(here), np.float32((256 / BINS) ** 3)
+    inside, outside = (seen[cells] / max(float(seen.sum()), NOTHING) / each for seen in (layers.inside, layers.outside))
+    seen = np.where(layers.seen[part] > 0.99, np.float32(0.5), 0)
+    front = 0.5 * inside + 0.5 * agrees(own) * (owned[part] > 0.5)
+    behind = (1 - seen) * outside + seen * agrees(layers.behind)
+    evidence = np.clip(COLOURS * np.log((front + NOTHING) / (behind + NOTHING)), -MOST, MOST).astype(np.float32)
+    odds = np.clip(cv2.GaussianBlur(moved[part], (0, 0), SOFT), 0.02, 0.98)
+    decided = 1 / (1 + np.exp(-(CARRIED * np.log(odds / (1 - odds)) + cv2.GaussianBlur(evidence, (0, 0), 1.0))))
+    result = np.zeros_like(moved)
+    cover = np.where(rim, decided, sure).astype(np.float32)
+    result[part] = np.asarray(cv2.medianBlur(cover, 5))
+    return without_specks(result)
+
+
+def mixed_at_rim(light: Floats, matte: Floats) -> Floats:
+    """The share of the matte's layer in each pixel at its rim: where a pixel lies between the colours of both, in linear light."""
+    hard = (matte > 0.5).astype(np.uint8)
+    if not hard.any():
+        return matte
+    part = box_about(hard > 0, round(3 * AROUND) + 2 * MIXED)
+    far, here = distance_from_rim(hard[part]), light[part]
+    front, behind = (far > MIXED).astype(np.float32), (far < -MIXED).astype(np.float32)
+
+    def around(of: Any) -> Any:
+        return cv2.GaussianBlur(of, (0, 0), AROUND)
+
+    much, little = around(front) + NOTHING, around(behind) + NOTHING
+    one = around(here * front[:, :, None]) / much[:, :, None]
+    other = around(here * behind[:, :, None]) / little[:, :, None]
+    apart = one - other
+    squared = (apart * apart).sum(axis=2)
+    share = ((here - other) * apart).sum(axis=2) / np.maximum(squared, NOTHING)
+    off = ((here - other - share[:, :, None] * apart) ** 2).sum(axis=2)
+    certain = squared / (squared + NOISE + 0.5 * off) * np.clip(much / 0.02, 0, 1) * np.clip(little / 0.02, 0, 1)
+    before = cv2.GaussianBlur(matte[part], (0, 0), 0.8)
+    mixed = before + (np.clip(share, 0, 1) - before) * certain
+    result = np.zeros_like(matte)
+    cover = np.where(np.abs(far) <= MIXED, mixed, front).astype(np.float32)
+    result[part] = np.asarray(cv2.medianBlur(cover, 3))
+    return without_specks(result)
+
+
+def distance_from_rim(hard: Codes) -> Floats:
+    """How many pixels it is from the rim of an area, (h, w): above 0 within it, below 0 beyond."""
+    within, beyond = (cv2.distanceTransform(area, cv2.DIST_L2, 3) for area in (hard, 1 - hard))
+    return np.asarray(within - beyond, np.float32)
+
+
+def disc_of(radius: int) -> NDArray[np.uint8]:
+    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1)), np.uint8)
+
+
+def _cells(codes: Codes) -> tuple[NDArray[np.intp], ...]:
+    return tuple((codes[..., c].astype(np.intp) * BINS) >> 8 for c in range(3))
+
+
+def without_specks(matte: Floats) -> Floats:
+    """Without small pieces apart from it; changed in place."""
+    part = box_about(matte > 0.5, 1)
+    hard = (matte[part] > 0.5).astype(np.uint8)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(hard, connectivity=8)
+    least = SPECK * max(int(hard.sum()), 1)
+    keep = np.array([True, *(stats[n, cv2.CC_STAT_AREA] >= least for n in range(1, count))])
+    matte[part] *= keep[labels]
+    return matte
