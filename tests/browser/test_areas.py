@@ -29,7 +29,24 @@ class Behind(OnThePicture):
         self.assertEqual(self.rig(plate)["lights"][-1]["behind"]["spill"], 0.25)
         self.page.get_by_role("button", name="Correct it…").click()
         expect(self.page.get_by_role("region", name="Matte Foreground")).to_be_visible()
+        # The brush is up, the matte is tinted, and the foot says what a stroke will do.
+        self.rested()
+        foot = self.page.get_by_label("Help", exact=True)
+        self.page.mouse.move(640, 5)
+        expect(foot).to_have_text("A stroke adds to the matte “Foreground”; with Alt, the other way round.")
+        tinted = self.picture()
+        self.drag((0.5, 0.08), (0.55, 0.1))
+        parts = next(m for m in self.rig(plate)["mattes"] if m["name"] == "Foreground")["mask"]["parts"]
+        self.assertEqual(len(parts[-1]["strokes"]), 1)
         self.page.get_by_role("button", name="Done", exact=True).click()
+        self.page.wait_for_timeout(200)
+        self.rested()
+        self.page.mouse.move(640, 5)
+        expect(foot).to_have_text("")
+        self.assertGreater(float(np.abs(self.picture() - tinted).mean()), 4)  # the tint went with the matte
+        for _ in range(2):  # the stroke, and the brush
+            self.page.keyboard.press("Control+z")
+            self.rested()
         expect(self.head().get_by_role("button", name="Foreground")).to_be_visible()
         # Undone, both the matte and what stood before the light are gone.
         for _ in range(2):

@@ -69,6 +69,47 @@ class OnThePicture(BrowserTest):
         self.rested()
 
 
+class Handles(OnThePicture):
+    def test_h_hides_those_of_masks_too_and_leaves_a_brush_up(self) -> None:
+        self.bring_in("hidden")
+        self.add("Bloom")
+        self.rested()
+        self.add_part("Linear")
+        handles = self.page.get_by_label(re.compile("^Handles of "))
+        expect(handles).to_be_visible()
+        self.page.keyboard.press("h")
+        expect(handles).to_have_count(0)
+        self.page.keyboard.press("n")
+        brush = self.page.get_by_role("application", name=re.compile("^Paint on "))
+        expect(brush).to_be_visible()
+        self.page.keyboard.press("h")
+        expect(brush).to_be_visible()
+        self.page.keyboard.press("h")
+        expect(brush).to_be_visible()
+
+    def test_the_foot_follows_the_value_and_is_not_left_over(self) -> None:
+        self.bring_in("told")
+        self.add("Bloom")
+        self.rested()
+        foot = self.page.get_by_label("Help", exact=True)
+        radius = self.page.get_by_role("slider", name="Radius", exact=True)
+        radius.focus()
+        self.page.keyboard.press("Home")
+        self.page.wait_for_timeout(80)
+        low = foot.inner_text()
+        self.page.keyboard.press("End")
+        expect(foot).not_to_have_text(low)
+        self.assertIn("px", foot.inner_text())
+        # A setting that goes away under the pointer leaves nothing behind.
+        self.add_part("Linear")
+        gone = self.page.get_by_role("button", name=re.compile("^Feather:"))
+        gone.hover()
+        expect(foot).not_to_have_text("")
+        self.page.keyboard.press("Control+z")
+        expect(gone).to_have_count(0)
+        expect(foot).to_have_text("")
+
+
 class Painting(OnThePicture):
     def test_paint_erase_and_invert(self) -> None:
         plate = self.bring_in("painted")

@@ -1,4 +1,4 @@
-import type { ReactElement } from "react";
+import { useEffect, useRef, type ReactElement } from "react";
 import { Tooltip, TooltipTrigger } from "react-aria-components";
 import styled from "styled-components";
 import { useHelp } from "./help";
@@ -18,9 +18,28 @@ const Bubble = styled(Tooltip)`
  * one, else beside it. */
 export function Hint({ text, children }: { text: string; children: ReactElement }) {
   const place = useHelp();
+  const shown = useRef(false);
+  useEffect(() => {
+    // What it says may change while it is shown, as a value is moved.
+    if (shown.current) place?.help(text);
+  }, [place, text]);
+  useEffect(
+    () => () => {
+      // A control that goes away under the pointer is not left by it.
+      if (shown.current) place?.help(null);
+      shown.current = false;
+    },
+    [place],
+  );
   if (place) {
-    const tell = () => place.help(text);
-    const leave = () => place.help(null);
+    const tell = () => {
+      shown.current = true;
+      place.help(text);
+    };
+    const leave = () => {
+      shown.current = false;
+      place.help(null);
+    };
     return (
       <span style={{ display: "contents" }} onPointerEnter={tell} onPointerLeave={leave} onFocus={tell} onBlur={leave}>
         {children}

@@ -5,7 +5,7 @@ import { Button, Toggle } from "../../ui/Button";
 import { tone } from "../../ui/theme";
 import { stillProposed } from "../store/areas";
 import { useBench, useNow, useSome } from "../store/bench";
-import { lightOf, matteOwner, type Place } from "../store/rig";
+import { lightOf, type Place } from "../store/rig";
 import { LiveGroup } from "./settings/LiveGroup";
 
 const Frame = styled.section`
@@ -30,7 +30,7 @@ const Frame = styled.section`
 
 /** What stands before the light: nothing, an area that was found in the picture, or any matte; and how much spills past. */
 export function Behind({ id }: { id: string }) {
-  const { areas, editing, catalogue, select } = useBench();
+  const { areas, editing, catalogue, masking } = useBench();
   const mattes = useNow((s) => s.rig.mattes);
   const proposed = useSome(stillProposed);
   const now = useNow((s) => lightOf(s.rig, id)?.behind.matte ?? "");
@@ -68,7 +68,7 @@ export function Behind({ id }: { id: string }) {
       </div>
       {now !== "" && <LiveGroup place={place} group={spill} tools={tools} />}
       {mattes.some((matte) => matte.id === now) && (
-        <Button weight="bare" hint="Opens the matte, where strokes add to it and take from it" onPress={() => select(matteOwner(now))}>
+        <Button weight="bare" hint="Opens the matte, where strokes add to it and take from it" onPress={() => masking.correct(now, true)}>
           Correct it…
         </Button>
       )}

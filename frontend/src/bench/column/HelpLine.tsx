@@ -3,6 +3,8 @@ import styled from "styled-components";
 import { createStore, useStore } from "zustand";
 import { HelpContext, type HelpPlace } from "../../ui/help";
 import { tone } from "../../ui/theme";
+import { useNow } from "../store/bench";
+import { strokeHelp } from "../store/strokeHelp";
 
 const Line = styled.p<{ $remark: boolean }>`
   height: 52px;
@@ -47,9 +49,10 @@ export function WithHelp({ children }: { children: (line: ReactNode) => ReactNod
 
 function HelpLine({ help }: { help: HelpStore }) {
   const { help: text, remark } = useStore(help.store);
+  const stroke = useNow(strokeHelp);
   return (
     <Line $remark={remark !== null} aria-label="Help" role={remark ? "status" : "note"}>
-      {remark ?? text}
+      {remark ?? text ?? stroke}
     </Line>
   );
 }

@@ -18,9 +18,11 @@ export function LightLayers() {
   const tool = useNow((s) => s.hand.tool.is);
   const by = useNow((s) => (s.hand.tool.is === "part" ? s.hand.tool.by : null));
   const clear = useNow(isClear);
-  const on = useNow((s) => s.handles && (lightNow(s)?.on ?? false));
+  const on = useNow((s) => lightNow(s)?.on ?? false);
+  const handles = useNow((s) => s.handles);
   if (!id || !clear || !on) return null;
   if (tool === "light") return <LightBrush key={id} id={id} bench={bench} />;
+  if (!handles) return null;
   // A part of a mask that takes every press leaves no handle free.
   return tool === "handles" || (tool === "part" && by === "handles") ? <LightHandles key={id} id={id} /> : null;
 }

@@ -19,6 +19,7 @@ export function MaskLayers() {
   const owner = useNow(ownerNow);
   const by = useNow((s) => (s.hand.tool.is === "part" ? s.hand.tool.by : null));
   const clear = useNow(isClear);
+  const handles = useNow((s) => s.handles);
   const placement = useNow(placementAtOrigin);
   const plate = now().plate;
   const info = masking.info(part);
@@ -82,6 +83,7 @@ export function MaskLayers() {
       />
     );
   }
+  if (!handles) return null;
   return (
     <Handles key={index} label={`Handles of ${title}`} stages={stages} tools={tools}>
       <KeyPaths stages={stages} />

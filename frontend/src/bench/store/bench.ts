@@ -61,12 +61,16 @@ export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board
   const store = createStore<State>(() => stateOf(opened, rememberedBrushes(catalogue.parts), defaultsOf(catalogue.viewing) as Seeing));
   const keeping = makeKeeping(store);
   const take = (tool: Tool) => store.setState((s) => ({ hand: handled(s.hand, { do: "take up", tool }) }));
-  const select = (selection: Selection) =>
+  const select = (selection: Selection) => {
     store.setState((s) => ({
       selection,
       hand: handled(s.hand, { do: "take up", tool: HANDLES }),
       large: selection === "plate" || selection.of === "house" || s.large === "distance" ? null : s.large,
+      // The tint of a matte goes with the matte.
+      maskView: s.selection !== "plate" && s.selection.of === "matte" && s.maskView === "over" ? "off" : s.maskView,
     }));
+    if (selection !== "plate" && selection.of === "matte") masking.correct(selection.id, false);
+  };
   const editing = makeEditing(store, keeping, board, (owner: Owner, part) => {
     store.setState({ selection: owner });
     masking.open(owner, part, true);

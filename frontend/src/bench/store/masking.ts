@@ -135,6 +135,15 @@ export function makeMasking(store: StoreApi<State>, parts: PartInfo[], editing: 
     replace(withValue(part, strokes, [...(valueIn(part, strokes) as Stroke[]), stroke]), label);
   };
 
+  /** Takes up what a matte was last drawn with, so that a stroke corrects it; a new brush where it has none and one is `wanted`. */
+  const correct = (matte: string, wanted: boolean) => {
+    const owner = matteOwner(matte);
+    const last = maskOf(now(), owner)?.parts.findLastIndex((p) => toolsOf(info(p)).strokes) ?? -1;
+    store.setState((s) => ({ selection: owner, maskView: s.maskView === "off" ? "over" : s.maskView }));
+    open(owner, last < 0 ? null : last);
+    if (last < 0 && wanted) paint();
+  };
+
   /** Takes up the last brush of the mask, or a new one. */
   const paint = () => {
     const painted = parts.filter((p) => p.brush && !toolsOf(p).box).map((p) => p.name);
@@ -158,6 +167,7 @@ export function makeMasking(store: StoreApi<State>, parts: PartInfo[], editing: 
     open,
     select,
     by,
+    correct,
     setBrush,
     add,
     paint,
