@@ -87,6 +87,53 @@ class Handles(OnThePicture):
         self.page.keyboard.press("h")
         expect(brush).to_be_visible()
 
+    def test_1_keeps_what_is_under_the_pointer_or_the_selected_light(self) -> None:
+        self.open_plate("Headland at dawn")
+        area = self.page.get_by_test_id("area")
+        moving = area.locator("[data-scale]")
+        handle = self.page.get_by_role("button", name=re.compile("^Position")).first
+        box = area.bounding_box()
+        assert box is not None
+        self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name="Plate").first.click()
+        before = moving.evaluate("e => [e.getBoundingClientRect().x, e.getBoundingClientRect().y, Number(e.dataset.scale)]")
+        at = (box["x"] + 0.3 * box["width"], box["y"] + 0.6 * box["height"])
+        self.page.mouse.move(*at)
+        self.page.keyboard.press("1")
+        self.page.wait_for_timeout(150)
+        after = moving.evaluate("e => [e.getBoundingClientRect().x, e.getBoundingClientRect().y, Number(e.dataset.scale)]")
+        self.assertAlmostEqual(after[2], 1.0, delta=0.01)
+        for axis in (0, 1):
+            place = (at[axis] - before[axis]) / before[2]
+            self.assertAlmostEqual(after[axis] + place * after[2], at[axis], delta=1.5)
+        # With the pointer elsewhere the selected light stays where it is.
+        self.page.keyboard.press("f")
+        self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name=re.compile("^Low sun")).first.click()
+        self.rested()
+        first = handle.bounding_box()
+        self.page.keyboard.press("1")
+        self.page.wait_for_timeout(150)
+        second = handle.bounding_box()
+        assert first is not None
+        assert second is not None
+        self.assertAlmostEqual(first["x"] + first["width"] / 2, second["x"] + second["width"] / 2, delta=1.5)
+        self.assertAlmostEqual(first["y"] + first["height"] / 2, second["y"] + second["height"] / 2, delta=1.5)
+
+    def test_a_brush_is_kept_for_each_purpose_and_its_size_for_one_plate(self) -> None:
+        self.bring_in("purposes")
+        self.add("Bloom")
+        self.rested()
+        self.add_part("Brush")
+        self.type_value("Size, value", "20")
+        self.type_value("Flow, value", "77")
+        self.page.goto(self.service.url)
+        self.bring_in("others")
+        self.add("Bloom")
+        self.rested()
+        self.add_part("Brush")
+        size = self.page.get_by_role("textbox", name="Size, value", exact=True)
+        self.assertNotEqual(size.input_value(), "20")
+        self.assertEqual(self.page.get_by_role("textbox", name="Flow, value", exact=True).input_value(), "77")
+
     def test_the_foot_follows_the_value_and_is_not_left_over(self) -> None:
         self.bring_in("told")
         self.add("Bloom")

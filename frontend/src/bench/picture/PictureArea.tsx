@@ -106,8 +106,21 @@ export function PictureArea({ children, over }: { children: ReactNode; over: Rea
       if (now().comparison?.way === "beside" && at.x > box.width / 2) at.x -= box.width / 2;
       viewing.zoomBy(Math.exp(-event.deltaY * (event.deltaMode === WheelEvent.DOM_DELTA_LINE ? LINE : NOTCH)), at);
     };
+    // Without React, which would be asked at every move.
+    const point = (event: globalThis.PointerEvent) => {
+      const box = element?.getBoundingClientRect();
+      if (box) viewing.pointAt({ x: event.clientX - box.left, y: event.clientY - box.top });
+    };
+    const leave = () => viewing.pointAt(null);
     element?.addEventListener("wheel", wheel, { passive: false });
-    return () => element?.removeEventListener("wheel", wheel);
+    element?.addEventListener("pointermove", point, { passive: true });
+    element?.addEventListener("pointerleave", leave);
+    return () => {
+      element?.removeEventListener("wheel", wheel);
+      element?.removeEventListener("pointermove", point);
+      element?.removeEventListener("pointerleave", leave);
+      leave();
+    };
   }, [now, viewing]);
 
   const attach = useCallback((canvas: HTMLCanvasElement | null) => sheet.attach(canvas), [sheet]);

@@ -58,7 +58,9 @@ export interface Bench {
 }
 
 export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board): Bench {
-  const store = createStore<State>(() => stateOf(opened, rememberedBrushes(catalogue.parts), defaultsOf(catalogue.viewing) as Seeing));
+  const store = createStore<State>(() =>
+    stateOf(opened, rememberedBrushes(catalogue.parts, opened.plate.id), defaultsOf(catalogue.viewing) as Seeing),
+  );
   const keeping = makeKeeping(store);
   const take = (tool: Tool) => store.setState((s) => ({ hand: handled(s.hand, { do: "take up", tool }) }));
   const select = (selection: Selection) => {
@@ -76,7 +78,7 @@ export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board
     masking.open(owner, part, true);
   });
   const masking = makeMasking(store, catalogue.parts, editing, board);
-  const viewing = makeViewing(store);
+  const viewing = makeViewing(store, catalogue.kinds);
   const bench: Bench = {
     catalogue,
     store,

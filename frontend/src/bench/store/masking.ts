@@ -21,21 +21,42 @@ import { HOUSE, lightOf, lightOwner, maskOf, matteOf, matteOwner, sameOwner, wit
 import { atFrame, maskNow, ownerNow, partIndexNow, partNow } from "./selectors";
 import type { Brush, MaskView, State } from "./state";
 
-const BRUSHES = "brush";
+const BRUSHES = "brushes";
 const LIGHT = "light"; // what light is painted with has a brush of its own
+const MATTE = "matte"; // and so has every part of a matte
 const NO_BRUSH: Brush = { size: 0, hardness: 0, flow: 0, erase: false };
 
-/** The brush of every part that strokes are drawn for, as it was left. */
-export function rememberedBrushes(parts: PartInfo[]): Record<string, Brush> {
-  const kept = (remembered(BRUSHES) ?? {}) as Record<string, Partial<Brush>>;
-  const own = parts.filter((p) => p.brush).map((p) => [p.name, { ...p.brush, ...kept[p.name], erase: false } as Brush]);
-  const first = parts.find((p) => p.brush)?.brush;
-  return Object.fromEntries([[LIGHT, { ...NO_BRUSH, ...first, ...kept[LIGHT], erase: false }], ...own]) as Record<string, Brush>;
+interface Kept {
+  /** The plate that they were last used on. */
+  plate: number;
+  brushes: Record<string, Partial<Brush>>;
+}
+
+/** The brush of every purpose, as it was left: of every part that strokes are drawn for, on a light or the house light and on a
+ * matte, and of painted light. A size fits one plate and is not carried to another. */
+export function rememberedBrushes(parts: PartInfo[], plate: number): Record<string, Brush> {
+  const kept = (remembered(BRUSHES) ?? {}) as Partial<Kept>;
+  const own = (purpose: string, first: Partial<Brush> | null | undefined): [string, Brush] => {
+    const { size, ...rest } = kept.brushes?.[purpose] ?? {};
+    const sized = size !== undefined && kept.plate === plate ? { size } : {};
+    return [purpose, { ...NO_BRUSH, ...first, ...rest, ...sized, erase: false }];
+  };
+  const drawn = parts.filter((p) => p.brush);
+  return Object.fromEntries([
+    own(LIGHT, drawn[0]?.brush),
+    ...drawn.flatMap((p) => [own(p.name, p.brush), own(`${MATTE}.${p.name}`, p.brush)]),
+  ]);
+}
+
+/** What the brush that is up is for. */
+function purposeNow(s: State): string {
+  const part = partNow(s)?.part;
+  return part === undefined ? LIGHT : ownerNow(s)?.of === "matte" ? `${MATTE}.${part}` : part;
 }
 
 /** The brush that is up. */
 export function brushNow(s: State): Brush {
-  return s.brushes[partNow(s)?.part ?? LIGHT] ?? NO_BRUSH;
+  return s.brushes[purposeNow(s)] ?? NO_BRUSH;
 }
 
 export type Masking = ReturnType<typeof makeMasking>;
@@ -78,9 +99,9 @@ export function makeMasking(store: StoreApi<State>, parts: PartInfo[], editing: 
     );
   const setBrush = (next: Partial<Brush>) => {
     const s = store.getState();
-    const brushes = { ...s.brushes, [partNow(s)?.part ?? LIGHT]: { ...brushNow(s), ...next } };
+    const brushes = { ...s.brushes, [purposeNow(s)]: { ...brushNow(s), ...next } };
     store.setState({ brushes });
-    remember(BRUSHES, brushes);
+    remember(BRUSHES, { plate: s.plate.id, brushes } satisfies Kept);
   };
   const add = (name: string) => {
     const owner = ownerNow(store.getState());
