@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import numpy as np
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import Locator, Route, expect
 
 from tests.browser.test_masks import OnThePicture
 
@@ -56,6 +56,28 @@ class Behind(OnThePicture):
         self.assertNotIn("Foreground", [matte["name"] for matte in rig["mattes"]])
         self.assertEqual(rig["lights"][-1]["behind"]["matte"], "")
         self.head().get_by_role("button", name="Nothing").click()
+
+    def test_nothing_moves_when_areas_are_found_or_one_is_chosen(self) -> None:
+        held: list[Route] = []
+        self.page.route("**/areas", lambda route: held.append(route))
+        self.open_plate("Harbour at dusk")
+        self.add("Shafts")
+        self.rested()
+        stage = self.page.get_by_role("heading", name="Source", exact=True)
+        expect(self.head().get_by_role("button", name="Foreground")).to_have_count(0)
+        before = stage.bounding_box()
+        self.assertTrue(held)
+        for route in held:
+            route.continue_()
+        button = self.head().get_by_role("button", name="Foreground")
+        button.click()
+        self.rested()
+        expect(button).to_have_attribute("aria-pressed", "true")
+        self.assertEqual(stage.bounding_box(), before)
+        for _ in range(2):
+            self.page.keyboard.press("Control+z")
+            self.page.wait_for_timeout(100)
+            self.rested()
 
     def test_an_area_is_taken_as_a_matte_or_is_proposed_no_more(self) -> None:
         plate = self.open_plate("Headland at dawn")

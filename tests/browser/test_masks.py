@@ -91,7 +91,7 @@ class Handles(OnThePicture):
         self.open_plate("Headland at dawn")
         area = self.page.get_by_test_id("area")
         moving = area.locator("[data-scale]")
-        handle = self.page.get_by_role("button", name=re.compile("^Position")).first
+        handle = self.page.get_by_role("slider", name="Position", exact=True).locator(".grip")
         box = area.bounding_box()
         assert box is not None
         self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name="Plate").first.click()
@@ -109,9 +109,11 @@ class Handles(OnThePicture):
         self.page.keyboard.press("f")
         self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name=re.compile("^Low sun")).first.click()
         self.rested()
+        self.page.mouse.move(5, 5)
+        self.page.wait_for_timeout(300)
         first = handle.bounding_box()
         self.page.keyboard.press("1")
-        self.page.wait_for_timeout(150)
+        self.page.wait_for_timeout(300)
         second = handle.bounding_box()
         assert first is not None
         assert second is not None
@@ -133,6 +135,27 @@ class Handles(OnThePicture):
         size = self.page.get_by_role("textbox", name="Size, value", exact=True)
         self.assertNotEqual(size.input_value(), "20")
         self.assertEqual(self.page.get_by_role("textbox", name="Flow, value", exact=True).input_value(), "77")
+
+    def test_a_light_changes_its_kind_and_stays_where_it_is(self) -> None:
+        plate = self.open_plate("Headland at dawn")
+        chip = self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name=re.compile("^Low sun")).first
+        chip.click()
+        before = next(light for light in self.rig(plate)["lights"] if light["name"] == "Low sun")
+        chip.click(button="right")
+        self.page.get_by_role("menuitem", name=re.compile("^Change its kind")).click()
+        dialog = self.page.get_by_role("dialog", name="Change Low sun into…")
+        dialog.get_by_role("button", name=re.compile("^Fan")).click()
+        expect(dialog).to_have_count(0)
+        expect(self.page.get_by_role("region", name="The path of Low sun")).to_contain_text("noise")
+        self.rested()
+        after = next(light for light in self.rig(plate)["lights"] if light["name"] == "Low sun")
+        self.assertEqual((before["kind"], after["kind"], after["id"]), ("shafts", "fan", before["id"]))
+        self.assertEqual(after["spread"]["position"], before["spread"]["position"])
+        self.assertEqual((after["mask"], after["colour"]), (before["mask"], before["colour"]))
+        self.page.keyboard.press("Control+z")
+        self.page.wait_for_timeout(150)
+        self.rested()
+        self.assertIn(before, self.rig(plate)["lights"])
 
     def test_the_foot_follows_the_value_and_is_not_left_over(self) -> None:
         self.bring_in("told")

@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from aurelon.core import Rig
 from aurelon.core.analysis.colour_match import match_colour
 from aurelon.core.graph.new_light import new_light
+from aurelon.core.graph.other_kind import in_another_kind
 from aurelon.core.rig.copies import following
 from aurelon.core.rig.edits import AnyEdit, Edited
 from aurelon.core.rig.keyed import keyed_anew
@@ -32,6 +33,14 @@ class AddRequest(BaseModel):
     """The kind of the light to add."""
 
     rig: Rig
+    kind: str
+
+
+class ChangeKindRequest(BaseModel):
+    """A light, and the kind that it is to become."""
+
+    rig: Rig
+    light: str
     kind: str
 
 
@@ -65,6 +74,12 @@ def add_light(context: Shared, plate_id: int, body: AddRequest, frame: FrameNumb
     light = new_light(body.kind, context.renderers.get(plate_id, frame).plate, body.rig)
     changed = body.rig.model_copy(update={"lights": [*body.rig.stack, light]})
     return Edited(changed, f"Add {light.name}", LightOwner(id=light.id))
+
+
+@router.post("/change-kind")
+def change_kind(context: Shared, plate_id: int, body: ChangeKindRequest, frame: FrameNumber = 0) -> Edited:
+    """Changes a light into another kind; it keeps its place, mask, colour and what both kinds have."""
+    return in_another_kind(body.rig, body.light, body.kind, context.renderers.get(plate_id, frame).plate)
 
 
 @router.post("/match")

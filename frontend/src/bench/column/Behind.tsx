@@ -15,6 +15,8 @@ const Frame = styled.section`
     flex-wrap: wrap;
     gap: 4px;
     align-items: center;
+    align-content: start;
+    min-height: 50px; /* two lines, so that nothing below moves when areas are found */
   }
   .choices > span {
     margin-right: 4px;
@@ -47,7 +49,6 @@ export function Behind({ id }: { id: string }) {
       onReset: (setting: SettingInfo) => editing.reset(place, [setting], setting.label),
     };
   }, [editing, id, place]);
-  if (mattes.length === 0 && proposed.length === 0) return null;
   return (
     <Frame aria-label="Behind">
       <div className="choices" role="group" aria-label="Behind">
@@ -66,12 +67,15 @@ export function Behind({ id }: { id: string }) {
           </Toggle>
         ))}
       </div>
-      {now !== "" && <LiveGroup place={place} group={spill} tools={tools} />}
-      {mattes.some((matte) => matte.id === now) && (
-        <Button weight="bare" hint="Opens the matte, where strokes add to it and take from it" onPress={() => masking.correct(now, true)}>
-          Correct it…
-        </Button>
-      )}
+      <LiveGroup place={place} group={spill} tools={tools} />
+      <Button
+        weight="bare"
+        isDisabled={!mattes.some((matte) => matte.id === now)}
+        hint="Opens the matte, where strokes add to it and take from it"
+        onPress={() => masking.correct(now, true)}
+      >
+        Correct it…
+      </Button>
     </Frame>
   );
 }

@@ -111,7 +111,7 @@ interface Props {
 
 /** A light on the desk: its name, switch, solo, fader and what else can be done with it. */
 export const LightChip = memo(function LightChip({ id, index, last, carried, onCarry, onDropHere }: Props) {
-  const { lights, editing, catalogue, kindOf, select } = useBench();
+  const { lights, editing, catalogue, kindOf, select, open } = useBench();
   const light = useSome((s) => {
     const one = lightOf(s.rig, id);
     return { name: one?.name, title: kindOf(one)?.title, on: one?.on ?? false, group: one?.group, intensity: one?.merge.intensity ?? 0 };
@@ -142,6 +142,15 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
       about: "Shares its settings; position and mask are its own",
       keys: "Ctrl Shift D",
       act: () => lights.copies(id, 1),
+    },
+    {
+      id: "kind",
+      text: "Change its kind…",
+      about: "Its place, mask and colour stay",
+      act: () => {
+        select(lightOwner(id));
+        open("change-kind");
+      },
     },
     { id: "copies", text: "Four copies with offset", act: () => lights.copies(id, 4) },
     ...(light.group

@@ -3,6 +3,7 @@ import { RigSheet } from "../../rigs/RigSheet";
 import { RunDialog } from "../../runs/RunDialog";
 import { useBench, useNow } from "../store/bench";
 import type { Key } from "../keys";
+import { lightIdNow } from "../store/selectors";
 import { ConflictDialog } from "./ConflictDialog";
 import { ExportDialog } from "./ExportDialog";
 import { KeysDialog } from "./KeysDialog";
@@ -22,7 +23,8 @@ export function Dialogs({ keys }: { keys: Key[] }) {
       {dialog === "export" && <ExportDialog onClose={close} />}
       {dialog === "keys" && <KeysDialog keys={keys} onClose={close} />}
       {dialog === "takes" && <TakesDialog onClose={close} />}
-      {dialog === "kinds" && <KindSheet onClose={close} />}
+      {dialog === "kinds" && <KindSheet changes={null} onClose={close} />}
+      {dialog === "change-kind" && <KindSheet changes={lightIdNow(now())} onClose={close} />}
       {dialog === "rigs" && (
         <RigSheet
           plate={now().plate}

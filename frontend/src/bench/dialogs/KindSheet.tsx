@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import styled from "styled-components";
 import { api, follow, said, type KindCell, type KindInfo } from "../../api/client";
 import { Dialog } from "../../ui/Dialog";
@@ -8,6 +8,7 @@ import { tone } from "../../ui/theme";
 import { useBench, useNow } from "../store/bench";
 import { HANDLES } from "../store/hand";
 import { secondsLeft } from "../store/preparing";
+import { lightOf, withoutLight } from "../store/rig";
 
 const Grid = styled.div`
   display: grid;
@@ -24,15 +25,18 @@ const Note = styled.p`
   color: ${tone.faint};
 `;
 
-/** Every kind of light, rendered small on this very plate, always in the same order. */
-export function KindSheet({ onClose }: { onClose: () => void }) {
+/** Every kind of light, rendered small on this very plate, always in the same order: to add one, or for a light that `changes`
+ * into it. */
+export function KindSheet({ changes, onClose }: { changes: string | null; onClose: () => void }) {
   const { catalogue, frames, lights, show, take, now } = useBench();
   const preparing = useNow((s) => s.preparing);
   const [cells, setCells] = useState<Record<string, KindCell>>({});
   const [wrong, setWrong] = useState<string | null>(null);
   const [typed, setTyped] = useState("");
   // The sheet shows the rig as it was when it was opened.
-  const [{ plate, rig, frame }] = useState(now);
+  const [{ plate, rig: whole, frame }] = useState(now);
+  const rig = useMemo(() => (changes ? withoutLight(whole, changes) : whole), [changes, whole]);
+  const changed = changes ? lightOf(whole, changes) : undefined;
 
   useEffect(() => {
     // Whoever has chosen does not wait for the rest.
@@ -57,6 +61,10 @@ export function KindSheet({ onClose }: { onClose: () => void }) {
     const known = now().rig.lights.map((light) => light.id);
     onClose();
     show(null);
+    if (changes) {
+      lights.become(changes, name);
+      return;
+    }
     // What is painted begins with the brush up.
     const painted = groups[0]?.settings.some((s) => s.type === "strokes") ?? false;
     lights.add(name, () => {
@@ -68,7 +76,7 @@ export function KindSheet({ onClose }: { onClose: () => void }) {
   const kinds = catalogue.kinds.filter((kind) => `${kind.title} ${kind.summary} ${kind.words}`.toLowerCase().includes(words));
   const first = words ? kinds[0] : undefined;
   return (
-    <Dialog title="Add a light" wide open onClose={onClose}>
+    <Dialog title={changed ? `Change ${changed.name || changed.id} into…` : "Add a light"} wide open onClose={onClose}>
       <TextField
         label="Find a kind of light"
         hideLabel

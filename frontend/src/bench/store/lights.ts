@@ -19,6 +19,11 @@ export function makeLights(store: StoreApi<State>, editing: Editing) {
     /** Adds a light of a kind, so that it shows on this plate, and selects it. */
     add: (kind: string, done: () => void) =>
       takeFrom((rig) => api.POST("/api/plates/{plate_id}/edits/add", { params: atFrame(store.getState()), body: { rig, kind } }), done),
+    /** Changes a light into another kind. */
+    become: (id: string, kind: string) =>
+      takeFrom((rig) =>
+        api.POST("/api/plates/{plate_id}/edits/change-kind", { params: atFrame(store.getState()), body: { rig, light: id, kind } }),
+      ),
     turn: (id: string) =>
       edit(
         withLight(now(), id, (l) => ({ ...l, on: !l.on })),

@@ -44,7 +44,7 @@ export interface Strip {
 /** Settings of the view. */
 export type Seeing = NonNullable<PreviewRequest["viewing"]>;
 
-export type DialogName = "export" | "keys" | "kinds" | "takes" | "rigs";
+export type DialogName = "export" | "keys" | "kinds" | "change-kind" | "takes" | "rigs";
 
 export interface Brush {
   size: number;
