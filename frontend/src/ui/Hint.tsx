@@ -41,7 +41,15 @@ export function Hint({ text, children }: { text: string; children: ReactElement 
       place.help(null);
     };
     return (
-      <span style={{ display: "contents" }} onPointerEnter={tell} onPointerLeave={leave} onFocus={tell} onBlur={leave}>
+      <span
+        style={{ display: "contents" }}
+        onPointerEnter={tell}
+        onPointerLeave={leave}
+        // A button that gets the keyboard back from a dialog says nothing until a key is pressed.
+        onFocus={(event) => event.target.matches(":focus-visible") && tell()}
+        onKeyDown={tell}
+        onBlur={leave}
+      >
         {children}
       </span>
     );
