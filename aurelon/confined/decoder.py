@@ -195,6 +195,8 @@ def checked(raster: Any, name: str) -> Raster:
     good = isinstance(raster, Raster) and _is_picture(raster.samples, 3)
     if good and raster.alpha is not None:
         good = _is_picture(raster.alpha, 2) and raster.alpha.shape == raster.samples.shape[:2]
+    if good and raster.nearness is not None:
+        good = _is_picture(raster.nearness, 2) and raster.nearness.dtype == np.float32
     if not good:
         raise PlateError(f"{name} is damaged and cannot be decoded; copy it again from where it came")
     result: Raster = raster

@@ -36,7 +36,8 @@ T = TypeVar("T")
 class Plate:
     """`pixels` is (H, W, 3) float32, linear light in `space`; 1.0 is display white, more is kept.
 
-    `alpha` is (H, W) float32 in 0..1 or None. `depth` is what the file held: "8", "16" or "float".
+    `alpha` is (H, W) float32 in 0..1 or None. `depth` is what the file held: "8", "16" or "float". `nearness` is (h, w) float32 in
+    0..1 where the file states how far everything is: 1 the nearest thing seen, 0 infinitely far.
     """
 
     pixels: Floats
@@ -51,6 +52,7 @@ class Plate:
     key: str = ""
     frame: int = 0  # of a reel, counted from 0, and when it is seen, in seconds from the first
     seconds: float = 0.0
+    nearness: Floats | None = None
     of_reel: bool = False  # what is found in one frame would pop on the next
     # Files that rigs on this plate refer to, by the SHA-256 of each; None where there is none.
     file_of: Callable[[str], bytes | None] = field(default=lambda name: None, repr=False)
@@ -75,7 +77,8 @@ class Plate:
 
     @property
     def nbytes(self) -> int:
-        return self.pixels.nbytes + sum(r.nbytes for r in self._reduced.values())
+        beside = [self.nearness] if self.nearness is not None else []
+        return self.pixels.nbytes + sum(r.nbytes for r in (*self._reduced.values(), *beside))
 
     def at(self, frame: Frame) -> Floats:
         """The frame's part of the picture, (h, w, 3); whole views are kept for the next time."""
@@ -150,6 +153,7 @@ def plate_of(raster: Raster, name: str, key: str, *, frame: int = 0, seconds: fl
         key,
         frame,
         seconds,
+        raster.nearness,
     )
 
 

@@ -10,6 +10,7 @@ from unittest.mock import patch
 
 import cv2
 import numpy as np
+import OpenEXR
 from PIL import Image
 
 from aurelon.cli import main
@@ -183,6 +184,61 @@ class Said(unittest.TestCase):
             self.assertEqual(main(["render", str(picture), "--rig", str(rig), "-o", str(out), "--show", "distance"]), 0)
             written = open_plate(out).pixels
             np.testing.assert_allclose(written[:, :, 0], distance_of(open_plate(picture)).nearness, atol=2e-3)
+
+
+class InTheFile(unittest.TestCase):
+    """The depth that an OpenEXR file holds beside the picture."""
+
+    def opened(self, z: Any, **more: Any) -> Plate:
+        colour = np.full((40, 60, 3), 0.2, np.float32)
+        channels = {**dict(zip("RGB", np.moveaxis(colour, 2, 0).copy(), strict=True)), "Z": np.asarray(z, np.float32), **more}
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "shot.exr"
+            header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+            OpenEXR.File(header, channels).write(str(path))
+            return open_plate(path)
+
+    def test_it_is_the_distance_of_the_plate_and_sure(self) -> None:
+        z = np.tile(np.linspace(2.0, 80.0, 60, dtype=np.float32), (40, 1))
+        nearness, sure, origin = distance_of(self.opened(z))
+        np.testing.assert_allclose(nearness, 2.0 / z, atol=0.02)
+        self.assertEqual((sure, origin), (1.0, "the depth in its file"))
+
+    def test_what_is_infinitely_far_is_0_and_holes_take_what_is_beside_them(self) -> None:
+        z = np.full((40, 60), 4.0, np.float32)
+        z[:10] = np.inf
+        z[20:30, 20:30] = 8.0
+        z[24, 24], z[25, 25], z[26, 26] = np.nan, 0.0, -3.0
+        nearness = distance_of(self.opened(z)).nearness
+        self.assertEqual(float(nearness[:10].max()), 0.0)
+        np.testing.assert_allclose(nearness[20:30, 20:30], 0.5)
+        np.testing.assert_allclose(nearness[31:], 1.0)
+
+    def test_a_stray_sample_does_not_make_all_else_far(self) -> None:
+        z = np.tile(np.linspace(5.0, 10.0, 60, dtype=np.float32), (40, 1))
+        z[3, 3] = 1e-3
+        self.assertGreater(float(distance_of(self.opened(z)).nearness[:, 0].min()), 0.95)
+
+    def test_one_that_says_nothing_is_left_aside_and_named(self) -> None:
+        for z in (np.full((40, 60), 3.0), np.full((40, 60), np.nan), np.zeros((40, 60)), np.full((40, 60), np.inf)):
+            plate = self.opened(z)
+            self.assertIsNone(plate.nearness)
+            self.assertEqual(plate.notices, ("shot.exr holds a depth (Z) that says nothing, and it was left aside.",))
+
+    def test_light_in_the_air_lies_by_it_and_a_horizon_by_hand_wins(self) -> None:
+        z = np.full((40, 60), 1.0, np.float32)
+        z[:, 30:] = 40.0
+        plate = self.opened(z)
+        flat, deep = (render(plate, fan(air=air), show="light:fan").mean(axis=2) for air in (EVERYWHERE, 0.3))
+        there = flat > 0.02
+        share = deep / np.maximum(flat, 1e-6)
+        np.testing.assert_allclose(share[:, :28][there[:, :28]], 1 - np.exp(-0.3), atol=0.01)
+        np.testing.assert_allclose(share[:, 32:][there[:, 32:]], 1.0, atol=0.01)
+        by_hand = distance_of(plate, Rig.model_validate({"distance": {"origin": "horizon", "horizon": 0.4}}))
+        self.assertEqual(by_hand.origin, "the horizon that was set")
+        self.assertGreater(float(np.abs(by_hand.nearness - distance_of(plate).nearness).mean()), 0.1)
+        new = new_light("fan", plate, Rig()).spread.model_dump()
+        self.assertLess(new["air"], 0.4)
 
 
 class InTheAir(unittest.TestCase):

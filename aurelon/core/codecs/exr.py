@@ -16,6 +16,7 @@ import numpy as np
 import OpenEXR
 from numpy.typing import NDArray
 
+from aurelon.core.codecs.shared.depth import NOT_USED, nearness_of
 from aurelon.core.codecs.shared.paths import as_path
 from aurelon.core.codecs.shared.raster import CUT_SHORT, NO_NUMBERS, Format, Raster, UnreadableError, all_numbers
 from aurelon.core.imaging.arrays import Floats
@@ -34,6 +35,7 @@ FORMAT = Format(
     carries_rig=True,
     order=7,
 )
+Window = tuple[int, int, int, int]  # first column and row, and those after the last
 WHOLE = ("result", "beauty", "combined", "composite", "rgba", "")
 HALF_MOST = 65504.0
 RIG = "aurelon:rig"  # the attribute in which one travels
@@ -56,7 +58,7 @@ def opened(data: bytes, header_only: bool = False) -> Iterator[Any]:
             raise UnreadableError(CUT_SHORT) from error
 
 
-def _window(header: Mapping[str, Any], name: str) -> tuple[int, int, int, int]:
+def _window(header: Mapping[str, Any], name: str) -> Window:
     """First and last column and row of a window of a header: x0, y0, x1, y1, the last ones beyond."""
     (x0, y0), (x1, y1) = (tuple(int(v) for v in corner) for corner in header[name])
     if x1 < x0 or y1 < y0:
@@ -87,7 +89,8 @@ def read(data: bytes) -> Raster:
         result = _raster(*found[name][2:])
         rig = file.parts[0].header.get(RIG)
         notices = f"holds {len(found)} layers; “{name}” was taken, and the others can be brought in too"
-        return replace(result, rig=rig if isinstance(rig, str) else "", notices=(notices,) if len(found) > 1 else ())
+        more = (notices,) if len(found) > 1 else ()
+        return replace(result, rig=rig if isinstance(rig, str) else "", notices=(*result.notices, *more))
 
 
 def read_layer(data: bytes, layer: str) -> Raster:
@@ -131,11 +134,28 @@ def _raster(part: Any, names: Mapping[str, str]) -> Raster:
     planes = [_shown(np.asarray(part.channels[name].pixels), stored, display) for name in names.values()]
     colour = _side_by_side(planes[:3])
     alpha = all_numbers(planes[3]) if len(planes) > 3 else None
+    nearness, notices = _nearness(part, names["R"], stored, display)
     if alpha is not None:
         # Colour comes multiplied by alpha.
         colour = np.where(alpha[:, :, None] > 0, colour / np.maximum(alpha, 1e-6)[:, :, None], colour).astype(np.float32)
         alpha = None if float(alpha.min()) >= 1 else alpha
-    return Raster(colour, alpha, space=_space(part.header.get("chromaticities")))
+    space = _space(part.header.get("chromaticities"))
+    return Raster(colour, alpha, space=space, nearness=nearness, notices=notices)
+
+
+def _nearness(part: Any, red: str, stored: Window, display: Window) -> tuple[Floats | None, tuple[str, ...]]:
+    """Nearness by the depth beside a layer, which is the channel Z of the layer or of its part, and what a person should know of
+    it. `red` is the layer's channel."""
+    of_layer = f"{red.rpartition('.')[0]}.Z".lstrip(".")
+    name = next((name for name in (of_layer, "Z") if name in part.channels), None)
+    if name is None:
+        return None, ()
+    try:
+        z = _shown(np.asarray(part.channels[name].pixels), stored, display)
+    except UnreadableError:
+        return None, (NOT_USED,)
+    result = nearness_of(z)
+    return result, () if result is not None else (NOT_USED,)
 
 
 def _side_by_side(planes: list[NDArray[Any]]) -> Floats:
@@ -149,7 +169,7 @@ def _side_by_side(planes: list[NDArray[Any]]) -> Floats:
     return colour
 
 
-def _shown(plane: NDArray[Any], stored: tuple[int, int, int, int], display: tuple[int, int, int, int]) -> NDArray[Any]:
+def _shown(plane: NDArray[Any], stored: Window, display: Window) -> NDArray[Any]:
     """What of a stored plane lies in the display window, black elsewhere."""
     width, height = stored[2] - stored[0], stored[3] - stored[1]
     if plane.shape != (height, width):

@@ -52,7 +52,8 @@ def distance_node(
     def _found(work: Work, frame: Frame) -> Floats:
         guide = Frame.canonical(backdrop.plate.size, GUIDE_EDGE)
         horizon = distance.horizon if distance.origin == "horizon" else None
-
+        if backdrop.plate.nearness is not None and horizon is None:
+            return resampled(backdrop.plate.nearness, frame)
         known = ValueNode(digest_of("found", original.digest, horizon), lambda _: found_distance(backdrop.plate, horizon))
         found = work.evaluate(known)
 

@@ -48,13 +48,16 @@ class FoundDistance:
 
 
 def found_distance(plate: Plate, horizon: float | None = None) -> FoundDistance:
-    """Nearness from the picture as shot. A `horizon` set by hand replaces the one that is found. Only the result without one is
-    kept with the plate, since a dragged horizon has many values."""
+    """Nearness from the depth in the plate's file, or else from the picture as shot. A `horizon` set by hand replaces what is
+    found. Only the result without one is kept with the plate, since a dragged horizon has many values."""
     return plate.found("distance", lambda: _find(plate, None)) if horizon is None else _find(plate, horizon)
 
 
 def _find(plate: Plate, horizon: float | None) -> FoundDistance:
     frame = Frame.canonical(plate.size, EDGE)
+    if plate.nearness is not None and horizon is None:
+        nearness = np.asarray(cv2.resize(plate.nearness, frame.size, interpolation=cv2.INTER_AREA), np.float32)
+        return FoundDistance(nearness, None, 1.0, "the depth in its file")
     if min(frame.size) < SMALLEST:
         return FoundDistance(np.ones(frame.shape, np.float32), None, 0.0, "nothing: the picture is too small")
     # The sky's finder has made this version already.

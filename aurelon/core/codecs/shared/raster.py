@@ -62,6 +62,7 @@ class Raster:
     space: RgbSpace | None = None
     xmp: bytes | None = None
     rig: str = ""  # the rig that travels in the file, as JSON
+    nearness: NDArray[np.float32] | None = None  # (H, W) in 0..1 from the depth that the file holds: 1 is near, 0 infinitely far
     # What a person should know of what was read, as ends of sentences that begin with the file's name.
     notices: tuple[str, ...] = ()
 
