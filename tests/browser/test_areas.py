@@ -117,8 +117,25 @@ class Distance(OnThePicture):
         self.page.wait_for_timeout(200)
         self.rested()
         self.assertGreater(float(np.abs(self.picture() - shown).mean()), 2)
+        # It lies on the picture as a line, which can be dragged, stepped by keys and hidden.
+        line = self.page.get_by_role("slider", name="Horizon on the picture", exact=True)
+        grip = line.locator(".grip").bounding_box()
+        area = self.page.get_by_test_id("area").bounding_box()
+        assert grip is not None
+        assert area is not None
+        height = min(area["height"] * 0.8, area["width"] * 0.8 * 1600 / 2400)
+        self.drag_by(line.locator(".grip"), 30, 0.2 * height)
+        self.assertAlmostEqual(self.rig(plate)["distance"]["horizon"], 0.5, delta=0.02)
+        line.focus()
+        self.page.keyboard.press("ArrowUp")
+        self.page.wait_for_timeout(500)
+        self.rested()
+        self.assertLess(self.rig(plate)["distance"]["horizon"], 0.5 + 0.02)
+        self.page.keyboard.press("h")
+        expect(line).to_have_count(0)
+        self.page.keyboard.press("h")
         self.page.get_by_role("button", name="Back to the picture").click()
-        for _ in range(2):
+        for _ in range(4):
             self.page.keyboard.press("Control+z")
             self.rested()
         self.assertEqual(self.rig(plate)["distance"]["origin"], "found")

@@ -47,6 +47,7 @@ class Distance(Settings):
         low=-0.5,
         high=1.5,
         step=0.005,
+        handle="level",
         when={"origin": ["horizon"]},
         essential=True,
     )

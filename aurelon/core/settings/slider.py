@@ -9,7 +9,7 @@ import numpy as np
 from aurelon.core.settings.base import Setting, Swept
 
 Unit = Literal["", "diagonal", "degrees", "kelvin", "gain", "stops", "count", "share", "plate", "mm", "pixels"]
-Handle = Literal["radius", "direction", "cone", "levels"]
+Handle = Literal["radius", "direction", "cone", "level", "levels"]
 
 
 class Slider(Setting):

@@ -11,6 +11,7 @@ import { CropHandles } from "./CropHandles";
 import { Drawn } from "./Drawn";
 import { EdgePointers } from "./EdgePointers";
 import { FinderMarks } from "./FinderMarks";
+import { DistanceLayers } from "./DistanceLayers";
 import { LightLayers } from "./LightLayers";
 import { MaskLayers } from "./MaskLayers";
 import { PictureArea } from "./PictureArea";
@@ -47,6 +48,7 @@ export function Picture() {
     <Middle data-exact={exact ? "yes" : "no"} data-testid="picture" aria-label="Picture">
       <PictureArea over={<Over />}>
         <Tools />
+        <DistanceLayers />
         <LightLayers />
         <MaskLayers />
         <FinderMarks />
