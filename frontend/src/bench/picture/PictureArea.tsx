@@ -106,12 +106,18 @@ export function PictureArea({ children, over }: { children: ReactNode; over: Rea
       if (now().comparison?.way === "beside" && at.x > box.width / 2) at.x -= box.width / 2;
       viewing.zoomBy(Math.exp(-event.deltaY * (event.deltaMode === WheelEvent.DOM_DELTA_LINE ? LINE : NOTCH)), at);
     };
-    // Without React, which would be asked at every move.
-    const point = (event: globalThis.PointerEvent) => {
-      const box = element?.getBoundingClientRect();
-      if (box) viewing.pointAt({ x: event.clientX - box.left, y: event.clientY - box.top });
+    // Without React and without measuring, which would be done at every move.
+    let last: { x: number; y: number } | null = null;
+    const point = ({ clientX, clientY }: globalThis.PointerEvent) => {
+      last = { x: clientX, y: clientY };
     };
-    const leave = () => viewing.pointAt(null);
+    const leave = () => {
+      last = null;
+    };
+    viewing.pointedBy(() => {
+      const box = element?.getBoundingClientRect();
+      return last && box ? { x: last.x - box.left, y: last.y - box.top } : null;
+    });
     element?.addEventListener("wheel", wheel, { passive: false });
     element?.addEventListener("pointermove", point, { passive: true });
     element?.addEventListener("pointerleave", leave);

@@ -9,7 +9,7 @@ export type Viewing = ReturnType<typeof makeViewing>;
 
 /** How the plate is put on the screen. */
 export function makeViewing(store: StoreApi<State>, kinds: KindInfo[]) {
-  let pointer: Point | null = null;
+  let pointer: () => Point | null = () => null;
   /** Where the selected light stands in the area; nowhere where it is not seen. */
   const lightSeen = (s: State, placement: Placement): Point | undefined => {
     const light = lightNow(s);
@@ -30,15 +30,15 @@ export function makeViewing(store: StoreApi<State>, kinds: KindInfo[]) {
     put,
     area: (area: Point) => store.setState({ area }),
     fit: () => put(null),
-    /** Notes where the pointer is in the area; null where it is elsewhere. */
-    pointAt: (at: Point | null) => {
-      pointer = at;
+    /** Notes who knows where the pointer is in the area, null where it is elsewhere; it is asked only when that is wanted. */
+    pointedBy: (ask: () => Point | null) => {
+      pointer = ask;
     },
     /** One pixel of the picture to one of the screen: round the pointer, else round the selected light where it is seen. */
     full: () => {
       const s = store.getState();
       const placement = placementNow(s);
-      if (placement) zoomBy(1 / window.devicePixelRatio / placement.scale, pointer ?? lightSeen(s, placement));
+      if (placement) zoomBy(1 / window.devicePixelRatio / placement.scale, pointer() ?? lightSeen(s, placement));
     },
     zoomBy,
     moveTo: (to: Point) => {
