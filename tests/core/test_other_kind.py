@@ -41,9 +41,15 @@ class OtherKind(unittest.TestCase):
         lamp = self.changed("shafts", "lamp", sun).rig.stack[1].spread
         self.assertEqual(list(lamp.position), [0.2, -0.3])
 
-    def test_a_value_that_is_too_much_for_the_new_kind_is_brought_to_its_most(self) -> None:
-        light = self.changed("lamp", "shafts", {"position": [0.5, 0.5], "haze": 0.9, "angle": 20}).rig.stack[1]
-        self.assertEqual((light.spread.haze, light.spread.angle), (0.9, 20))
+    def test_a_value_beyond_the_bounds_of_the_new_kind_is_brought_to_them(self) -> None:
+        self.assertEqual(self.changed("bloom", "velvet", {"radius": 0.3}).rig.stack[1].spread.radius, 0.15)
+        self.assertEqual(self.changed("velvet", "bloom", {"radius": 0.001}).rig.stack[1].spread.radius, 0.002)
+
+    def test_what_only_has_the_same_name_is_not_carried(self) -> None:
+        spread = kinds()["velvet"].spread_settings()
+        self.assertNotEqual(spread.softness, 0.9)
+        # Degrees there, a share here.
+        self.assertEqual(self.changed("shafts", "velvet", {"softness": 0.9}).rig.stack[1].spread.softness, spread.softness)
 
     def test_a_name_of_ones_own_stays_and_a_usual_one_follows(self) -> None:
         self.assertEqual(self.changed("bloom", "lamp", {}, name="Porch").rig.stack[1].name, "Porch")

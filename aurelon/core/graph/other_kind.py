@@ -12,9 +12,10 @@ from aurelon.core.lights import kinds
 from aurelon.core.plate import Plate
 from aurelon.core.rig.edits.shared.edit import Edited
 from aurelon.core.rig.light import Light
-from aurelon.core.rig.model import Rig
+from aurelon.core.rig.model import Keys, Rig
 from aurelon.core.rig.owner import LightOwner
 from aurelon.core.settings import Settings, settings_of
+from aurelon.core.settings.base import Setting
 from aurelon.core.settings.types.number import Number
 
 S = TypeVar("S", bound=Settings)
@@ -24,8 +25,8 @@ STAGES = ("source", "spread")  # that each kind has settings of its own for
 def in_another_kind(rig: Rig, light_id: str, kind: str, plate: Plate) -> Edited:
     """The rig with a light changed into another kind. Raises RigError where there is no such light or kind.
 
-    What both kinds have under one name stays; where the light stands stays whatever each kind calls it; the rest is as for a new
-    light on this plate. Keys of settings that the new kind does not have are dropped, and named.
+    What both kinds have alike under one name stays; the rest is as for a new light on this plate. Keys of settings that the new
+    kind does not have are dropped, and named.
     """
     old = rig.light(light_id)
     others = rig.model_copy(update={"lights": [light for light in rig.stack if light is not old]})
@@ -46,27 +47,30 @@ def in_another_kind(rig: Rig, light_id: str, kind: str, plate: Plate) -> Edited:
 
 
 def _carried(old: Settings, fresh: S) -> S:
-    """The fresh settings with those of the old that are of the same name and type, and with its places in their order."""
-    before, after = dict(settings_of(type(old))), dict(settings_of(type(fresh)))
-    same = {name: name for name, setting in after.items() if name in before and before[name].type == setting.type}
-    ours, theirs = ([name for name, setting in of.items() if setting.type == "place"] for of in (before, after))
-    for target, origin in {**same, **dict(zip(theirs, ours, strict=False))}.items():
-        value, setting = getattr(old, origin), after[target]
+    """The fresh settings with those of the old that have the same name, type and unit."""
+    before = dict(settings_of(type(old)))
+    for name, setting in settings_of(type(fresh)):
+        if name not in before or not _alike(before[name], setting):
+            continue
+        value = getattr(old, name)
         if isinstance(setting, Number):
             value = min(max(value, setting.low), setting.high)
         try:
-            fresh = type(fresh).model_validate({**fresh.model_dump(), target: value})
+            fresh = type(fresh).model_validate({**fresh.model_dump(), name: value})
         except ValidationError:
             continue  # a word that only the other kind knows
     return fresh
 
 
-def _keys(rig: Rig, old: Light, changed: Light) -> tuple[dict[str, object], list[str]]:
+def _alike(one: Setting, other: Setting) -> bool:
+    return one.type == other.type and getattr(one, "unit", None) == getattr(other, "unit", None)
+
+
+def _keys(rig: Rig, old: Light, changed: Light) -> tuple[Keys, list[str]]:
     """The rig's keys without those of settings that the changed light does not have; and the names of these settings."""
     tracks = rig.keys.get(old.id, {})
     had, has = ({f"{stage}.{n}": s for stage in STAGES for n, s in settings_of(type(getattr(of, stage)))} for of in (old, changed))
     lost = {path for path in tracks if path in had and (path not in has or has[path].type != had[path].type)}
-    keys = {
-        owner: {path: track for path, track in of.items() if owner != old.id or path not in lost} for owner, of in rig.keys.items()
-    }
-    return {owner: of for owner, of in keys.items() if of}, sorted(had[path].label for path in lost)
+    left = {path: track for path, track in tracks.items() if path not in lost}
+    keys = {owner: of for owner, of in {**rig.keys, old.id: left}.items() if of}
+    return keys, sorted(had[path].label for path in lost)

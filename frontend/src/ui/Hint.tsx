@@ -14,14 +14,18 @@ const Bubble = styled(Tooltip)`
   line-height: 1.3;
 `;
 
+const RESTS = 120; // ms
+
 /** Help for a control while the pointer rests on it, or the keyboard reaches it: in the place for help where there is
  * one, else beside it. */
 export function Hint({ text, children }: { text: string; children: ReactElement }) {
   const place = useHelp();
   const shown = useRef(false);
   useEffect(() => {
-    // What it says may change while it is shown, as a value is moved.
-    if (shown.current) place?.help(text);
+    // What it says may change while it is shown, as a value is moved; it is read when that rests.
+    if (!shown.current) return undefined;
+    const timer = window.setTimeout(() => place?.help(text), RESTS);
+    return () => window.clearTimeout(timer);
   }, [place, text]);
   useEffect(
     () => () => {
