@@ -19,7 +19,7 @@ check: setup-test
 faults: setup-test
 	$(BIN)/python -m tests.faults
 
-# Branch coverage of the rooms that hold the rules of the job; four minutes.
+# Branch coverage of the rooms that hold the rules of the job; ten minutes.
 coverage: setup-test
 	$(BIN)/python -m tests.coverage
 

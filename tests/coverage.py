@@ -50,6 +50,16 @@ SERVED = (
     "test_reels",
     "test_peers.LanesOfJobs",
 )
+SETTINGS = """[run]
+branch = true
+parallel = true
+sigterm = true
+concurrency = thread, multiprocessing
+patch = subprocess, _exit, fork
+data_file = {data}
+source =
+    {rooms}
+"""
 WANTED = 95.0  # per cent of lines and branches
 
 
@@ -60,15 +70,9 @@ def main() -> int:
 
 def measured(folder: Path) -> int:
     """Runs the tests and prints what they cover; what each process covers is kept in the folder meanwhile."""
-    seen = coverage.Coverage(
-        branch=True,
-        source=[str(ROOT / room) for room in ROOMS],
-        data_file=str(folder / "covered"),
-        data_suffix=True,
-        concurrency=["thread", "multiprocessing"],
-    )
-    seen.set_option("run:patch", ["subprocess"])
-    seen.set_option("run:sigterm", True)
+    settings = folder / "settings"
+    settings.write_text(SETTINGS.format(data=folder / "covered", rooms="\n    ".join(str(ROOT / room) for room in ROOMS)))
+    seen = coverage.Coverage(config_file=str(settings))
     seen.start()
     names = [*(f"tests.core.{name}" for name in TESTS), *(f"tests.runs.{name}" for name in RUNS)]
     names += [f"tests.web.{name}" for name in SERVED]
