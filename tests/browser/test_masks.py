@@ -134,7 +134,14 @@ class Handles(OnThePicture):
         self.add_part("Brush")
         size = self.page.get_by_role("textbox", name="Size, value", exact=True)
         self.assertNotEqual(size.input_value(), "20")
-        self.assertEqual(self.page.get_by_role("textbox", name="Flow, value", exact=True).input_value(), "77")
+        flow = self.page.get_by_role("textbox", name="Flow, value", exact=True)
+        self.assertEqual(flow.input_value(), "77")
+        # A matte is drawn with a brush of its own.
+        self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name="Plate").first.click()
+        self.page.get_by_role("button", name="New matte").click()
+        self.page.get_by_role("menuitem", name=re.compile("^Brush")).click()
+        expect(self.page.get_by_role("region", name=re.compile("^Matte "))).to_be_visible()
+        expect(flow).not_to_have_value("77")
 
     def test_a_light_changes_its_kind_and_stays_where_it_is(self) -> None:
         plate = self.open_plate("Headland at dawn")

@@ -8,12 +8,13 @@ import numpy as np
 from aurelon.core.finding.sky_look import Bools, SkyLook, gradient, on_level_line
 from aurelon.core.imaging.arrays import Floats
 
-ALIKE, PARTED, NOT_PARTED = 0.08, 0.50, 0.75  # codes; share of the ground that is like the sky, at most, and where it is no ground
+# Difference of codes up to which a place looks like the sky; share of the ground that does: what is good, and what is too much.
+ALIKE, PARTED, NOT_PARTED = 0.08, 0.50, 0.75
 BLOCKED, LEAST_GROUND = 0.03, 0.05  # tone that is black all over in photographs as well; share of the picture that tells
 ENCLOSED, REACHING = 0.8, 0.04  # how sure what reaches neither side can be; share of a side that is enough
-SHOT, DRAWN = 0.30, 0.40  # share of neighbours that are quite the same, in photographs at most and in drawings
-ONE_TONED, TWO_TONED = 0.25, 0.35  # standard deviation of tones within a sky at most, and of what is none
-STROKE, WRITTEN, THINGS = 7, 0.25, 0.40  # pixels; what a closing leaves of edges on a page at most, and among things at least
+SHOT, DRAWN = 0.30, 0.40  # share of equal neighbours: at most in photographs, and in drawings
+ONE_TONED, TWO_TONED = 0.25, 0.35  # standard deviation of tones: at most within a sky, and beyond a sky
+STROKE, WRITTEN, THINGS = 7, 0.25, 0.40  # pixels of a closing; share of edges it leaves: at most on a page, at least among things
 
 
 def confidence_of(look: SkyLook, above: Bools, sky: Bools, shown: float) -> float:
