@@ -21,7 +21,7 @@ from numba import njit, prange
 
 from aurelon.core import Plate, Renderer, Rig, parse_rig, read_plate
 from aurelon.core.analysis.finder import propose
-from aurelon.core.analysis.subject_cut import cut_subject
+from aurelon.core.analysis.part_preparation import prepare_part
 from aurelon.core.export.picture import PictureExport, export
 from aurelon.core.finding.areas import areas_of, sky_of
 from aurelon.core.graph.cache import Cache
@@ -318,7 +318,7 @@ def bench_masks(table: Table, like: Floats) -> None:
     small = plate_of(headland.at(Frame.whole(SMALL)))
     subject = Subject.model_validate({"box": [0.42, 0.15, 0.62, 0.55]})
     started = time.perf_counter()
-    cut_subject(fresh(small, 1 << 28), subject, progress=lambda share: None, cancelled=lambda: False)
+    prepare_part(fresh(small, 1 << 28), subject, progress=lambda share: None, cancelled=lambda: False)
     table.add(Row("subject cut out of 1.6 MP, seconds", time.perf_counter() - started, 3))
 
 

@@ -1,4 +1,5 @@
-"""Services for tests, copied from a process that has everything imported: a start costs a tenth of what it costs from nothing."""
+"""The `aurelon` command for tests, copied from a process that has everything imported: a start costs a tenth of what it costs from
+nothing."""
 
 from __future__ import annotations
 
@@ -15,9 +16,15 @@ from multiprocessing import forkserver as made_from
 from multiprocessing.context import ForkServerContext
 from multiprocessing.resource_tracker import ensure_running
 from pathlib import Path
+from unittest import mock
+
+from PIL import Image
 
 from aurelon.confined import forkserver
 from aurelon.store import Store
+from aurelon.web import seed
+
+PATIENCE = 300.0  # seconds that a command may take
 
 
 def can_copy() -> bool:
@@ -26,35 +33,70 @@ def can_copy() -> bool:
 
 
 @cache
-def demo_data() -> Path:
-    """A data folder with the demo plates, made once for all services of this process."""
-    from aurelon.web.seed import seed_demo
+def small_demo() -> Path:
+    """The demo's folder with its plates at half their size, made once for this process: pages and jobs say the same of those."""
+    folder = Path(tempfile.mkdtemp())
+    atexit.register(shutil.rmtree, folder)
+    for one in seed.DEMO.iterdir():
+        if one.name != "plates":
+            (folder / one.name).symlink_to(one)
+    (folder / "plates").mkdir()
+    for plate in (seed.DEMO / "plates").iterdir():
+        with Image.open(plate) as picture:
+            picture.reduce(2).save(folder / "plates" / plate.name, quality=95)
+    return folder
 
+
+@cache
+def demo_data(*, small: bool) -> Path:
+    """A data folder with the demo plates, or with those at half their size, made once for all services of this process."""
     folder = Path(tempfile.mkdtemp())
     atexit.register(shutil.rmtree, folder)
     store = Store(folder / "aurelon.sqlite")
-    seed_demo(store)
+    with mock.patch.object(seed, "DEMO", small_demo() if small else seed.DEMO):
+        seed.seed_demo(store)
     store.close()
     return folder
 
 
-def _run(words: Sequence[str]) -> None:
-    # What this process was copied from makes its decoders too.
+def _run(words: Sequence[str], out: str = os.devnull, errors: str = os.devnull, folder: str | None = None) -> None:
+    # What this process was copied from makes its decoders and workers too.
     made_from._forkserver.ensure_running = ensure_running  # type: ignore[method-assign]
-    quiet = os.open(os.devnull, os.O_WRONLY)
-    os.dup2(quiet, 1)
-    os.dup2(quiet, 2)
-    forkserver.begin()
+    for stream, path in ((1, out), (2, errors)):
+        os.dup2(os.open(path, os.O_WRONLY), stream)
+    if folder:
+        os.chdir(folder)
+    if words[:1] in (["run"], ["serve"]):
+        forkserver.begin()
     from aurelon.cli import main
 
-    sys.exit(main([*words]))
+    code = main([*words])
+    sys.stdout.flush()
+    sys.stderr.flush()
+    sys.exit(code)
+
+
+def run_command(*words: str | Path, folder: Path | None = None) -> subprocess.CompletedProcess[str]:
+    """Runs the `aurelon` command in a folder to its end, and gives its exit code and what it printed."""
+    texts = [str(word) for word in words]
+    if not can_copy():
+        command = [sys.executable, "-m", "aurelon", *texts]
+        return subprocess.run(command, capture_output=True, text=True, timeout=PATIENCE, cwd=folder)
+    with tempfile.NamedTemporaryFile("r") as out, tempfile.NamedTemporaryFile("r") as errors:
+        process = Copied(texts, out.name, errors.name, str(folder) if folder else None)
+        try:
+            code = process.wait(PATIENCE)
+        except subprocess.TimeoutExpired:
+            process.kill()
+            raise
+        return subprocess.CompletedProcess(texts, code, out.read(), errors.read())
 
 
 class Copied:
     """The `aurelon` command in a process that was copied, with what tests use of `subprocess.Popen`."""
 
-    def __init__(self, words: Sequence[str]) -> None:
-        self._process = forkserver.context().Process(target=_run, args=(words,))  # type: ignore[attr-defined]
+    def __init__(self, words: Sequence[str], *streams_and_folder: str | None) -> None:
+        self._process = forkserver.context().Process(target=_run, args=(words, *streams_and_folder))  # type: ignore[attr-defined]
         self._process.start()
         self.pid: int = self._process.pid
 

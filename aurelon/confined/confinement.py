@@ -84,7 +84,7 @@ def confine(*, network: bool = False, readable: Sequence[Path] = ()) -> list[str
 
 
 def allow_processor_time(seconds: float) -> None:
-    """Has the system end this process once it has used so many more seconds of a processor."""
+    """Has the system end this process after this many more processor seconds."""
     used = psutil.Process().cpu_times()
     _, hard = resource.getrlimit(resource.RLIMIT_CPU)
     wanted = int(used.user + used.system + seconds) + 1

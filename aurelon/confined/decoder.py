@@ -86,7 +86,7 @@ def operations() -> Mapping[str, Operation]:
 
 
 class DecoderPool:
-    """Decodes pictures in so many confined processes, and frames in one for each reel that is open."""
+    """Decodes pictures in a pool of confined processes, and frames in one process for each open reel."""
 
     def __init__(self, seconds: float = SECONDS, patience: float = PATIENCE) -> None:
         self._seconds = seconds
@@ -152,7 +152,7 @@ class DecoderPool:
 
 
 def patience_for(seconds: float, least: float) -> float:
-    """Seconds by the clock in which a process must be done that has so many of a processor."""
+    """The limit by the clock, in seconds, of a process with this limit of processor seconds."""
     return least + PATIENCE_A_SECOND * seconds
 
 
@@ -165,7 +165,7 @@ def answered(
     patience: float,
     file: BinaryIO | None = None,
 ) -> Any:
-    """What a process answers of the file called `name`. Raises PlateError in a sentence, or UnreadableError, where it has none."""
+    """What a process answers of the file called `name`. Raises PlateError in a sentence, or UnreadableError, where it fails."""
     try:
         return process.ask(operation, *arguments, seconds=seconds, patience=patience, file=file)
     except Refused as error:

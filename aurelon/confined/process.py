@@ -126,7 +126,7 @@ class ConfinedProcess:
             process.kill()
         if connection is not None:
             with suppress(OSError):
-                connection.shutdown(socket.SHUT_RDWR)  # which wakes whoever waits
+                connection.shutdown(socket.SHUT_RDWR)  # which wakes waiting readers
         if self._lock.acquire(blocking=False):
             try:
                 self._end()
@@ -207,7 +207,7 @@ def file_elsewhere(size: int) -> BinaryIO:
 
 
 class _NotCounted(event.Listener):
-    """Gives back the seconds of a processor that compiling a kernel takes: at a first start they are none of the file's."""
+    """Gives back the seconds of a processor that compiling a kernel takes: at a first start they do not count against the file."""
 
     def __init__(self) -> None:
         self.left = 0.0  # seconds that the question had when compiling began

@@ -41,7 +41,7 @@ def carried(kind: type[Any]) -> type[Any]:
 
 
 def send(connection: socket.socket, message: Any) -> None:
-    """Sends a message. Raises WireError where nobody receives any more, TimeoutError after the connection's time."""
+    """Sends a message. Raises WireError where the other end is closed, TimeoutError after the connection's time."""
     handles: list[int] = []
     try:
         text = json.dumps(_packed(message, handles), separators=(",", ":")).encode()
@@ -172,7 +172,7 @@ def _array(handle: int, kind: str, shape: list[int]) -> np.ndarray[Any, Any]:
 
 
 def shut(connection: socket.socket) -> None:
-    """Closes a connection, whatever state it is in, so that whoever waits on it is woken."""
+    """Closes a connection in any state, and wakes what waits on it."""
     with suppress(OSError):
         connection.shutdown(socket.SHUT_RDWR)
     connection.close()

@@ -54,7 +54,7 @@ class Plate:
     seconds: float = 0.0
     nearness: Floats | None = None
     of_reel: bool = False  # what is found in one frame would pop on the next
-    # Files that rigs on this plate refer to, by the SHA-256 of each; None where there is none.
+    # Files that rigs on this plate refer to, by the SHA-256 of each; None without files.
     file_of: Callable[[str], bytes | None] = field(default=lambda name: None, repr=False)
     _reduced: OrderedDict[tuple[int, int], Floats] = field(default_factory=OrderedDict, repr=False)
     _found: dict[Hashable, Any] = field(default_factory=dict, repr=False)

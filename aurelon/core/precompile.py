@@ -41,7 +41,7 @@ from aurelon.core.rig import Rig
 from aurelon.core.settings import settings_of
 from aurelon.core.settings.types.number import Number
 
-LOW = 19  # priority of what nobody waits for
+LOW = 19  # priority of work in the background
 
 WIDTH, HEIGHT = 650, 550  # of the plate that is lit: wider than the grid of any soft light, so that it is enlarged
 
@@ -192,7 +192,7 @@ def compile_masks() -> None:
 
 
 def hear(wanted: Queue[str]) -> None:
-    """Takes names of steps from whoever started this process; ends it as soon as they close the pipe, or end."""
+    """Takes names of steps from the parent process; ends when the parent closes the pipe or ends."""
     for line in sys.stdin:
         wanted.put(line.strip())
     os._exit(0)

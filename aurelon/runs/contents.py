@@ -78,7 +78,7 @@ class Contents:
         return self._paths[name]
 
     def drop(self, name: str) -> None:
-        """Removes a file that was put in the folder, once nobody needs it any more."""
+        """Removes a file that was put in the folder, once it is no longer needed."""
         self._users[name] -= 1
         if self._users[name] <= 0:
             self._paths.pop(name).unlink(missing_ok=True)

@@ -46,7 +46,7 @@ class Keeping(Protocol):
 
 def drive(items: Iterable[Item | None], engine: Engine, contents: Contents, keeping: Keeping, wish: Callable[[], Wish]) -> None:
     """Has every item made. Those to come are taken from `items` only when there is room for them, for as long as
-    `wish()` is to go on; one that is None says that there is none yet.
+    `wish()` is to go on; None means that none is ready yet.
 
     Raises EngineLost when nothing can be made any more; what was made until then is kept.
     """

@@ -80,7 +80,7 @@ class Folder:
         return entry is not None and entry.key == key
 
     def keep(self, out: Path, key: str, data: bytes) -> None:
-        """Raises OutputError where the file cannot be written; then there is none."""
+        """Raises OutputError where the file cannot be written, and leaves no file."""
         entry = Entry(self._called(out), key, hashlib.sha256(data).hexdigest())
         part = _part_of(out)
         if not self._folder.is_dir():

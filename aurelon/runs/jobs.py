@@ -96,7 +96,7 @@ class Control:
             raise Cancelled
 
     def give(self, item: Any) -> None:
-        """Gives one of the things that the job makes, as soon as it is made. Raises Cancelled when nobody wants more."""
+        """Gives one of the things that the job makes, as soon as it is made. Raises Cancelled after the job was cancelled."""
         self.go_on()
         with self._job.news:
             self._job.items.append(item)

@@ -62,7 +62,7 @@ def joined_reel(
 
 @contextmanager
 def _ended_once(process: ConfinedProcess, wanted: Callable[[], bool]) -> Iterator[None]:
-    """Ends the process at the end, or as soon as nobody wants what it makes."""
+    """Ends the process at the end, or as soon as its result is no longer wanted."""
     over = Event()
 
     def watch() -> None:

@@ -38,7 +38,7 @@ def cores() -> int:
 
 
 def room_for(pixels: int, tasks: int, wanted: int | None = None, threads: int | None = None) -> Room:
-    """Room for pictures of up to so many pixels: as many workers as are `wanted`, or else as processors, memory and the number
+    """Room for pictures of up to this many pixels: as many workers as are `wanted`, or else as processors, memory and the number
     of tasks allow."""
     memory = WORKER_BYTES + PIXEL_BYTES * pixels
     fitting = int(psutil.virtual_memory().available * SHARE // memory)

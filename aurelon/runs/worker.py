@@ -41,7 +41,7 @@ _lock = Lock()
 
 
 def use_threads(count: int) -> None:
-    """Has this process work with so many threads, so that processes beside each other do not get in each other's way."""
+    """Sets the number of threads of this process, so that processes beside each other share the processors."""
     kernels.use_threads(count)
     cv2.setNumThreads(count)
     threadpool_limits(count, "blas")

@@ -54,14 +54,14 @@ class Revisions:
             return self._move(row, result.id)
 
     def undo(self, plate_id: int, base: int) -> BenchState:
-        """Back to the state that the present one was made from; the same state where there is none."""
+        """Back to the state that the present one was made from; stays at the first state."""
         with self._t.db.atomic("IMMEDIATE"):
             row = self._on(plate_id, base)
             parent = self._t.Revision.get_by_id(base).parent_id
             return self._state(row) if parent is None else self._move(row, parent)
 
     def redo(self, plate_id: int, base: int) -> BenchState:
-        """On to the newest state made from the present one; the same state where there is none."""
+        """On to the newest state made from the present one; stays at the last state."""
         with self._t.db.atomic("IMMEDIATE"):
             row = self._on(plate_id, base)
             child = self._newest_child(base)

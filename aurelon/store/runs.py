@@ -172,7 +172,7 @@ class Runs:
         return self.get(run_id)
 
     def take_up(self, run_id: int) -> None:
-        """Has a run worked on from where it stands; what was begun and never finished waits again."""
+        """Resumes a run; pictures that were started and not finished wait again."""
         table = self._t.RunItem
         table.update(state="waiting").where(table.run == run_id, table.state == "working").execute()
         self.advance(run_id, "working")
@@ -237,7 +237,7 @@ class Runs:
         table.update(state="failed", says=why).where(table.id == item_id, table.state != "cancelled").execute()
 
     def file(self, run_id: int, item_id: int) -> tuple[str, str, bytes]:
-        """Name, media type and bytes of a file that a run made. Raises Unknown where there is none."""
+        """Name, media type and bytes of a file that a run made. Raises Unknown where no file has that number."""
         t = self._t
         row = t.RunItem.get_or_none((t.RunItem.id == item_id) & (t.RunItem.run == run_id))
         if row is None or row.blob_id is None:

@@ -18,7 +18,7 @@ class SoftlyDeletedRows:
         self.noun = noun
 
     def row(self, number: int, *, deleted: bool = False) -> Any:
-        """A row by its number. Raises Unknown where there is none, or, unless they count, where it is deleted."""
+        """A row by its number. Raises Unknown where no row has it, or where the row is deleted, unless deleted rows count."""
         found = self.table.get_or_none(self.table.id == number)
         if found is None or (found.deleted is not None and not deleted):
             raise Unknown(self.noun, number)

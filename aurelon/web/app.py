@@ -57,7 +57,7 @@ def make_app(
         before = None if decoders is None else use_decoder(decoders)
         batches.start()
         yield
-        # Whoever waits for a decoder is told at once that there is none any more.
+        # Callers that wait for a decoder are told at once that the decoders are closed.
         if decoders is not None:
             decoders.close()
         jobs.close()

@@ -1,4 +1,4 @@
-"""How much one client may ask: so many requests a second in the long run, so many at once, so many sockets (OWASP ASVS 4.0.3,
+"""How much one client may ask: requests a second in the long run, requests at once, and sockets (OWASP ASVS 4.0.3,
 V11.1.4 and V13.4). Far beyond what several windows do, and far below what would keep others waiting.
 
 A request that is still coming is not being answered yet, and does not count as one that is; of those that are still coming, the one

@@ -12,7 +12,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
 COOKIE = "aurelon-token"
-# What a page of the service's may do: take from the service alone, be shown in no frame, tell nobody where it was (OWASP ASVS
+# What a page of the service may do: load from the service alone, never be framed, send no referrer (OWASP ASVS
 # 4.0.3, V14.4). The screen writes its styles as it goes.
 POLICY = (
     "default-src 'self'",

@@ -19,7 +19,7 @@ class Pace:
         self._frame = 0
 
     def note_frame(self, draft: bool, frame: int, seconds: float) -> None:
-        """A picture of a frame was made in so many seconds."""
+        """Records how many seconds a picture of a frame took."""
         before, self._frame = self._frame, frame
         if not draft or frame != before:
             self._slow = self._halvings = 0

@@ -15,7 +15,7 @@ LOOK_EVERY = 0.2  # seconds
 
 class Preparing:
     """A process of low priority that compiles what is not kept yet, and never outlives this one. Where it is not started, or has
-    ended, nothing is waited for: whoever needs a kernel compiles it."""
+    ended, nothing is waited for: each process compiles the kernels that it needs."""
 
     def __init__(self) -> None:
         self._process: subprocess.Popen[str] | None = None

@@ -273,7 +273,7 @@ class PreviewSession:
                 return not request.draft and overtaken()
 
             try:
-                # A plate that is being decoded keeps no picture of another waiting.
+                # While one plate is decoded, pictures of others do not wait.
                 renderer = await loop.run_in_executor(_opening, self._renderer, request.frame)
                 answers = frames(renderer, request, rig, stale, self._pace)
                 while (data := await self._workers.pictures.run(self._client, self, partial(next, answers, None))) is not None:

@@ -30,7 +30,7 @@ def usual_budget() -> int:
 
 
 class _Pending(Generic[T]):
-    """What is being made, by its key: made once, whoever asks for it meanwhile waits for that, and nobody else waits."""
+    """Makes the value of a key once: callers that ask for the same key meanwhile wait for it; callers of other keys do not."""
 
     def __init__(self) -> None:
         self._lock = Lock()
@@ -138,7 +138,7 @@ class Renderers:
         with self._lock:
             self._reels[name] = reel
             while len(self._reels) > OPEN_REELS:
-                self._reels.popitem(last=False)  # closed once nobody reads it any more
+                self._reels.popitem(last=False)  # closed after its last reader
         return reel
 
     def _plates_bytes(self) -> int:

@@ -31,7 +31,7 @@ def _seed_comparison(store: Store) -> None:
 
 
 def _with_thumbnail(store: Store, record: PlateRecord, stem: str) -> None:
-    """Its picture for the list of plates comes along, so that nobody waits for it."""
+    """Its picture for the list of plates is stored with it, so that the list does not wait."""
     store.plates.keep_thumbnail(record.id, record.revision, (DEMO / "thumbnails" / f"{stem}.jpg").read_bytes())
 
 

@@ -86,5 +86,5 @@ class Turns:
             else:
                 future.set_result(inner.result())
         else:
-            inner.exception()  # nobody waits for it any more
+            inner.exception()  # the caller has gone
         self._give()

@@ -66,7 +66,7 @@ class Hand:
         return answer.json() if answer.status_code < 400 and answer.content else None
 
     def one_of(self, path: str, name: str = "") -> Any:
-        """One of those that there are; None where there are none."""
+        """One of them at random; None of an empty list."""
         report = self.answer("GET", path)
         found = report[name] if name and report else report
         return self.rng.choice(found) if found else None
@@ -206,7 +206,7 @@ class Hand:
         plate = self.plate(own=True)
         if plate is not None:
             subject = {"part": "subject", "box": [0.2, 0.2, 0.8, 0.8]}
-            self.job(self.answer("POST", f"/plates/{plate['id']}/cut", json={"subject": subject}))
+            self.job(self.answer("POST", f"/plates/{plate['id']}/parts/prepare", json={"part": subject}))
 
     def write(self) -> None:
         """Exports a plate and takes the file."""

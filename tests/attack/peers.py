@@ -148,7 +148,7 @@ def beside(peer: Peer, service: Service, plate: int) -> Iterator[None]:
 
 
 def scheduler(listening: socket.socket, manner: str) -> None:
-    """A listener that answers whoever takes it for a scheduler: not at all, byte by byte, without end, or with nonsense."""
+    """A listener in a scheduler's place that answers not at all, byte by byte, without end, or with nonsense."""
     while True:
         try:
             connection, _ = listening.accept()

@@ -82,7 +82,7 @@ def off_the_path(steps: list[tuple[int, int]], first: int, last: int) -> list[in
 
 
 def campaign(conflicts: int, windows: int = 3, number: int = 0) -> Report:
-    """Windows on one plate until there have been so many conflicts."""
+    """Opens windows on one plate until the number of conflicts is reached."""
     report = Report()
     with tempfile.TemporaryDirectory() as folder:
         service = Service(Path(folder) / "data")

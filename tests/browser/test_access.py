@@ -17,7 +17,7 @@ class Axe(BrowserTest):
         """Holds the page, as it is, to axe."""
         self.page.wait_for_timeout(250)
         if not self.page.evaluate("typeof window.axe === 'object'"):
-            # Not as a script of the page, which may have none but the service's.
+            # Not as a script of the page: the page may run the service's scripts alone.
             self.page.evaluate(AXE.read_text("utf-8"))
         found: Any = self.page.evaluate(
             "async () => (await axe.run()).violations.map(v => v.id + ': ' + v.help + ' '"

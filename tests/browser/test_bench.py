@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import re
 import signal
-import subprocess
 from typing import Any
 
 import numpy as np
@@ -13,7 +12,8 @@ import tifffile
 from PIL import Image
 from playwright.sync_api import expect
 
-from tests.browser.window import AURELON, ROOT, BrowserTest
+from tests.browser.window import BrowserTest
+from tests.copied import run_command, small_demo
 
 
 class WholeWay(BrowserTest):
@@ -93,8 +93,8 @@ class WholeWay(BrowserTest):
         rig = self.folder / "rig.json"
         rig.write_text(json.dumps(self.rig(plate)))
         out = self.folder / "cli.png"
-        subprocess.run([*AURELON, "render", str(ROOT / "demo/plates/headland.jpg"), "--rig", str(rig), "-o", str(out)], check=True)
-        self.assertEqual((exported.dtype, exported.shape), (np.uint16, (1600, 2400, 3)))
+        run_command("render", small_demo() / "plates/headland.jpg", "--rig", rig, "-o", out).check_returncode()
+        self.assertEqual((exported.dtype, exported.shape), (np.uint16, (800, 1200, 3)))
         eight = np.asarray(Image.open(out)).astype(float)
         self.assertLess(np.abs(exported / 257.0 - eight).max(), 1.01)
 
@@ -333,12 +333,16 @@ class Choosing(BrowserTest):
         point.focus()
         self.page.keyboard.press("Enter")
         self.shown()
-        self.assertEqual(len(self.rig(plate)["lights"][0]["source"]["hidden"]), 1)
+        self.assertEqual(len(self.rig(plate)["lights"][0]["source"]["switched_off"]), 1)
         self.page.get_by_role("button", name="Add a point").click()
         self.shown()
         placed = self.rig(plate)["lights"][0]["source"]["placed"]
         self.assertEqual(len(placed), 1)
         np.testing.assert_allclose(placed[0], (0.5, 0.5), atol=0.01)
+        self.page.get_by_role("button", name="None but these").click()
+        self.shown()
+        expect(self.page.get_by_role("button", name=re.compile("^Point of light"))).to_have_count(0)
+        expect(self.page.get_by_role("button", name="Placed point 1")).to_be_visible()
 
     def test_levels_are_dragged_on_the_lights_own_histogram(self) -> None:
         plate = self.bring_in("levels")

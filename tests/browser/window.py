@@ -21,7 +21,7 @@ from typing import Any
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Locator, Page, expect, sync_playwright
 
 from tests.copied import Copied, can_copy, demo_data
 from tests.pictures import scene
@@ -53,8 +53,9 @@ def free_port() -> int:
 class Service:
     """`aurelon serve --demo` on a data folder of its own, with more of an environment where it is given."""
 
-    def __init__(self, data: Path, more: Sequence[str] = (), **environment: str) -> None:
+    def __init__(self, data: Path, more: Sequence[str] = (), *, small: bool = True, **environment: str) -> None:
         self.data, self.port = data, free_port()
+        self.small = small  # whether its demo plates are
         self.environment = environment
         self.more = more  # words of the command line
         self.log: int | None = None  # where what it says of faults goes
@@ -64,7 +65,7 @@ class Service:
     def start(self) -> None:
         words = ["serve", "--demo", "--port", str(self.port), "--data", str(self.data), *self.more]
         if not (self.data / "aurelon.sqlite").exists():
-            shutil.copytree(demo_data(), self.data, dirs_exist_ok=True)
+            shutil.copytree(demo_data(small=self.small), self.data, dirs_exist_ok=True)
         if can_copy() and self.log is None and not self.environment:
             self.process = Copied(words)
         else:
@@ -90,7 +91,7 @@ def demo_window(script: str = "") -> Iterator[tuple[Page, str, Path]]:
     """A window on a service of its own with the demo data, for programs that are no tests: the page, the service's
     address, a folder. `script` runs in the page before anything else."""
     with tempfile.TemporaryDirectory() as folder:
-        service = Service(Path(folder) / "data")
+        service = Service(Path(folder) / "data", small=False)
         service.start()
         try:
             with sync_playwright() as playwright:
@@ -105,7 +106,7 @@ def demo_window(script: str = "") -> Iterator[tuple[Page, str, Path]]:
 
 
 def rested(page: Page, settle: int) -> None:
-    """Waits until all is saved and the exact picture there, and so many ms more."""
+    """Waits until all is saved and the exact picture is there, and then for `settle` ms."""
     expect(page.get_by_label("Save state")).to_have_text("Saved")
     expect(page.locator('[data-testid="picture"][data-exact="yes"]')).to_be_visible()
     page.wait_for_timeout(settle)
@@ -125,6 +126,7 @@ class BrowserTest(unittest.TestCase):
     service: Service
     page: Page
     browser: Browser
+    context: BrowserContext
     folder: Path
 
     @classmethod
@@ -138,18 +140,26 @@ class BrowserTest(unittest.TestCase):
         playwright = cls.enterClassContext(sync_playwright())
         cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(cls.flags))
         cls.addClassCleanup(cls.browser.close)
+        cls.context = cls.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        cls.context.set_default_timeout(PATIENCE)
 
     def setUp(self) -> None:
-        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
-        self.addCleanup(context.close)
-        context.set_default_timeout(PATIENCE)
-        self.page = context.new_page()
+        # The context of the class keeps the page's compiled scripts; what the page remembers is cleared.
+        self.page = self.context.new_page()
+        self.addCleanup(self.close_pages)
+        self.context.new_cdp_session(self.page).send(
+            "Storage.clearDataForOrigin", {"origin": self.service.url, "storageTypes": "local_storage"}
+        )
         self.faults: list[str] = []
         self.page.on("pageerror", lambda error: self.faults.append(str(error)))
         self.page.goto(self.service.url)
 
     def tearDown(self) -> None:
         self.assertEqual(self.faults, [])
+
+    def close_pages(self) -> None:
+        for page in self.context.pages:
+            page.close()
 
     def api(self, path: str) -> Any:
         with urllib.request.urlopen(f"{self.service.url}/api{path}") as answer:
@@ -167,7 +177,7 @@ class BrowserTest(unittest.TestCase):
         expect(self.page.get_by_label("Save state")).to_have_text("Saved")
 
     def drag_by(self, what: Locator, across: float, down: float) -> None:
-        """Drags something by so many pixels, from its middle."""
+        """Drags something by a number of pixels, from its middle."""
         box = what.bounding_box()
         assert box is not None
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2

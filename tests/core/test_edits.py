@@ -11,6 +11,7 @@ from aurelon.core import Rig, RigError, check_rig
 from aurelon.core.graph.show import parse_show
 from aurelon.core.rig.copies import following
 from aurelon.core.rig.edits.move_keys import MoveKeys
+from aurelon.core.rig.edits.only_placed_points import EditOnlyPlacedPoints
 from aurelon.core.rig.edits.points import EditPoint
 from aurelon.core.rig.edits.remove_matte import RemoveMatte
 from aurelon.core.rig.migrate import HEADROOM
@@ -22,14 +23,14 @@ from aurelon.core.settings.slider import Slider
 from aurelon.core.settings.types.crop import Crop
 from tests.pictures import RAMP, light, rig_of
 
-STAR = light("starburst", id="star", source={"placed": [[0.2, 0.2], [0.8, 0.8]], "hidden": [[0.5, 0.5]]})
+STAR = light("starburst", id="star", source={"placed": [[0.2, 0.2], [0.8, 0.8]], "switched_off": [[0.5, 0.5]]})
 
 
 class Points(unittest.TestCase):
     def after(self, **edit: Any) -> tuple[list[list[float]], list[list[float]]]:
-        """The placed points and the hidden ones after an edit."""
+        """The placed points and the switched-off ones after an edit."""
         source: Any = EditPoint(light="star", **edit).apply(rig_of(STAR)).rig.light("star").source
-        return [list(place) for place in source.placed], [list(place) for place in source.hidden]
+        return [list(place) for place in source.placed], [list(place) for place in source.switched_off]
 
     def test_a_point_is_added(self) -> None:
         self.assertEqual(self.after(act="add", place=(0.4, 0.3)), ([[0.2, 0.2], [0.8, 0.8], [0.4, 0.3]], [[0.5, 0.5]]))
@@ -48,6 +49,12 @@ class Points(unittest.TestCase):
         self.assertEqual(placed, ([[0.8, 0.8], [0.3, 0.1]], [[0.5, 0.5]]))
         found = self.after(act="move", place=(0.6, 0.1), to=(0.3, 0.1), found=True)
         self.assertEqual(found, ([[0.2, 0.2], [0.8, 0.8], [0.3, 0.1]], [[0.5, 0.5], [0.6, 0.1]]))
+
+    def test_only_those_placed_by_hand_are_left(self) -> None:
+        left: Any = EditOnlyPlacedPoints(light="star").apply(rig_of(STAR)).rig.light("star").source
+        self.assertEqual((left.max_points, left.placed, left.switched_off), (0, ((0.2, 0.2), (0.8, 0.8)), ()))
+        with self.assertRaisesRegex(RigError, "fan does not shine from points"):
+            EditOnlyPlacedPoints(light="fan").apply(rig_of(light("fan", id="fan")))
 
     def test_the_last_point_can_go(self) -> None:
         rig = rig_of(light("starburst", id="star"))

@@ -247,5 +247,5 @@ class Judging(unittest.TestCase):
 
         first = points({})
         self.assertEqual([p.on for p in first], [True, True])
-        source = {"hidden": [[first[0].x, first[0].y]], "placed": [[0.5, 0.5]]}
+        source = {"switched_off": [[first[0].x, first[0].y]], "placed": [[0.5, 0.5]]}
         self.assertEqual([(p.found, p.on) for p in points(source)], [(True, True), (False, True), (True, False)])

@@ -252,10 +252,21 @@ class Points(unittest.TestCase):
 
     def test_a_found_point_can_be_switched_off_and_another_placed(self) -> None:
         place = self.found(self.picture(), threshold=0.6).places[0].tolist()
-        points = self.found(self.picture(), threshold=0.6, hidden=[place], placed=[[1.4, -0.2]])
+        points = self.found(self.picture(), threshold=0.6, switched_off=[place], placed=[[1.4, -0.2]])
         self.assertEqual(points.found.tolist(), [True, True, False])
         np.testing.assert_allclose(points.places[-1], (1.4, -0.2))
         np.testing.assert_allclose(points.off[0], place)
+
+    def test_no_other_point_comes_in_for_one_that_is_switched_off(self) -> None:
+        first, second = self.found(self.picture(), threshold=0.6).places[:2].tolist()
+        left = self.found(self.picture(), threshold=0.6, switched_off=[first], max_points=2)
+        np.testing.assert_allclose(left.places, [second])
+        # In rigs of an earlier Aurelon the third came in for it, and still does.
+        source = {"threshold": 0.6, "hidden": [first], "max_points": 2}
+        for kind, most in (("starburst", 3), ("flare", 3)):
+            now = rig_of(light(kind, source=source)).lights[0].source
+            self.assertEqual((now.switched_off, now.max_points), ((tuple(first),), most))
+        self.assertEqual(len(self.found(self.picture(), threshold=0.6, switched_off=[first], max_points=3).places), 2)
 
     def test_the_light_of_a_point_does_not_depend_on_the_size_of_the_picture(self) -> None:
         large = np.kron(self.picture(), np.ones((2, 2, 1), np.float32))

@@ -6,8 +6,6 @@ from __future__ import annotations
 import errno
 import io
 import json
-import subprocess
-import sys
 import tempfile
 import unittest
 import zipfile
@@ -27,6 +25,7 @@ from aurelon.core.codecs.shared.exr_writing import PartsWriter
 from aurelon.core.export import targets
 from aurelon.core.export.passes import PassesExport
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB
+from tests.copied import run_command
 from tests.pictures import Floats, light, plate_of, psnr, rig_of, scene
 from tests.pictures import exported as picture
 
@@ -225,11 +224,10 @@ class Asking(unittest.TestCase):
             (folder / "plate.png").write_bytes(picture(plate_of(scene(90, 60)), Rig(), "png", "8"))
             (folder / "rig.json").write_text(many_modes().model_dump_json())
             for ending in (".exr", ".ora", ".tif", ".zip"):
-                command = [sys.executable, "-m", "aurelon", "render", "plate.png", "--rig", "rig.json", "--passes", "-o"]
-                done = subprocess.run([*command, f"out{ending}"], cwd=folder, capture_output=True, text=True, check=False)
+                done = run_command("render", "plate.png", "--rig", "rig.json", "--passes", "-o", f"out{ending}", folder=folder)
                 self.assertEqual((done.returncode, done.stderr), (0, ""), ending)
                 self.assertGreater((folder / f"out{ending}").stat().st_size, 1000)
-            done = subprocess.run([*command, "out.jpg"], cwd=folder, capture_output=True, text=True, check=False)
+            done = run_command("render", "plate.png", "--rig", "rig.json", "--passes", "-o", "out.jpg", folder=folder)
             self.assertEqual(done.returncode, 2)
             self.assertIn("no ending that passes can be written to", done.stderr)
             self.assertFalse((folder / "out.jpg").exists())

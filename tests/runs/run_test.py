@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
+from tests.copied import run_command
 from tests.pictures import light, rig_of, scene
 from tests.web.service import png
 
@@ -18,7 +19,7 @@ AURELON = (sys.executable, "-m", "aurelon")
 
 
 class RunTest(unittest.TestCase):
-    """A folder with a rig and so many small plates in `plates`."""
+    """A folder with a rig and small plates in `plates`."""
 
     count = 4
 
@@ -41,12 +42,12 @@ class RunTest(unittest.TestCase):
         return [*AURELON, "run", *map(str, more), "--rig", str(self.rig), "-o", str(self.folder / out)]
 
     def run_it(self, *more: str | Path, out: str = "out/{name}.png") -> subprocess.CompletedProcess[str]:
-        return subprocess.run(self.command(*more, out=out), capture_output=True, text=True, timeout=300, cwd=self.folder)
+        return run_command(*self.command(*more, out=out)[len(AURELON) :], folder=self.folder)
 
     def rendered(self, plate: Path, suffix: str = ".png", *more: str) -> bytes:
         """The picture as `aurelon render` makes it."""
         out = self.folder / f"alone{suffix}"
-        subprocess.run([*AURELON, "render", plate, "--rig", self.rig, "-o", out, *more], check=True, timeout=300)
+        run_command("render", plate, "--rig", self.rig, "-o", out, *more).check_returncode()
         return out.read_bytes()
 
     def outs(self, folder: str = "out") -> dict[str, bytes]:

@@ -11,8 +11,9 @@ import time
 import unittest
 from pathlib import Path
 
+from tests.copied import run_command
 from tests.reels import frames, write_video
-from tests.runs.run_test import AURELON, RunTest
+from tests.runs.run_test import RunTest
 
 
 class Originals(RunTest):
@@ -33,8 +34,7 @@ class Originals(RunTest):
         self.assertEqual(result, self.before)
 
     def render(self, plate: Path, out: Path, *more: str | Path) -> subprocess.CompletedProcess[str]:
-        command = [*AURELON, "render", plate, "--rig", self.rig, "-o", out, *more]
-        return subprocess.run(command, capture_output=True, text=True, timeout=300, cwd=self.folder)
+        return run_command("render", plate, "--rig", self.rig, "-o", out, *more, folder=self.folder)
 
     def test_a_picture_is_not_rendered_over_its_plate_or_its_rig(self) -> None:
         own = self.plates / "shore 0.png"

@@ -18,6 +18,7 @@ import numpy as np
 
 from aurelon.cli import main
 from aurelon.core import open_plate, open_reel, parse_rig, render
+from tests.copied import run_command
 from tests.reels import frames, write_stills, write_video
 
 RIG = {
@@ -39,8 +40,7 @@ class ReelRuns(unittest.TestCase):
         self.source = write_video(self.folder / "in.mkv", frames(30))
 
     def render(self, out: str, *rest: str, source: Path | None = None) -> subprocess.CompletedProcess[str]:
-        command = [*AURELON, "render", str(source or self.source), "--rig", str(self.rig), "-o", out, *rest]
-        return subprocess.run(command, cwd=self.folder, capture_output=True, text=True, check=False)
+        return run_command("render", source or self.source, "--rig", self.rig, "-o", out, *rest, folder=self.folder)
 
     def test_the_same_file_from_one_worker_and_from_two(self) -> None:
         for workers in ("1", "2"):

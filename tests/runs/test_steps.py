@@ -214,7 +214,7 @@ class HalfFiles(InAFolder):
 
 class Arriving(InAFolder):
     def looks(self, count: int) -> list[str]:
-        """The files that are given out within so many looks."""
+        """The files that are given out within a number of looks."""
         given: list[str] = []
         for path in Arrivals(self.folder, every=0.0):
             if path is not None:

@@ -17,6 +17,7 @@ from unittest import mock
 from aurelon.core import Rig, check_rig
 from aurelon.store import Conflict, Store, StoreError, Unknown
 from aurelon.store.migrations import MIGRATIONS
+from tests.copied import run_command
 from tests.pictures import light, rig_of
 
 DATA = Path(__file__).parent / "data"
@@ -156,11 +157,10 @@ class Plates(unittest.TestCase):
             Store(taken / "data.sqlite")
 
     def test_a_second_aurelon_on_the_same_data_is_refused_in_a_sentence(self) -> None:
-        command = [sys.executable, "-m", "aurelon", "serve", "--port", "1", "--data", str(self.path.parent)]
         self.store.close()
         held = Store(self.path.with_name("aurelon.sqlite"))
         self.addCleanup(held.close)
-        done = subprocess.run(command, capture_output=True, text=True)
+        done = run_command("serve", "--port", "1", "--data", self.path.parent)
         self.assertEqual((done.returncode, done.stdout), (2, ""))
         self.assertIn("in use by another Aurelon", done.stderr)
         self.assertEqual(done.stderr.count("\n"), 1)

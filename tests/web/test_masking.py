@@ -90,7 +90,7 @@ class Masking(ServiceTest):
     def test_a_subject_is_cut_out_with_progress(self) -> None:
         plate = self.add()
         subject = {"part": "subject", "box": [0.3, 0.1, 0.5, 0.8]}
-        self.finished(self.answer("POST", f"/plates/{plate}/cut", 202, json={"subject": subject}))
+        self.finished(self.answer("POST", f"/plates/{plate}/parts/prepare", 202, json={"part": subject}))
 
     def test_a_grey_picture_is_kept_with_the_plate_and_one_of_another_shape_is_refused(self) -> None:
         plate = self.add()

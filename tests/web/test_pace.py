@@ -15,7 +15,7 @@ class Pacing(unittest.TestCase):
         self.pace = Pace()
 
     def took(self, *seconds: float, draft: bool = True, frame: int = 0) -> float:
-        """Pictures were made in so many seconds: the share of the pixels that the next draft has."""
+        """The share of the pixels that the next draft has, after pictures that took these seconds."""
         for each in seconds:
             self.pace.note_frame(draft, frame, each)
         return self.pace.view(LARGE).pixels / LARGE.pixels

@@ -1,4 +1,4 @@
-"""Peers that wait, hold on or ask too much: nobody else is kept waiting, and the service ends when it is told to."""
+"""Peers that wait, hold on or ask too much: others do not wait, and the service stops when it is asked to."""
 
 from __future__ import annotations
 

@@ -65,7 +65,7 @@ class Preparations(unittest.TestCase):
         result = self.started()
         result.close()
         self.assertEqual(result.seconds_left(), {})
-        result.want("lamp")  # and nobody minds
+        result.want("lamp")  # which is ignored
 
     def test_what_is_wanted_is_compiled_next(self) -> None:
         done: list[str] = []

@@ -329,7 +329,7 @@ class Writes:
 
 
 def lie(listening: socket.socket, proof: Path) -> None:
-    """Answers whoever connects as a scheduler does, with an object that does harm where it is unpacked."""
+    """Answers as a scheduler does, with an object that does harm where it is unpacked."""
     frames = dumps({"op": "stream-start", "harm": to_serialize(Writes(proof))})
     head = pack_frames_prelude(frames)
     message = struct.pack("Q", len(head) + sum(map(len, frames))) + head + b"".join(map(bytes, frames))

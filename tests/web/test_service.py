@@ -159,6 +159,25 @@ class Bench(ServiceTest):
         passes = {"rig": {}, "export": {"target": "passes", "format": "exr", "depth": "half"}}
         self.assertIsNone(self.answer("POST", f"/plates/{plate}/exports/size", 200, json=passes)["about"])
 
+    def test_the_pixels_of_an_export_are_told_before_it_is_written(self) -> None:
+        plate = self.add(png(scene(120, 80)))
+        rig = {"prepare": {"crop": [0.0, 0.0, 0.5, 1.0]}}
+        path = f"/plates/{plate}/exports/pixels"
+        seen = self.answer("POST", path, 200, json={"rig": rig, "long_edge": None})
+        self.assertEqual(seen, {"width": 60, "height": 80, "enlarged": 1.0, "full_edge": 80, "largest_edge": 320})
+        for edge, error in ((320, ""), (20, ""), (321, "choose a smaller size"), (0, "")):
+            picture = {"rig": rig, "export": {"target": "picture", "format": "png", "depth": "8", "long_edge": edge}}
+            with self.subTest(edge=edge):
+                if edge == 0 or error:
+                    said = self.answer("POST", path, 422, json={"rig": rig, "long_edge": edge})["error"]
+                    self.assertIn(error, said)
+                    continue
+                told = self.answer("POST", path, 200, json={"rig": rig, "long_edge": edge})
+                job = self.answer("POST", f"/plates/{plate}/exports", 202, json=picture)
+                self.finished(job)
+                file = self.client.get(f"/api/jobs/{job['id']}/file").content
+                self.assertEqual(Image.open(io.BytesIO(file)).size, (told["width"], told["height"]))
+
     def test_every_format_that_is_read_can_be_brought_in(self) -> None:
         picture = plate_of(scene(90, 60))
         self.assertEqual(self.answer("GET", "/catalogue")["reads"][0]["title"], "Camera raw")

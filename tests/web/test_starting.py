@@ -18,6 +18,7 @@ import httpx
 
 from aurelon.runs.scratch import scratch_folder
 from aurelon.store import Store, StoreError
+from tests.copied import run_command
 from tests.web.service import ServiceTest
 
 
@@ -29,8 +30,7 @@ class Starting(unittest.TestCase):
 
     def refused(self, *words: str) -> str:
         """The one sentence of a service that does not start."""
-        command = [sys.executable, "-m", "aurelon", "serve", "--data", str(self.folder), *words]
-        done = subprocess.run(command, capture_output=True, text=True, timeout=120)
+        done = run_command("serve", "--data", self.folder, *words)
         self.assertEqual((done.returncode, done.stdout, len(done.stderr.splitlines())), (2, "", 1), done.stderr)
         return done.stderr
 
@@ -120,7 +120,7 @@ class Sealed(unittest.TestCase):
             (("--tls-cert", here, "--tls-key", here), "are not a certificate and its key"),
         ):
             with self.subTest(sentence):
-                done = subprocess.run(self.command(*words), capture_output=True, text=True, timeout=120)
+                done = run_command("serve", "--data", self.folder / "data", *words)
                 self.assertEqual((done.returncode, done.stdout, len(done.stderr.splitlines())), (2, "", 1), done.stderr)
                 self.assertIn(sentence, done.stderr)
 

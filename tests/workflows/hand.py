@@ -14,7 +14,8 @@ import numpy as np
 from playwright.sync_api import Locator, expect
 
 from aurelon.core import Plate, Rig, open_plate, render
-from tests.browser.window import ROOT, BrowserTest
+from tests.browser.window import BrowserTest
+from tests.copied import small_demo
 from tests.pictures import Floats
 from tests.workflows.document import DOCUMENTED, Played, document
 
@@ -39,7 +40,7 @@ class Job(BrowserTest):
     def on(self, name: str, file: str) -> None:
         """Opens a demo plate and takes its rig off, so that the job begins with the picture as it was shot."""
         self.plate = self.open_plate(name)
-        self.source = open_plate(ROOT / "demo/plates" / f"{file}.jpg")
+        self.source = open_plate(small_demo() / "plates" / f"{file}.jpg")
         mattes = self.rig(self.plate)["mattes"]
         self.page.evaluate(
             """async ([plate, mattes]) => {
@@ -145,7 +146,7 @@ class Job(BrowserTest):
         self.rested()
 
     def pull(self, handle: Locator, across: float) -> None:
-        """A handle in the column, dragged sideways by so many pixels."""
+        """Drags a handle in the column sideways, in pixels."""
         self.did("Drag a handle in the column.")
         handle.scroll_into_view_if_needed()
         box = handle.bounding_box()
@@ -159,7 +160,7 @@ class Job(BrowserTest):
         self.rested()
 
     def grip(self, name: str, across: float, down: float) -> None:
-        """A grip of a box on the picture, dragged by so many pixels."""
+        """Drags a grip of a box on the picture, in pixels."""
         self.did(f"Drag *{name}*.")
         self.drag_by(self.page.get_by_role("button", name=name, exact=True), across, down)
 
@@ -207,7 +208,7 @@ class Job(BrowserTest):
         return self.rig(self.plate)["lights"][index]
 
     def within(self, budget: int, over: int = 0, why: str = "") -> None:
-        """Holds the job to its budget, and to so many actions more where there is a reason."""
+        """Holds the job to its budget, plus the extra actions that a reason allows."""
         if os.environ.get(DOCUMENTED):
             title = (type(self).__dict__[self._testMethodName].__doc__ or "").strip()
             note = f"That is {over} over: {why}." if over else ""

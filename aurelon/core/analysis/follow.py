@@ -106,7 +106,7 @@ def grey_of(reel: Reel, number: int) -> Grey:
 
 @dataclass
 class _Way:
-    """How the place went when it was last seen: by so many pixels a frame, and for how many frames it has been missing. `gone`
+    """How the place went when it was last seen: by how many pixels a frame, and for how many frames it has been missing. `gone`
     tells whether it has been seen to go at all."""
 
     step: Point = field(default_factory=lambda: np.zeros(2))

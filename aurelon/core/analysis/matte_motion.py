@@ -86,7 +86,7 @@ def still_places(before: Codes, now: Codes) -> NDArray[np.bool_]:
 
 
 def box_about(area: NDArray[np.bool_], far: int) -> tuple[slice, slice]:
-    """The rows and columns that an area takes, and so many pixels more; the first of each where there is none."""
+    """The rows and columns that an area takes, with a margin in pixels; the first of each for an empty area."""
     rows, columns = np.flatnonzero(area.any(axis=1)), np.flatnonzero(area.any(axis=0))
     if not len(rows):
         return slice(0, 1), slice(0, 1)

@@ -55,7 +55,7 @@ class LightFacts:
     """Of one light. `shares` is its histogram, `on_mattes` which share of it lies on each matte.
 
     Temperatures (K) are the light's own and the plate's at its source; `off_best` is the angle in degrees,
-    seen from the middle of the plate, to the place that the finder holds likeliest. None where there is none.
+    seen from the middle of the plate, to the finder's likeliest place. None without such a place.
     """
 
     shares: list[float]

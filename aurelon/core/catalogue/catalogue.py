@@ -24,7 +24,6 @@ from aurelon.core.catalogue.entries import (
 from aurelon.core.codecs import Codec, Layered, codecs, found_codecs
 from aurelon.core.codecs.shared.raster import Format
 from aurelon.core.export import targets
-from aurelon.core.export.picture import LARGEST_SCALE
 from aurelon.core.export.reels import ReelExport
 from aurelon.core.export.shared.target import ExportTarget
 from aurelon.core.graph.show import STAGES
@@ -82,6 +81,7 @@ def _part(part: type[Part]) -> PartInfo:
         shown_at_once=part.shown_at_once,
         picked=part.picked,
         offered=part.offered,
+        takes_a_while=part.takes_a_while,
     )
 
 
@@ -120,7 +120,6 @@ def _export() -> ExportInfo:
         reels=[_reel_format(form) for form, _ in reel_writers().values()],
         reels_group=group_of("reel", "Reel", "How the lit reel is written", ReelExport),
         first_reel=_first_reel(),
-        largest_scale=LARGEST_SCALE,
     )
 
 

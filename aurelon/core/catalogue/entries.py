@@ -42,7 +42,7 @@ class KindInfo(BaseModel):
 class PartInfo(BaseModel):
     """A part that masks are made of. `group` is its own settings; `brush` is a new brush for parts that strokes are
     drawn for; `instruction` says what to do with a new one, which is tinted over the picture if it is `shown_at_once`;
-    `picked` is the setting that a click on the picture sets."""
+    `picked` is the setting that a click on the picture sets; one that `takes_a_while` is prepared with progress."""
 
     name: str
     title: str
@@ -53,6 +53,7 @@ class PartInfo(BaseModel):
     shown_at_once: bool
     picked: str | None
     offered: bool
+    takes_a_while: bool
 
 
 class ReadInfo(BaseModel):
@@ -89,14 +90,12 @@ class TargetInfo(BaseModel):
 
 
 class ExportInfo(BaseModel):
-    """What can be exported, the usual target first, and what reels can be written as. An enlargement goes up to
-    `largest_scale` times the picture's own size."""
+    """What can be exported, the usual target first, and what reels can be written as."""
 
     targets: list[TargetInfo]
     reels: list[FormatInfo]
     reels_group: GroupInfo
     first_reel: ReelExport
-    largest_scale: float
 
 
 class Limits(BaseModel):

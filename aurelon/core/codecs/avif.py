@@ -74,7 +74,7 @@ def measure(data: bytes) -> tuple[int, int]:
 
 
 def _opened(data: bytes) -> tuple[Image.Image, bytes, tuple[str, ...]]:
-    """The file, its bytes, and what there is to say. EXIF that is none, at which the library gives the whole file up, is passed
+    """The file, its bytes, and what there is to say. Invalid EXIF, at which the library gives the whole file up, is passed
     over."""
     try:
         return open_with_pillow(data), data, ()

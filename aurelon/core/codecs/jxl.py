@@ -167,7 +167,7 @@ def _with_alpha(colour: NDArray[Any], alpha: NDArray[Any] | None) -> NDArray[Any
 
 
 def _codes(raster: Raster, bits: int, points: tuple[int, int]) -> NDArray[Any]:
-    """Whole numbers of so many bits, as they are to be read."""
+    """How whole numbers of this many bits are read."""
     colour = light_to_pq(raster.samples) if points[1] == PQ else raster.samples
     samples = _with_alpha(colour, raster.alpha)
     most = 1 if samples.dtype.kind == "f" else np.iinfo(samples.dtype).max

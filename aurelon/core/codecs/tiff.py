@@ -155,7 +155,7 @@ def _bytes(value: Any) -> bytes:
 
 
 def _about(description: str) -> str:
-    """The rig in what a file of passes says of itself; "" where there is none."""
+    """The rig in what a file of passes says of itself; "" without one."""
     try:
         of_reel = json.loads(description) if description.startswith("{") else {}
     except ValueError:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import Any, Literal, Protocol
+from math import floor
+from typing import Any, Literal, NamedTuple, Protocol
 
 import numpy as np
 from pydantic import Field
@@ -72,6 +73,29 @@ class PictureExport(Settings):
     long_edge: int | None = Field(None, ge=1, description="Pixels on the long edge; all there are where left out")
     size: tuple[int, int] | None = None
     show: Show = RESULT
+
+
+class PixelSize(NamedTuple):
+    """Pixels of the picture that an export writes, how many times that is the picture's own size, and pixels of the long edge:
+    of the picture's own size, and the largest that may be asked for."""
+
+    width: int
+    height: int
+    enlarged: float
+    full_edge: int
+    largest_edge: int
+
+
+class _Edge(NamedTuple):
+    long_edge: int | None
+    size: None = None
+
+
+def pixel_size(plate: Plate, rig: Rig, long_edge: int | None) -> PixelSize:
+    """The size of the picture at a long edge, or as it comes. Raises OutputError for an edge that it cannot have."""
+    full = max(seen_frame(plate, rig).shape)
+    height, width = frame_for(plate, rig, _Edge(long_edge)).shape
+    return PixelSize(width, height, max(width, height) / full, full, floor(full * LARGEST_SCALE))
 
 
 def frame_for(plate: Plate, rig: Rig, options: Sized) -> Frame:

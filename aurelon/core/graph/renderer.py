@@ -31,7 +31,7 @@ BAND_PIXELS = 2_000_000  # a rendering that is not kept goes in bands of about t
 
 
 def never() -> bool:
-    """For work that nobody cancels."""
+    """For work that is never cancelled."""
     return False
 
 
@@ -69,7 +69,7 @@ class Renderer:
         passing: Frame | None = None,
         cache: Cache | None = None,
     ) -> Iterator[Working]:
-        """A rig resolved on the plate, for as long as nobody else works on this plate."""
+        """A rig resolved on the plate, while no other thread works on this plate."""
         kept = cache or self.cache or Cache(working_bytes())
         graph = resolve(self.plate, rig, draft=draft)
         with self._lock:
@@ -129,7 +129,7 @@ class Renderer:
             yield band, pictures
 
     def alpha(self, rig: Rig, frame: Frame) -> Floats | None:
-        """(h, w) in 0..1 as the straightened frame shows it, or None where the plate has none."""
+        """(h, w) in 0..1 as the straightened frame shows it, or None without one."""
         angle = rig.at(self.plate.frame).prepare.straighten
         upright = needed(frame, angle)
         cover = self.plate.alpha_at(upright)
@@ -178,7 +178,7 @@ def render(
     """The picture, float32 (h, w, 3), linear light in the plate's primaries.
 
     `size` is the (width, height) of the picture that is seen, after straightening and crop; its own
-    where left out. `region` is the part (x0, y0, x1, y1) of that which is wanted. With a `cache` stages
+    where left out. `region` is the wanted part (x0, y0, x1, y1) of it. With a `cache` stages
     are kept from call to call. Of a reel the `frame` of that number, counted from 0, is rendered. Raises OutputError for a size of
     other proportions than the picture's, RigError for a `show` that the rig cannot give, Cancelled once `cancelled()` is true.
     """

@@ -45,7 +45,7 @@ class Graph:
         return [nodes for nodes in self.all_lights if nodes.light.on]
 
     def of(self, light_id: str) -> LightNodes:
-        """The nodes of a light. Raises RigError when the rig has none of that id."""
+        """The nodes of a light. Raises RigError when no light has that id."""
         light = self.rig.light(light_id)
         return next(nodes for nodes in self.all_lights if nodes.light is light)
 

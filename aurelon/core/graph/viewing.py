@@ -13,7 +13,7 @@ from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.imaging.screen import CLIP_MARK, GAMUT_MARK, PEAK_MARK, mark_at, mark_from
 from aurelon.core.settings import Settings, choice, number
 
-OUTSIDE = 0.002  # of linear light that a channel may lack, which nobody sees
+OUTSIDE = 0.002  # of linear light that a channel may lack unseen
 Proof = Literal["none", "srgb", "display-p3", "oprgb", "romm"]
 
 

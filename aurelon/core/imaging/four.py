@@ -129,7 +129,7 @@ def _with_last(typing_context: Any, value: Any, number: Any) -> Any:
 
 
 def _at_least(typing_context: Any, value: Any, low: Any) -> Any:
-    """Four numbers, none of them below one."""
+    """Four numbers, each at least one."""
 
     def make(context: Any, builder: Any, signature: Any, values: Any) -> Any:
         floor = _spread(builder, values[1])

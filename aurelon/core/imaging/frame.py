@@ -71,14 +71,14 @@ class Frame:
         )
 
     def near(self, place: tuple[float, float], reach: float) -> Frame | None:
-        """The part within `reach` pixels of a place (plate fractions); None where there is none."""
+        """The part within `reach` pixels of a place (plate fractions); None where that lies outside."""
         centre = np.array(place) * self.size
         x0, y0 = np.maximum(np.floor(centre - reach).astype(int), (self.x0, self.y0))
         x1, y1 = np.minimum(np.ceil(centre + reach).astype(int) + 1, (self.x1, self.y1))
         return Frame(*self.size, int(x0), int(y0), int(x1), int(y1)) if x0 < x1 and y0 < y1 else None
 
     def bands(self, pixels: int) -> Iterator[Frame]:
-        """The frame from top to bottom in bands of about so many pixels."""
+        """The frame from top to bottom in bands of about `pixels` pixels."""
         high = max(1, pixels // max(self.shape[1], 1))
         for y in range(self.y0, self.y1, high):
             yield self.rows(y, min(y + high, self.y1))

@@ -84,7 +84,7 @@ class _Threads:
         return self._pool
 
     def forget(self) -> None:
-        """In a process that was copied from another, none of whose threads came along."""
+        """In a forked process, into which no thread was copied."""
         self._pool = None
 
 
@@ -93,7 +93,7 @@ os.register_at_fork(after_in_child=_threads.forget)
 
 
 def use_threads(many: int) -> None:
-    """Has kernels of this process use so many threads, of those that Numba was started with."""
+    """Sets how many of Numba's threads the kernels of this process use."""
     _threads.count = min(many, vars(numba.config)["NUMBA_NUM_THREADS"])
     numba.set_num_threads(_threads.count)
 

@@ -24,7 +24,7 @@ def working_bytes() -> int:
 
 
 def bound_working(most: int) -> None:
-    """Has every rendering of this process keep no more than so many bytes."""
+    """Limits the bytes that every rendering of this process keeps."""
     _working[0] = min(_working[0], most)
 
 

@@ -16,7 +16,7 @@ Quad = tuple[Place, Place, Place, Place]
 BESIDE = (0.12, 0.0)  # plate fractions: where a second is laid when one alone tells no direction
 DEPTH = (-0.35, 3.0)  # of one step to the distance of the last but one; outside it a row is taken for level with the eye
 APART = 0.05  # of its distance, by which the vanishing point may miss the lines that lead to it
-SMALLEST = 1e-7  # squared diagonals; a quad of less area is none
+SMALLEST = 1e-7  # squared diagonals; a smaller quad counts as empty
 
 
 def unfolded(quad: Sequence[Place]) -> Doubles:

@@ -43,7 +43,7 @@ def reduction_to(frame: Frame, size: tuple[int, int], top: int = 0) -> Reduction
 
 
 def rows_under(frame: Frame, height: int) -> tuple[int, int]:
-    """The rows, first to before the last, of a picture of so many rows that a smaller frame is made of."""
+    """The rows, first to before the last, of a picture of `height` rows from which a smaller frame is made."""
     ratio = height / frame.height
     span = in_python(source_span)
     return span(frame.y0, ratio, height)[0], span(frame.y1 - 1, ratio, height)[1] + 1

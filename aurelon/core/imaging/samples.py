@@ -26,7 +26,7 @@ def look_up(samples: NDArray[Any], tables: Floats, out: Floats) -> None:
 
 
 def widened(samples: NDArray[Any], bits: int) -> NDArray[Any]:
-    """Whole numbers of so many bits over the whole range of their type, to the nearest. In place where that can be."""
+    """Scales whole numbers of this many bits to the whole range of their type, to the nearest. In place where that can be."""
     whole = np.require(samples, requirements=("C", "W"))
     low, high = (1 << bits) - 1, np.iinfo(whole.dtype).max
     table = np.minimum((np.arange(high + 1) * high + low // 2) // low, high).astype(whole.dtype)

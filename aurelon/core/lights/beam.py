@@ -70,7 +70,7 @@ def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
 
 
 def draw(beams: tuple[Quad, ...], settings: Spread, frame: Frame, seconds: float) -> Floats:
-    """All beams at a frame, (h, w), so many seconds into a reel."""
+    """All beams at a frame, (h, w), at a time in seconds of a reel."""
     s = settings
     out = np.zeros(frame.shape, np.float32)
     air = Air(
@@ -136,7 +136,7 @@ class Row(NamedTuple):
 
 @inlined
 def _place(m: Doubles, y: float, u: Floats, v: Floats, per_w: Floats) -> None:
-    """Where the pixels of a row lie in a beam's square, and one over their depth; far outside where there is none."""
+    """Where the pixels of a row lie in a beam's square, and one over their depth; far outside where a pixel sees none of it."""
     # What a row shares is summed exactly; along it single precision is good for a hundredth of a pixel of the largest plates.
     a, b, c = f32(m[0, 1] * y + m[0, 2]), f32(m[1, 1] * y + m[1, 2]), f32(m[2, 1] * y + m[2, 2])
     a_step, b_step, c_step = f32(m[0, 0]), f32(m[1, 0]), f32(m[2, 0])

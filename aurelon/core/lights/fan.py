@@ -96,7 +96,7 @@ class Spread(Settings):
 
 
 def pattern(settings: Source, seconds: float = 0.0) -> Floats:
-    """The noise (depths, angles) in 0..1, closed over the angle, so many seconds into a reel."""
+    """The noise (depths, angles) in 0..1, closed over the angle, at a time in seconds of a reel."""
     s = settings
     now = moment(s.seed, s.evolution, seconds)
     if now.share > 0:

@@ -108,7 +108,7 @@ def source(reading: Reading[Lots], settings: Source, frame: Frame) -> Floats:
 
 
 def glints_of(lots: Lots, settings: Spread, space: RgbSpace, seconds: float = 0.0) -> Floats:
-    """(n, 8), so many seconds into a reel: place in fractions, size in diagonals, brightness, turn in radians, colour (3)."""
+    """(n, 8), at a time in seconds of a reel: place in fractions, size in diagonals, brightness, turn in radians, colour (3)."""
     s = settings
     n = len(lots.places)
     lot, now = _lot(s.twinkle)[:n], moment(s.twinkle, s.evolution, seconds)

@@ -76,7 +76,7 @@ def heights(waves: int, detail: float, seed: int) -> Doubles:
 
 @lru_cache(maxsize=8)
 def sheet(settings: Source, seconds: float = 0.0) -> Floats:
-    """The light on the sheet, (CELLS, CELLS), of mean 1, so many seconds into a reel."""
+    """The light on the sheet, (CELLS, CELLS), of mean 1, at a time in seconds of a reel."""
     s = settings
     now = moment(s.seed, s.evolution, seconds)
     level = heights(s.waves, s.detail, now.seed)

@@ -32,7 +32,7 @@ SPECK = 0.02  # of the subject's size, below which a piece apart from it is drop
 
 
 def no_news(share: float) -> None:
-    """For a cut that nobody waits for."""
+    """For a cut without a progress bar."""
 
 
 class Subject(Part):
@@ -43,6 +43,7 @@ class Subject(Part):
     order = 7
     instruction = "Draw a box round the subject"
     shown_at_once = True
+    takes_a_while = True
     of_one_picture: ClassVar[bool] = True
     brush: ClassVar[dict[str, float] | None] = {"size": 0.008, "hardness": 0.9, "flow": 1.0}
 
@@ -65,6 +66,9 @@ class Subject(Part):
             return along_the_rim(enlarge_to(self.cut(ground), frame), ground, frame)
         key = ("cut out", self.key(ground))
         return resampled(ground.keep(key, canonical, lambda: along_the_rim(self.cut(ground), ground, canonical)), frame)
+
+    def prepare(self, ground: Ground, progress: Callable[[float], None]) -> None:
+        self.cut(ground, progress)
 
     def cut(self, ground: Ground, progress: Callable[[float], None] = no_news) -> Floats:
         """On the canonical version: the rim's lines, what is surely in, and what may be, (h, w, 6)."""

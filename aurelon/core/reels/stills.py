@@ -91,7 +91,7 @@ def _member(archive: zipfile.ZipFile, name: str) -> bytes:
 
 
 def stills_in(folder: Path, pattern: str = "") -> Stills:
-    """The numbered stills of a folder, or those of a `pattern` such as `%04d.png`. Raises UnreadableError where there are none."""
+    """The numbered stills of a folder, or those of a `pattern` such as `%04d.png`. Raises UnreadableError where no file matches."""
     wanted = re.compile(_of_pattern(pattern)) if pattern else None
     names = [path.name for path in folder.iterdir() if wanted is None or wanted.fullmatch(path.name)]
 

@@ -42,7 +42,7 @@ class Keyed(NamedTuple):
 
 
 def find(rig: Rig, owner: str, path: str) -> Keyed:
-    """A setting that can have keys. Raises RigError where there is none."""
+    """A setting that can have keys. Raises RigError where that setting cannot have keys."""
     in_part = PART.fullmatch(path)
     if in_part is not None:
         whose = _owner(owner)

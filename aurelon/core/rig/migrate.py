@@ -21,6 +21,8 @@ RENAMED: dict[tuple[str, str], dict[str, str]] = {
 # The stops of headroom that kinds had of their own.
 HEADROOM = {"starburst": 7.0, "flare": 14.0}
 MOST_INTENSE = 8.0
+# By kind: how many points shone where a rig did not say, and the most that it may ask for.
+POINTS = {"starburst": (12, 48), "flare": (3, 24)}
 # Parts of masks: what a part is called now, and its settings.
 PARTS: dict[str, tuple[str, dict[str, str]]] = {"picture": ("grey", {"picture": "file"})}
 
@@ -123,6 +125,9 @@ def _settled(light: Any) -> Any:
                 "intensity": round(min(merge.get("intensity", 1.0) * 2.0 ** (stops - usual), MOST_INTENSE), 4),
             }
     surface = result.get("source")
+    points = POINTS.get(str(result.get("kind")))
+    if points and isinstance(surface, dict) and "hidden" in surface:
+        result["source"] = surface = _points_switched_off(surface, *points)
     if result.get("kind") == "lamp" and isinstance(surface, dict) and "relief" in surface and _from_brightness(surface):
         # The relief of brightness had no setting of its own.
         result["source"] = {"fine_relief": surface["relief"], **surface}
@@ -134,6 +139,16 @@ def _settled(light: Any) -> Any:
         if not isinstance(colour, dict) or colour.get("origin", "plate") == "plate":
             own = colour if isinstance(colour, dict) else {}
             result["colour"] = {**own, "origin": "temperature", "temperature": kelvin, "tint": 0.0, "strength": 1.0}
+    return result
+
+
+def _points_switched_off(source: dict[str, Any], usual: int, highest: int) -> dict[str, Any]:
+    """The next points took the turns of those that were switched off: as many shine as before."""
+    result = dict(source)
+    off = result["switched_off"] = result.pop("hidden")
+    most = result.get("max_points", usual)
+    if isinstance(off, list | tuple) and off and type(most) is int and most:
+        result["max_points"] = min(most + len(off), highest)
     return result
 
 

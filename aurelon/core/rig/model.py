@@ -210,7 +210,7 @@ class Rig(Settings):
         return next((matte for matte in self.mattes if matte.id == matte_id), None)
 
     def light(self, light_id: str) -> Light:
-        """The light of that id. Raises RigError when the rig has none."""
+        """The light of that id. Raises RigError when no light has it."""
         for light in self.stack:
             if light.id == light_id:
                 return light

@@ -37,14 +37,14 @@ class Variant:
 
 @dataclass(frozen=True)
 class TestStrip:
-    """Variants row by row, so many beside one another."""
+    """Variants row by row, and the number of columns."""
 
     variants: list[Variant]
     columns: int
 
 
 def setting_at(light: Light, path: SettingPath) -> Setting:
-    """One setting of a light. Raises RigError where there is none."""
+    """One setting of a light. Raises RigError where the kind has no such setting."""
     stage = getattr(light, path.stage, None)
     for name, setting in settings_of(type(stage)) if stage is not None else ():
         if name == path.setting:

@@ -1,4 +1,4 @@
-"""What is wrong with a value, in one sentence of our own: none of the validating library's reaches a person."""
+"""What is wrong with a value, in one sentence of our own: the validating library's sentences never reach a person."""
 
 from __future__ import annotations
 

@@ -15,7 +15,8 @@ from aurelon.core.space.standing import carried
 FINE, COARSE = 0.8, 2.2  # pixels of the picture that is looked at
 CLEAR = 0.006  # display-encoded step a pixel of an edge that tells
 BLURRED, SHARP = 1.3, 1.5  # ratios below and above which an edge is one or the other
-FEWEST, MANY = 0.05, 0.12  # shares of the picture with blurred edges alone: none of note, and a shallow depth of field
+# Shares of the picture with blurred edges alone: below the first, no depth of field; above the second, a shallow one.
+FEWEST, MANY = 0.05, 0.12
 FROM, WIDE = 1.2, 0.8  # the ratio at which nearness begins, and how far it goes
 STRONGEST_EDGES = 0.8  # quantile from which edges are looked at
 SIDE_BY_SIDE = 1.0  # what is in focus is carried alike upward and sideways

@@ -83,7 +83,7 @@ class Cluster:
         return given
 
     def close(self) -> None:
-        """Ends the client at once; what the cluster still works on is dropped there, since nobody waits for it."""
+        """Ends the client at once; the cluster drops the work of a client that has gone."""
         self._closed.set()
         self._process.close()
         self._thread.join(PATIENCE)

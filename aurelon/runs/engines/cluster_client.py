@@ -129,7 +129,7 @@ class ClusterClient:
         return Progress(len(threads), sum(threads.values()), machines, tuple(answers))
 
     def submit(self, number: int, task: Task, files: Mapping[str, bytes]) -> Progress:
-        """Has a task done; `files` are those of its contents that were not sent before. Raises EngineLost where nobody does it."""
+        """Has a task done; `files` are the contents that were not sent before. Raises EngineLost where no worker does it."""
         fit = [worker for worker in self._threads() if worker not in self._refused] if self._refused else None
         if fit == []:
             raise EngineLost(f"every worker of {self._address} has another Aurelon than this one; install the same on each")

@@ -1,4 +1,4 @@
-"""The clusters that may be worked with: named by whoever starts the program, never by a request."""
+"""The clusters that may be worked with: named at the start of the program, never by a request."""
 
 from __future__ import annotations
 

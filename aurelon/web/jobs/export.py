@@ -5,10 +5,11 @@ from __future__ import annotations
 from pathlib import PurePath
 
 from fastapi import APIRouter
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from aurelon.core import Rig
 from aurelon.core.export import AnyExport, targets
+from aurelon.core.export.picture import pixel_size
 from aurelon.runs.batches import stem_of
 from aurelon.runs.jobs import Control, FileResult
 from aurelon.web.context import FrameNumber, Shared
@@ -28,6 +29,24 @@ class FileSize(BaseModel):
     """Bytes of a file that is not written yet; None where they cannot be told before."""
 
     about: int | None
+
+
+class PixelSizeRequest(BaseModel):
+    """A rig to be exported, and the long edge in pixels: all there are where it is None."""
+
+    rig: Rig
+    long_edge: int | None = Field(None, ge=1)
+
+
+class PixelSizeInfo(BaseModel):
+    """Pixels of the picture of an export, how many times that is the picture's own size, and pixels of the long edge: of the
+    picture's own size, and the largest that may be asked for."""
+
+    width: int
+    height: int
+    enlarged: float
+    full_edge: int
+    largest_edge: int
 
 
 @router.post("/plates/{plate_id}/exports", status_code=202)
@@ -50,6 +69,13 @@ def size_of_export(context: Shared, plate_id: int, body: ExportRequest, frame: F
     """About how large the file of an export will be, by writing the middle of the picture."""
     trial = targets()[body.export.target].trial_size
     return FileSize(about=None if trial is None else trial(context.renderers.get(plate_id, frame), body.rig, body.export))
+
+
+@router.post("/plates/{plate_id}/exports/pixels")
+def pixels_of_export(context: Shared, plate_id: int, body: PixelSizeRequest, frame: FrameNumber = 0) -> PixelSizeInfo:
+    """How many pixels the picture of an export has."""
+    size = pixel_size(context.renderers.get(plate_id, frame).plate, body.rig, body.long_edge)
+    return PixelSizeInfo(**size._asdict())
 
 
 RESULT = None

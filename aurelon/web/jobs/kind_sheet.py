@@ -39,7 +39,7 @@ def start_kind_sheet(context: Shared, plate_id: int, body: SheetRequest, frame: 
 
 def light_every_kind(renderer: Renderer, rig: Rig, preparing: Preparing, control: Control) -> None:
     """Gives a light of every kind, placed on the plate over the rig as it stands; one whose kernels are still to come once they are
-    there, so that nobody who shows the plate waits for them."""
+    there, so that showing the plate does not wait for them."""
     waits = preparing.seconds_left()
     for done, (name, kind) in enumerate(sorted(kinds().items(), key=lambda one: waits.get(one[0], 0.0))):
         while not preparing.is_ready(name):

@@ -53,7 +53,7 @@ class StripCell(BaseModel):
 
 
 class Strip(BaseModel):
-    """Pictures row by row, so many beside one another."""
+    """Pictures row by row, and the number of columns."""
 
     cells: list[StripCell]
     columns: int

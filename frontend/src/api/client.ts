@@ -38,6 +38,7 @@ export type JobNews = Schemas["JobNews"];
 export type RunState = Schemas["RunState"];
 export type RunRequest = Schemas["RunRequest"];
 export type ReelExport = Schemas["ReelExport"];
+export type PixelSize = Schemas["PixelSizeInfo"];
 export type RunRoom = Schemas["RunRoom"];
 export type AnyExport = Schemas["TargetInfo"]["first"];
 export type Blank = Schemas["Blank"];

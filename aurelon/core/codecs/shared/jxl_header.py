@@ -103,7 +103,7 @@ def stream_info(stream: bytes) -> StreamInfo:
 
 
 def restated(stream: bytes, bits: int, points: tuple[int, int], peak: float = USUAL_PEAK) -> bytes:
-    """The same stream, said to hold whole numbers of so many bits, in the colours of these code points.
+    """The same stream, with a header for whole numbers of this many bits, in the colours of these code points.
 
     `stream` is one picture as the encoder writes it. Raises ValueError where its header holds more than that.
     """

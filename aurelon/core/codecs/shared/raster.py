@@ -173,7 +173,7 @@ def upright(samples: NDArray[Any], orientation: int) -> NDArray[Any]:
 
 
 def exif_orientation(exif: bytes | None) -> int:
-    """The orientation in an EXIF block; 1 where it has none or an invalid one."""
+    """The orientation in an EXIF block; 1 where it is missing or invalid."""
     place = _orientation_place(exif)
     if place is None or exif is None:
         return 1

@@ -39,7 +39,7 @@ def unpacked(text: str | bytes) -> str:
 
 
 def with_rig(xmp: bytes | None, rig: str) -> bytes | None:
-    """The metadata with a rig among them, in place of one that is there; as they are where there is none to put in."""
+    """The metadata with a rig among them, in place of one that is there; unchanged without a rig."""
     if not rig:
         return xmp
     whole = xmp if xmp and _END in xmp else _PACKET
@@ -50,6 +50,6 @@ def with_rig(xmp: bytes | None, rig: str) -> bytes | None:
 
 
 def rig_in(xmp: bytes | None) -> str:
-    """The JSON of the rig in metadata; "" where there is none."""
+    """The JSON of the rig in metadata; "" without one."""
     found = _RIG.search(xmp or b"")
     return "" if found is None else unpacked(found[1])

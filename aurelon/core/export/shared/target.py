@@ -74,5 +74,5 @@ class ExportTarget(Generic[O]):
     strips: bool = False
 
     def format_of(self, path: PurePath) -> Format | None:
-        """The format that the path's ending names; None where the target has none of that ending."""
+        """The format that the path's ending names; None where no format of the target has that ending."""
         return next((form for form in self.formats() if path.suffix.lower() in form.suffixes), None)

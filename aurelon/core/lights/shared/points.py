@@ -36,8 +36,8 @@ class PointSource(HighlightSource):
     )
     placed: tuple[Place, ...] = places_setting("Points placed by hand", max_points=48, essential=True)
     hiding: float = number(0.0, "How far dark things in front hide a placed point", unit="share", low=0, high=1, step=0.01)
-    hidden: tuple[Place, ...] = places_setting(
-        "Found points that are switched off", max_points=200, adds=False, label="Switched off"
+    switched_off: tuple[Place, ...] = places_setting(
+        "Found points that are switched off; no others take their turn", max_points=200, adds=False
     )
     followed: tuple[Place, ...] = places_setting(
         "Points followed over the frames, in place of those found anew on each", max_points=48, adds=False, over_frames=True
@@ -74,10 +74,11 @@ def detect_points(reading: Reading[None], settings: PointSource) -> Points:
         found, light = brightest_points(open_light, reading.space.luminance, spacing)
     size = np.array([width, height], float)
     off = np.zeros(len(found), bool)
-    if settings.hidden and len(found):
-        away = np.linalg.norm((found[:, None] - np.array(settings.hidden)[None]) * size, axis=2) / whole_frame.diagonal
+    if settings.switched_off and len(found):
+        away = np.linalg.norm((found[:, None] - np.array(settings.switched_off)[None]) * size, axis=2) / whole_frame.diagonal
         off = away.min(axis=1) < SAME_PLACE
-    kept = np.flatnonzero(~off)[: len(found) if settings.followed else settings.max_points]
+    # What is switched off keeps its turn, so that no other point comes in for it.
+    kept = np.flatnonzero(~off[: len(off) if settings.followed else settings.max_points])
     placed = np.array(settings.placed, float).reshape(-1, 2)
     seen = 1 - settings.hiding * (1 - _openness_at(open_light[:, :, 3], placed, whole_frame.diagonal))
     white = np.repeat((np.pi * PLACED_RADIUS**2 * seen)[:, None], 3, axis=1).astype(np.float32)

@@ -25,7 +25,7 @@ COMBINE_HELP = "Adds to the parts above, subtracts from them, or keeps only what
 
 
 class Keep(Protocol):
-    """Gives what was made under a key at a frame, made now if it is not there."""
+    """Gives the mask kept under a key at a frame, and makes it where it is missing."""
 
     def __call__(self, key: Hashable, frame: Frame, make: Callable[[], Floats]) -> Floats: ...
 
@@ -121,6 +121,7 @@ class Part(Settings):
     shown_at_once: ClassVar[bool] = False  # whether a new one is tinted over the picture from the start
     picked: ClassVar[str | None] = None  # the setting that a click on the picture sets
     offered: ClassVar[bool] = True  # whether a person can add one by hand
+    takes_a_while: ClassVar[bool] = False  # whether it is prepared with progress before it is shown
 
     part: str
     name: str = Field("", max_length=80, description="What the part is called")
@@ -169,6 +170,9 @@ class Part(Settings):
     def counts(self, ground: Ground) -> bool:
         """Whether the part does anything: switched on, with all it refers to in place."""
         return self.on
+
+    def prepare(self, ground: Ground, progress: Callable[[float], None]) -> None:
+        """Finds ahead what takes a while, keeps it in the ground, and reports the share that is done (0..1). Raises Cancelled."""
 
     def referred(self, type_of: str) -> list[str]:
         """What its settings of a type refer to: ids of mattes, names of files."""

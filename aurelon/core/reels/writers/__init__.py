@@ -33,7 +33,7 @@ def reel_format_of_path(path: PurePath) -> ReelFormat | None:
 
 
 def reel_format(name: str) -> tuple[ReelFormat, ReelWriter]:
-    """Raises OutputError where there is none of that name."""
+    """Raises OutputError where no writer has that name."""
     if name not in reel_writers():
         raise OutputError(f"there is no format '{name}' for reels here; there are {', '.join(reel_writers())}")
     return reel_writers()[name]

@@ -33,13 +33,13 @@ class EditPoint(Edit):
         source = light.source
         if not isinstance(source, PointSource):
             raise RigError([("source", f"{light.kind} does not shine from points")])
-        placed, hidden = list(source.placed), list(source.hidden)
+        placed, off = list(source.placed), list(source.switched_off)
         if self.act == "add":
             placed.append(_rounded(self.place))
             what = "Add a point"
         elif self.act == "move":
             if self.found and self.on:
-                hidden.append(self.place)
+                off.append(self.place)
             elif not self.found:
                 placed = _without(placed, self.place)
             placed.append(_rounded(self.to or self.place))
@@ -47,11 +47,11 @@ class EditPoint(Edit):
         elif not self.found:
             placed, what = _without(placed, self.place), "Remove a point"
         elif self.on:
-            hidden.append(self.place)
+            off.append(self.place)
             what = "Switch a point off"
         else:
-            hidden, what = _without(hidden, self.place), "Switch a point on"
-        update = {"placed": tuple(placed), "hidden": tuple(hidden)}
+            off, what = _without(off, self.place), "Switch a point on"
+        update = {"placed": tuple(placed), "switched_off": tuple(off)}
         changed = light.model_copy(update={"source": source.model_copy(update=update)})
         return Edited(check_rig(rig.with_light(changed).model_dump()), f"{light.name or light.id}: {what}")
 

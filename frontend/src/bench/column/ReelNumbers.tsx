@@ -1,6 +1,7 @@
 import styled from "styled-components";
 import { Button } from "../../ui/Button";
 import { useBench, useNow } from "../store/bench";
+import { MEASURING } from "../store/frames";
 import { Section } from "./Section";
 
 const Frame = styled(Section)`
@@ -15,7 +16,7 @@ function percent(share: number): string {
 export function ReelNumbers() {
   const { frames } = useBench();
   const found = useNow((s) => s.flicker);
-  const busy = useNow((s) => s.overFrames !== null);
+  const busy = useNow((s) => s.tasks.some((task) => task.label === MEASURING));
   return (
     <Frame aria-label="Flicker">
       <h3>Flicker</h3>

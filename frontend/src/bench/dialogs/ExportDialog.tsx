@@ -10,8 +10,9 @@ import { Dialog } from "../../ui/Dialog";
 import { Progress } from "../../ui/Progress";
 import { TextField } from "../../ui/TextField";
 import { tone } from "../../ui/theme";
-import { useBench, useNow } from "../store/bench";
+import { useBench } from "../store/bench";
 import { useFileSize } from "./useFileSize";
+import { usePixelSize } from "./usePixelSize";
 import { useReelNotes } from "./useReelNotes";
 import { ExportFields } from "./ExportFields";
 import { keepExport, rememberedExport, wasExported } from "../store/exporting";
@@ -54,9 +55,8 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const { plate, rig, frame, span } = now();
   const [what, setWhat] = useState<What>(plate.frames > 1 ? "reel" : "frame");
   const [tried, setTried] = useState<{ of: string; bytes: number } | null>(null);
-  const trying = useNow((s) => s.overFrames !== null);
+  const [trying, setTrying] = useState(false);
   const [moving, setMoving] = useState(info.first_reel);
-  const seen = useNow((s) => s.seen);
   const [again] = useState(wasExported);
   const [choice, setChoice] = useState(() => rememberedExport(info));
   const [edge, setEdge] = useState("");
@@ -66,21 +66,17 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const busy = job?.state === "waiting" || job?.state === "working";
   useEffect(() => () => leaving.current?.abort(), []);
 
-  const fullWidth = Math.round((seen.x1 - seen.x0) * plate.width);
-  const fullHeight = Math.round((seen.y1 - seen.y0) * plate.height);
-  const long = Math.max(fullWidth, fullHeight);
-  const most = Math.floor(long * info.largest_scale);
-  const wanted = edge.trim() === "" ? long : Number(edge);
-  const edgeWrong = !Number.isInteger(wanted) || wanted < 1 || wanted > most;
-  const scale = edgeWrong ? 1 : wanted / long;
-  const size = `${Math.max(1, Math.round(fullWidth * scale))} × ${Math.max(1, Math.round(fullHeight * scale))}`;
+  const longEdge = edge.trim() === "" ? null : Number(edge);
+  const { full, pixels } = usePixelSize(plate.id, frame, rig, longEdge);
+  const edgeWrong = longEdge !== null && full !== null && !(Number.isInteger(longEdge) && longEdge >= 1 && longEdge <= full.largest_edge);
+  const size = pixels ? `${pixels.width} × ${pixels.height}` : "";
 
-  const options: AnyExport = { ...choice, long_edge: wanted === long ? null : wanted };
+  const options: AnyExport = { ...choice, long_edge: longEdge };
   const about = useFileSize(plate.id, frame, rig, edgeWrong || what === "reel" ? null : options);
   const count = span[1] - span[0];
 
   const [first, last] = span;
-  const reel: ReelExport = { ...moving, long_edge: wanted === long ? null : wanted, first, last };
+  const reel: ReelExport = { ...moving, long_edge: longEdge, first, last };
   const asked = JSON.stringify(reel);
   const notes = useReelNotes(plate.id, rig, edgeWrong || what !== "reel" ? null : reel);
   const startRun = async () => {
@@ -98,7 +94,9 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   };
 
   const tryOut = async () => {
+    setTrying(true);
     const bytes = await frames.trySize(reel);
+    setTrying(false);
     if (bytes !== null) setTried({ of: asked, bytes });
   };
   const start = async () => {
@@ -142,7 +140,13 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
 
   const sizes = (
     <>
-      <TextField label="Long edge in pixels" placeholder={`${long} (full size)`} inputMode="numeric" value={edge} onChange={setEdge} />
+      <TextField
+        label="Long edge in pixels"
+        placeholder={full ? `${full.full_edge} (full size)` : ""}
+        inputMode="numeric"
+        value={edge}
+        onChange={setEdge}
+      />
       <Size aria-label="Size of the picture">
         {size}
         {about !== null && `, about ${megabytes(about)}`}
@@ -176,14 +180,10 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
           {note}.
         </Note>
       ))}
-      {!edgeWrong && scale > 1 && (
-        <Note role="note">Enlarged {scale.toFixed(1)} times: larger than the picture itself, so no detail is added.</Note>
+      {pixels && pixels.enlarged > 1 && (
+        <Note role="note">Enlarged {pixels.enlarged.toFixed(1)} times: larger than the picture itself, so no detail is added.</Note>
       )}
-      {edgeWrong && (
-        <Wrong role="alert">
-          The long edge is a whole number from 1 to {most}, which is {info.largest_scale} times the picture's own.
-        </Wrong>
-      )}
+      {edgeWrong && <Wrong role="alert">The long edge is a whole number from 1 to {full.largest_edge}.</Wrong>}
       {wrong && <Wrong role="alert">{wrong}</Wrong>}
       {job && busy && <Progress label={size} share={job.share} note={job.seconds_left === null ? undefined : timeLeft(job.seconds_left)} />}
       {job?.state === "done" && (

@@ -27,11 +27,23 @@ const Strip = styled.section`
 const Going = styled.div`
   position: absolute;
   right: 10px;
+  bottom: 0;
+  min-height: 100%;
   display: grid;
   grid-template-columns: 210px auto;
   align-items: center;
   padding: 2px 4px 2px 10px;
   background: ${tone.panel};
+`;
+
+/** What waits for its turn. */
+const Waiting = styled.p`
+  display: contents;
+  span {
+    overflow: hidden;
+    text-align: left;
+    text-overflow: ellipsis;
+  }
 `;
 
 function clock(seconds: number): string {
@@ -62,9 +74,17 @@ export function FrameStrip() {
   );
 }
 
+function Stop({ task }: { task: { label: string; stop: () => void } }) {
+  return (
+    <Button weight="bare" aria-label={`Stop: ${task.label}`} onPress={task.stop}>
+      ×
+    </Button>
+  );
+}
+
 /** When the frame is seen; while the reel is played, how many are seen a second; how far something is that goes over all frames. */
 function Told() {
-  const work = useNow((s) => s.overFrames);
+  const tasks = useNow((s) => s.tasks);
   const text = useNow((s) => {
     if (!s.reel) return "";
     const whole = Math.round(s.reel.fps);
@@ -72,13 +92,20 @@ function Told() {
     if (s.playing) return s.rate === null ? "getting ready…" : `${s.rate} of ${fps} a second`;
     return `${clock(s.reel.times[s.frame] ?? 0)} of ${clock(s.reel.end)}`;
   });
+  const [work, ...waiting] = tasks;
   if (work)
     return (
       <Going>
         <Progress label={work.label} share={work.share} />
-        <Button weight="bare" aria-label={`Stop: ${work.label}`} onPress={work.stop}>
-          ×
-        </Button>
+        <Stop task={work} />
+        {waiting.map((task, before) => (
+          <Waiting key={before} role="status">
+            <span>
+              {before + 2}. {task.label}
+            </span>
+            <Stop task={task} />
+          </Waiting>
+        ))}
       </Going>
     );
   return <p role="status">{text}</p>;

@@ -22,6 +22,9 @@ import { atFrame } from "./selectors";
 import { remember, remembered } from "./remembered";
 import type { State } from "./state";
 
+/** What the measuring of flicker is called among the tasks. */
+export const MEASURING = "Measuring the flicker";
+
 export type Frames = ReturnType<typeof makeFrames>;
 
 function spanName(plate: number): string {
@@ -37,31 +40,41 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
     store.setState({ span });
     remember(spanName(plate.id), span);
   };
-  /** Follows a job over all frames, with its progress and a way to stop it; gives what it gave. */
-  const overFrames = async (label: string, start: Promise<{ data?: Job; error?: unknown }>): Promise<unknown> => {
-    store.getState().overFrames?.stop();
+  let line: Promise<unknown> = Promise.resolve();
+  /** Follows a job over all frames, once those asked for before it are done, with its progress and a way to stop it; gives what it
+   * gave, or null where it was stopped or refused. */
+  const overFrames = (label: string, start: () => Promise<{ data?: Job; error?: unknown }>): Promise<unknown> => {
     const leaving = new AbortController();
-    const stop = () => leaving.abort();
-    let given: unknown = null;
-    store.setState({ overFrames: { label, share: 0, stop } });
-    try {
-      const { data, error } = await start;
-      if (!data) throw new Error(said(error));
-      await follow(
-        data,
-        ({ job, items }) => {
-          given = items.at(-1) ?? given;
-          store.setState((s) => ({ overFrames: s.overFrames && { ...s.overFrames, share: job.share } }));
-        },
-        leaving.signal,
-      );
-      return given;
-    } catch (error) {
-      if (!leaving.signal.aborted) warn(error instanceof Error ? error.message : String(error));
-      return null;
-    } finally {
-      store.setState((s) => (s.overFrames?.stop === stop ? { overFrames: null } : s));
-    }
+    const leave = () => store.setState((s) => ({ tasks: s.tasks.filter((task) => task.stop !== stop) }));
+    const stop = () => {
+      leaving.abort();
+      leave();
+    };
+    const stopped = () => leaving.signal.aborted;
+    const atTurn = async () => {
+      if (stopped()) return null;
+      let given: unknown = null;
+      try {
+        const { data, error } = await start();
+        if (!data) throw new Error(said(error));
+        await follow(
+          data,
+          ({ job, items }) => {
+            given = items.at(-1) ?? given;
+            store.setState((s) => ({ tasks: s.tasks.map((task) => (task.stop === stop ? { ...task, share: job.share } : task)) }));
+          },
+          leaving.signal,
+        );
+        return given;
+      } catch (error) {
+        if (!stopped()) warn(error instanceof Error ? error.message : String(error));
+        return null;
+      } finally {
+        leave();
+      }
+    };
+    store.setState((s) => ({ tasks: [...s.tasks, { label, share: 0, stop }] }));
+    return (line = line.then(atTurn));
   };
   const self = {
     last,
@@ -71,8 +84,9 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
       const key = keyOf(place, name);
       const places = spotsOf(value);
       if (places.length === 0) return;
-      const asked = api.POST("/api/plates/{plate_id}/follow", { params: atFrame(store.getState()), body: { places } });
-      const found = (await overFrames(`Following ${label}`, asked)) as FollowedCell | null;
+      const params = atFrame(store.getState());
+      const ask = () => api.POST("/api/plates/{plate_id}/follow", { params, body: { places } });
+      const found = (await overFrames(`Following ${label}`, ask)) as FollowedCell | null;
       if (!found) return;
       const kept = places.length > 1 ? found.seen : found.seen.filter((one) => one.sure > 0);
       store.setState({ lost: found.seen.filter((one) => one.sure === 0).map((one) => one.frame) });
@@ -85,8 +99,9 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
       if (!crop) return;
       const at = { x: ((crop.x0 + crop.x1) / 2) * plate.width, y: ((crop.y0 + crop.y1) / 2) * plate.height };
       const middle = toPlate({ x: 0, y: 0, scale: 1, angle: straighten }, plate, at);
-      const asked = api.POST("/api/plates/{plate_id}/follow", { params: atFrame(store.getState()), body: { places: [middle] } });
-      const found = (await overFrames("Following with the crop", asked)) as FollowedCell | null;
+      const params = atFrame(store.getState());
+      const ask = () => api.POST("/api/plates/{plate_id}/follow", { params, body: { places: [middle] } });
+      const found = (await overFrames("Following with the crop", ask)) as FollowedCell | null;
       if (!found) return;
       const kept = found.seen.filter((one) => one.sure > 0);
       store.setState({ lost: found.seen.filter((one) => one.sure === 0).map((one) => one.frame) });
@@ -97,8 +112,8 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
     followPoints: async (place: Place, name: string, light: string) => {
       const key = keyOf(place, name);
       const s = store.getState();
-      const asked = api.POST("/api/plates/{plate_id}/follow/points", { params: atFrame(s), body: { rig: s.rig, light } });
-      const found = (await overFrames("Following the points", asked)) as FollowedCell | null;
+      const ask = () => api.POST("/api/plates/{plate_id}/follow/points", { params: atFrame(s), body: { rig: s.rig, light } });
+      const found = (await overFrames("Following the points", ask)) as FollowedCell | null;
       if (found) editing.ask({ do: "set-keys", ...key, at: found.seen.map((one) => [one.frame, one.places]) });
     },
     /** What new lights find at this frame stays the same over all of them; `known` are those that were there before. */
@@ -119,23 +134,24 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
     /** Carries a matte, as it is at this frame, over all frames; or from this one on, and those before stay as they were. */
     carry: async (matte: string, label: string, onward = false) => {
       const s = store.getState();
-      const asked = api.POST("/api/plates/{plate_id}/carry", { params: atFrame(s), body: { rig: s.rig, matte, onward } });
-      const made = (await overFrames(`Carrying ${label}`, asked)) as CarriedCell | null;
+      const ask = () => api.POST("/api/plates/{plate_id}/carry", { params: atFrame(s), body: { rig: s.rig, matte, onward } });
+      const made = (await overFrames(`Carrying ${label}`, ask)) as CarriedCell | null;
       if (made) editing.ask({ do: "take-carried", matte, file: made.file, of: made.of, hinted: made.hinted });
     },
     /** About how many bytes the lit reel will have; null where that was stopped or is refused. */
     trySize: async (reel: ReelExport): Promise<number | null> => {
+      const { rig } = store.getState();
       const params = { path: { plate_id: plate.id } };
-      const asked = api.POST("/api/plates/{plate_id}/reel/size", { params, body: { rig: store.getState().rig, reel } });
-      const made = (await overFrames("Trying a second", asked)) as SizeCell | null;
+      const ask = () => api.POST("/api/plates/{plate_id}/reel/size", { params, body: { rig, reel } });
+      const made = (await overFrames("Trying a second", ask)) as SizeCell | null;
       return made?.about ?? null;
     },
     /** Measures how much the light flickers, from where the reel begins to where it ends. */
     measure: async () => {
       const { rig, span } = store.getState();
       const params = { path: { plate_id: plate.id } };
-      const asked = api.POST("/api/plates/{plate_id}/flicker", { params, body: { rig, span } });
-      const found = (await overFrames("Measuring the flicker", asked)) as FlickerCell | null;
+      const ask = () => api.POST("/api/plates/{plate_id}/flicker", { params, body: { rig, span } });
+      const found = (await overFrames(MEASURING, ask)) as FlickerCell | null;
       if (found) store.setState({ flicker: found });
     },
     /** What there is to know of the reel, once the bench is open. */

@@ -108,15 +108,14 @@ export function makeMasking(store: StoreApi<State>, parts: PartInfo[], editing: 
     if (owner) ask({ do: "add-part", owner, part: name });
   };
 
-  const cut = async (subject: MaskPart, signal: AbortSignal) => {
-    if (subject.part !== "subject") return;
+  const prepare = async (part: MaskPart, signal: AbortSignal) => {
     const params = atFrame(store.getState());
-    const { data, error } = await api.POST("/api/plates/{plate_id}/cut", { params, body: { subject } });
+    const { data, error } = await api.POST("/api/plates/{plate_id}/parts/prepare", { params, body: { part } });
     if (!data) throw new Error(said(error));
     await follow(data, ({ job }) => store.setState((s) => ({ cutting: s.cutting && { ...s.cutting, share: job.share } })), signal);
   };
 
-  /** Replaces the part that is worked on; a subject is cut out again first, with progress. */
+  /** Replaces the part that is worked on; what takes a while is prepared first, with progress. */
   const replace = (next: MaskPart, label: string) => {
     const s = store.getState();
     const owner = ownerNow(s);
@@ -127,7 +126,7 @@ export function makeMasking(store: StoreApi<State>, parts: PartInfo[], editing: 
       const mask = maskOf(now(), owner);
       if (mask) edit(withMask(now(), owner, { ...mask, parts: mask.parts.map((p, k) => (k === index ? next : p)) }), label);
     };
-    if (next.part !== "subject") {
+    if (!info(next)?.takes_a_while) {
       keep();
       return;
     }
@@ -135,7 +134,7 @@ export function makeMasking(store: StoreApi<State>, parts: PartInfo[], editing: 
     const mine = new AbortController();
     stop = mine;
     store.setState({ awaited: { owner, index, part: next }, cutting: { share: 0, stop: () => mine.abort() } });
-    cut(next, mine.signal)
+    prepare(next, mine.signal)
       .then(keep, (error: unknown) => {
         if (!mine.signal.aborted) warn(error instanceof Error ? error.message : String(error));
       })

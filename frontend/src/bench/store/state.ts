@@ -105,8 +105,8 @@ export interface State {
   frame: number;
   span: [number, number];
   playing: boolean;
-  /** Something that is found over all frames and is still on its way. */
-  overFrames: { label: string; share: number; stop: () => void } | null;
+  /** What is being found over all frames: the first is at work, the others wait for it. */
+  tasks: { label: string; share: number; stop: () => void }[];
   /** Frames at which what was followed was lost. */
   lost: number[];
   flicker: FlickerCell | null;
@@ -168,7 +168,7 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     frame: 0,
     span: [0, plate.frames],
     playing: false,
-    overFrames: null,
+    tasks: [],
     lost: [],
     flicker: null,
     rate: null,

@@ -13,6 +13,7 @@ export interface LiveTools {
   onReset: (setting: SettingInfo) => void;
   onStrip?: (setting: SettingInfo) => void;
   onAdd?: (setting: SettingInfo) => void;
+  onAlone?: (setting: SettingInfo) => void;
   onPaint?: () => void;
   onBringIntoView?: (place: Spot) => void;
 }
@@ -58,6 +59,7 @@ const LiveRow = memo(function LiveRow({ place, setting, tools }: { place: Place;
       onReset: () => tools.onReset(setting),
       onStrip: tools.onStrip && setting.swept ? () => tools.onStrip?.(setting) : undefined,
       onAdd: tools.onAdd && (() => tools.onAdd?.(setting)),
+      onAlone: tools.onAlone && (() => tools.onAlone?.(setting)),
       onPaint: tools.onPaint,
       onBringIntoView: tools.onBringIntoView,
       keys: plate.frames > 1 && setting.keyed ? <KeyTools place={place} setting={setting} /> : undefined,

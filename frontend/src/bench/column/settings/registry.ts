@@ -14,6 +14,8 @@ export interface RowTools {
   onBringIntoView?: ((place: Spot) => void) | undefined;
   /** One more of a list that the core makes: a point of light, a quad. */
   onAdd?: (() => void) | undefined;
+  /** Leaves those of a list alone, without what is found beside them. */
+  onAlone?: (() => void) | undefined;
   /** Takes the brush up, or puts it down, for strokes of light. */
   onPaint?: (() => void) | undefined;
   /** What sets its keys over the frames of a reel. */
@@ -66,6 +68,8 @@ export interface SettingView<S extends SettingInfo = SettingInfo> {
   follows?: boolean;
   /** The edit that adds one more to a list that the core makes; null where none can be added now. */
   adding?: (what: Adding) => Edit | null;
+  /** The edit that leaves those of a light's list alone, without what is found beside them. */
+  alone?: (light: string) => Edit;
 }
 
 interface Module {

@@ -30,6 +30,10 @@ export function useStageTools(id: string, stage: Stage): LiveTools {
         const edit = viewOf(setting)?.adding?.({ light: id, stage, setting: setting.name, middle: middle() });
         if (edit) editing.ask(edit);
       },
+      onAlone: (setting: SettingInfo) => {
+        const edit = viewOf(setting)?.alone?.(id);
+        if (edit) editing.ask(edit);
+      },
       onPaint: () => take(now().hand.tool.is === "light" ? HANDLES : { is: "light", drawn: null }),
     };
   }, [editing, viewing, strip, take, now, id, stage]);
