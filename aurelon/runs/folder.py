@@ -93,7 +93,7 @@ class Folder:
         except OSError as error:
             part.unlink(missing_ok=True)
             raise OutputError(f"{out} cannot be written: {error.strerror}; make room or mend the folder, then --resume") from error
-        self._entries[entry.out] = entry
+        self._entries[entry.out] = self._made[entry.out] = entry
 
     def _called(self, out: Path) -> str:
         return os.path.relpath(out, self._folder)

@@ -49,17 +49,17 @@ def tiff(samples: np.ndarray[Any, Any], **more: Any) -> bytes:
 
 class Damaged(unittest.TestCase):
     def test_damaged_files_of_every_format_are_read_or_refused_by_a_sentence(self) -> None:
-        report = campaign(1500, slow=NEVER)
+        report = campaign(900, slow=NEVER)
         self.assertEqual(report.faults, ())
-        self.assertEqual(report.read + report.refused, 1500)
+        self.assertEqual(report.read + report.refused, 900)
         # Neither is all of it noticed at once, nor does the damage go unseen.
-        self.assertGreater(report.read, 150)
-        self.assertGreater(report.refused, 150)
+        self.assertGreater(report.read, 90)
+        self.assertGreater(report.refused, 90)
 
     def test_rigs_of_extremes_give_light_that_is_a_number(self) -> None:
-        report = extreme_rigs(50, slow=NEVER)
+        report = extreme_rigs(36, slow=NEVER)
         self.assertEqual(report.faults, ())
-        self.assertGreater(report.read, 46)
+        self.assertGreater(report.read, 33)
 
     def test_rigs_of_extremes_have_every_kind_and_every_part(self) -> None:
         result = [extreme(seed) for seed in range(400)]

@@ -198,6 +198,17 @@ class Keeping(RunTest):
         self.assertEqual(list(self.outs()), ["a.png"])
         self.assertEqual(len((out.parent / RECORD).read_text().splitlines()), 1)
 
+    def test_a_run_may_write_over_what_it_has_made_itself_until_somebody_changes_it(self) -> None:
+        out = self.folder / "out" / "a.png"
+        with closing(Folder(out.parent, resume=False)) as folder:
+            folder.keep(out, "key", b"picture")
+            folder.refuse_others([out])  # a watched plate was rewritten
+            folder.keep(out, "another key", b"later picture")
+            folder.refuse_others([out])
+            out.write_bytes(b"retouched by hand")
+            with self.assertRaisesRegex(OutputError, "was not made by a run"):
+                folder.refuse_others([out])
+
     def test_two_runs_do_not_write_to_one_folder(self) -> None:
         with closing(Folder(self.folder / "out", resume=False)), self.assertRaisesRegex(OutputError, "another run is writing"):
             Folder(self.folder / "out", resume=False)

@@ -161,7 +161,7 @@ class Bench(ServiceTest):
 
     def test_the_pixels_of_an_export_are_told_before_it_is_written(self) -> None:
         plate = self.add(png(scene(120, 80)))
-        rig = {"prepare": {"crop": [0.0, 0.0, 0.5, 1.0]}}
+        rig = {"prepare": {"crop": {"x0": 0.0, "y0": 0.0, "x1": 0.5, "y1": 1.0}}}
         path = f"/plates/{plate}/exports/pixels"
         seen = self.answer("POST", path, 200, json={"rig": rig, "long_edge": None})
         self.assertEqual(seen, {"width": 60, "height": 80, "enlarged": 1.0, "full_edge": 80, "largest_edge": 320})
