@@ -10,11 +10,15 @@ import numpy as np
 from aurelon.core import Rig, RigError, check_rig
 from aurelon.core.graph.show import parse_show
 from aurelon.core.rig.copies import following
+from aurelon.core.rig.edits.add_part import AddPart
 from aurelon.core.rig.edits.move_keys import MoveKeys
+from aurelon.core.rig.edits.new_matte import NewMatte
 from aurelon.core.rig.edits.only_placed_points import EditOnlyPlacedPoints
 from aurelon.core.rig.edits.points import EditPoint
 from aurelon.core.rig.edits.remove_matte import RemoveMatte
+from aurelon.core.rig.edits.take_proposal import TakeProposal
 from aurelon.core.rig.migrate import HEADROOM
+from aurelon.core.rig.owner import HouseOwner, LightOwner, MatteOwner
 from aurelon.core.rig.patch import Change, patched
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.core.settings import number, settings_of
@@ -64,6 +68,42 @@ class Points(unittest.TestCase):
     def test_a_light_without_points_is_refused(self) -> None:
         with self.assertRaisesRegex(RigError, "fan does not shine from points"):
             EditPoint(light="fan", act="add", place=(0.5, 0.5)).apply(rig_of(light("fan", id="fan")))
+
+
+class Masks(unittest.TestCase):
+    RIG = rig_of(light("bloom", id="glow", mask={"start": "everything", "parts": []}))
+
+    def test_a_new_part_works_as_the_start_of_the_mask_suggests(self) -> None:
+        paints = rig_of(light("bloom", id="glow", mask={"start": "nothing", "parts": []}))
+        for rig, combine in ((self.RIG, "subtract"), (paints, "add")):
+            edited = AddPart(owner=LightOwner(id="glow"), part="polygon").apply(rig)
+            (part,) = edited.rig.light("glow").mask.stack
+            self.assertEqual((part.part, part.combine, edited.part), ("polygon", combine, 0))
+        on_house = AddPart(owner=HouseOwner(), part="tones").apply(self.RIG).rig
+        self.assertEqual([part.part for part in on_house.house.mask.stack], ["tones"])
+        with self.assertRaisesRegex(RigError, "'fog' is not a mask part; the parts are: "):
+            AddPart(owner=HouseOwner(), part="fog").apply(self.RIG)
+
+    def test_a_part_that_refers_to_a_matte_takes_the_newest_except_in_a_matte(self) -> None:
+        first = NewMatte(part="subject").apply(self.RIG)
+        second = NewMatte(part="linear").apply(first.rig)
+        self.assertEqual(
+            [(m.id, m.name) for m in second.rig.mattes], [("matte-1", "Subject"), ("matte-2", "Linear gradient matte")]
+        )
+        self.assertEqual((second.owner, second.part), (MatteOwner(id="matte-2"), 0))
+        taken: Any = AddPart(owner=LightOwner(id="glow"), part="matte").apply(second.rig).rig.light("glow").mask.stack[0]
+        self.assertEqual(taken.matte, "matte-2")
+        changed: Any = AddPart(owner=MatteOwner(id="matte-1"), part="matte").apply(second.rig).rig.mattes[0].mask.stack[-1]
+        self.assertEqual(changed.matte, "")
+
+    def test_a_proposal_sets_the_place_and_the_warmth(self) -> None:
+        rig = rig_of(light("shafts", id="sun"), STAR)
+        sun: Any = TakeProposal(light="sun", place=(0.7, 0.2), temperature=3400, tint=0.1).apply(rig).rig.light("sun")
+        self.assertEqual((sun.spread.position, sun.colour.origin), ((0.7, 0.2), "temperature"))
+        self.assertEqual((sun.colour.temperature, sun.colour.tint), (3400, 0.1))
+        star: Any = TakeProposal(light="star", place=(0.7, 0.2), temperature=3400, tint=0).apply(rig).rig.light("star")
+        self.assertEqual(star.source.placed[-1], (0.7, 0.2))
+        self.assertEqual(len(star.source.placed), 3)
 
 
 class KeysMoved(unittest.TestCase):

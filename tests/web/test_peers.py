@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+import errno
+import re
 import select
 import signal
 import socket
@@ -19,8 +21,11 @@ import httpx
 import numpy as np
 from starlette.types import Message, Receive, Scope, Send
 
+from aurelon.core import AurelonError, OutputError
+from aurelon.core.errors import Cancelled
 from aurelon.runs import jobs
-from aurelon.runs.jobs import Control, Jobs
+from aurelon.runs.jobs import Control, FileResult, Jobs
+from aurelon.store import DataFileError
 from aurelon.web import clients, connections
 from aurelon.web.clients import COMING, Clients
 from aurelon.web.turns import Turns
@@ -140,6 +145,49 @@ class Bodies(unittest.IsolatedAsyncioTestCase):
 
 
 class LanesOfJobs(unittest.TestCase):
+    def test_a_job_that_fails_says_why_in_a_sentence(self) -> None:
+        lanes = Jobs()
+        self.addCleanup(lanes.close)
+
+        def ends(error: BaseException) -> jobs.Job:
+            def fail(control: Control) -> None:
+                raise error
+
+            return lanes.wait(lanes.start("export", fail))
+
+        self.assertEqual(ends(Cancelled()).state, "cancelled")
+        for error, sentence in (
+            (OutputError("choose a smaller size"), "choose a smaller size"),
+            (
+                OSError(errno.ENOSPC, "No space left on device"),
+                "the file could not be written (No space left on device); make room",
+            ),
+            (DataFileError("database or disk is full"), "there is no room left on the data file's disk; make room there"),
+            (DataFileError("database is locked"), "held by another program; close that one"),
+            (DataFileError("attempt to write a readonly database"), "cannot be written to (attempt to write a readonly database)"),
+            (DataFileError("disk I/O error"), "cannot be written (disk I/O error); see to its disk"),
+            (MemoryError(), "there is not enough memory for a picture of this size; choose a smaller one"),
+        ):
+            with self.subTest(sentence), self.assertRaisesRegex(AurelonError, re.escape(sentence)):
+                ends(error)
+        with self.assertLogs(level="ERROR"), self.assertRaisesRegex(AurelonError, "a fault in Aurelon .by zero.; please report it"):
+            ends(ZeroDivisionError("by zero"))
+
+    def test_only_the_last_jobs_are_kept_with_their_files(self) -> None:
+        lanes = Jobs()
+        self.addCleanup(lanes.close)
+
+        def write(control: Control) -> FileResult:
+            return FileResult("light.txt", "text/plain", lambda file: file.write(b"light"))
+
+        with mock.patch.object(jobs, "KEPT", 2):
+            made = [lanes.wait(lanes.start("export", write)) for _ in range(4)]
+            lanes.wait(lanes.start("export", lambda control: None))
+        self.assertEqual([job.file is not None and job.file.exists() for job in made], [False, False, True, True])
+        self.assertEqual(lanes.get(made[3].id).size, 5)
+        with self.assertRaisesRegex(jobs.UnknownJob, "this job has expired; start it again"):
+            lanes.get(made[0].id)
+
     def test_a_job_that_does_not_end_by_itself_is_given_up_and_its_lane_is_free(self) -> None:
         with mock.patch.object(jobs, "GRACE", 0.05):
             lanes = Jobs()
