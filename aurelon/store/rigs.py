@@ -35,9 +35,9 @@ class Rigs:
         return SavedRig(row.id, row.name, row.created, get_rig(self._t, row.rig))
 
     def all(self) -> list[SavedRig]:
-        """All saved rigs by their names."""
+        """All saved rigs, the newest first."""
         table = self._t.NamedRig
-        return [self._saved(row) for row in self.rows.present().order_by(table.name, table.id)]
+        return [self._saved(row) for row in self.rows.present().order_by(table.id.desc())]
 
     def get(self, rig_id: int) -> SavedRig:
         return self._saved(self.rows.row(rig_id))

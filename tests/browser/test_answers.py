@@ -94,6 +94,42 @@ class Keys(BrowserTest):
         self.rested()
         self.assertAlmostEqual(self.rig(plate)["lights"][0]["merge"]["intensity"], 1.01)
 
+    def test_with_shift_a_place_stays_level_or_plumb_and_the_middle_catches_it(self) -> None:
+        plate = self.bring_in("level")
+        self.add("Fan")
+        self.rested()
+        grip = self.page.get_by_role("slider", name="Position", exact=True).locator(".grip")
+
+        def drag(across: float, down: float, key: str) -> tuple[float, float]:
+            box = grip.bounding_box()
+            assert box is not None
+            x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+            self.page.mouse.move(x, y)
+            self.page.mouse.down()
+            self.page.keyboard.down(key)
+            self.page.mouse.move(x + across, y + down, steps=8)
+            if key == "Shift":
+                expect(self.page.get_by_text("Held level or plumb.")).to_be_visible()
+            self.page.mouse.up()
+            self.page.keyboard.up(key)
+            self.page.wait_for_timeout(80)
+            self.rested()
+            x, y = self.rig(plate)["lights"][0]["spread"]["position"]
+            return float(x), float(y)
+
+        before = self.rig(plate)["lights"][0]["spread"]["position"]
+        level = drag(120, 25, "Shift")
+        self.assertEqual(level[1], before[1])
+        self.assertGreater(level[0], before[0] + 0.05)
+        plumb = drag(-20, 90, "Shift")
+        self.assertEqual(plumb[0], level[0])
+        self.assertGreater(plumb[1], level[1] + 0.05)
+        width = 120 / (level[0] - before[0])  # CSS pixels of the plate
+        caught = drag((0.5 - plumb[0]) * width + 5, 3, "Shift")
+        self.assertEqual(caught, (0.5, plumb[1]))
+        fine = drag(100, 0, "Control")
+        self.assertAlmostEqual(fine[0], 0.5 + 10 / width, delta=0.004)
+
     def test_the_column_stands_at_its_top_when_another_light_is_selected_and_eight_lights_fit_on_the_desk(self) -> None:
         plate = self.bring_in("eight")
         self.add("Bloom")

@@ -10,7 +10,7 @@ from typing import Any
 
 import cv2
 import numpy as np
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from aurelon.core import open_reel
 from tests.browser.window import BrowserTest
@@ -107,6 +107,27 @@ class Frames(BrowserTest):
         self.page.get_by_role("button", name="Remove the key at this frame: Radius").click()
         self.rested()
         self.assertEqual(self.keys(plate), {})
+
+    def test_what_goes_over_all_frames_waits_its_turn_and_can_be_stopped(self) -> None:
+        plate = self.reel()
+        self.add("Fan")
+        self.rested()
+        asked: list[Route] = []
+        self.page.route("**/follow?*", lambda route: asked.append(route), times=1)  # answered once the others stand in line
+        follow = self.page.get_by_role("button", name="Follow: Position")
+        follow.click()
+        for place in ("2", "3"):
+            follow.click()
+            expect(self.page.get_by_text(f"{place}. Following Position")).to_be_visible()
+        (first,) = asked
+        self.assertEqual(self.keys(plate), {})
+        self.page.get_by_role("button", name="Stop: Following Position").nth(2).click()
+        expect(self.page.get_by_text("3. Following Position")).to_have_count(0)
+        first.continue_()
+        expect(self.page.get_by_role("button", name="Stop: Following Position")).to_have_count(0)
+        self.rested()
+        (path,) = self.keys(plate)["fan-1"]
+        self.assertEqual(path, "spread.position")
 
     def test_how_it_goes_between_keys_is_a_right_click_away(self) -> None:
         plate = self.reel()

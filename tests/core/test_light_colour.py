@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from aurelon.core import Plate, Rig, parse_rig, render
+from aurelon.core.graph.new_light import new_light
 from aurelon.core.imaging.colour import chromaticity, picked_rgb, temperature_rgb
 from aurelon.core.imaging.rgb_space import D65_TO_PCS, DISPLAY_P3, SRGB, SRGB_CURVE, RgbSpace, make_space
 from tests.pictures import Floats, light, plate_of, rig_of, scene, stroke
@@ -77,6 +78,19 @@ class WideGamut(unittest.TestCase):
         ):
             got = xy(result, WIDE)
             self.assertLess(np.hypot(got[0] - wanted[0], got[1] - wanted[1]), 0.003, name)
+
+    def test_a_disc_like_its_rays_is_warmed_with_them(self) -> None:
+        plate = Plate(np.full((200, 300, 3), 0.9, np.float32), WIDE)
+        sun = {"position": [0.5, 0.5], "disc_size": 0.05, "aureole_strength": 0.0, "variety": 0.0, "disc_temperature": 6500}
+        warm = {"origin": "temperature", "temperature": WARM, "strength": 1.0}
+        for follows, wanted in ((True, chromaticity(WARM)), (False, chromaticity(6500))):
+            spread = {**sun, "disc_like_rays": follows}
+            with_disc = stage(plate, light("shafts", spread=spread, colour=warm))
+            without = stage(plate, light("shafts", spread={**spread, "disc_strength": 0.0}, colour=warm))
+            got = xy(with_disc - without, WIDE)
+            self.assertLess(np.hypot(got[0] - wanted[0], got[1] - wanted[1]), 0.003, follows)
+        new: Any = new_light("shafts", plate_of(np.full((60, 90, 3), 0.4, np.float32)), rig_of())
+        self.assertTrue(new.spread.disc_like_rays)
 
 
 class WhiteShifts(unittest.TestCase):

@@ -13,6 +13,7 @@ import numpy as np
 from PIL import Image
 
 from aurelon.core import Plate, render
+from aurelon.core.graph.new_light import new_light
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.perspective import to_square, unfolded
 from aurelon.core.imaging.texture import lay, pyramid
@@ -53,6 +54,34 @@ class Fan(unittest.TestCase):
             result = shown("fan", source={"contrast": 0.0}, spread=spread)
             self.assertGreater(result[lit], 0.2)
             self.assertEqual(result[dark], 0)
+
+    def test_a_new_fan_turns_toward_the_picture_wherever_it_is_moved(self) -> None:
+        new: Any = new_light("fan", plate_of(scene(90, 60)), rig_of())
+        aim, sides = new.spread.aim, new.spread.side_softness
+        self.assertEqual((aim, fan.Spread().aim), ("middle", "bearing"))
+        for place in ((0.5, -0.1), (-0.2, 0.5), (1.3, 0.9), (0.7, 0.2)):
+            spread = {"position": place, "opening": 40, "start": 0.0, "reach": 3.0, "aim": aim, "side_softness": sides}
+            across, down = (0.5 - place[0]) * 480, (0.5 - place[1]) * 320
+            bearing = float(np.degrees(np.arctan2(-down, across)))
+            turned = {**spread, "turn": 25}
+            for has, direction in ((spread, bearing), (turned, bearing + 25)):
+                with self.subTest(place=place, direction=direction):
+                    said = {**spread, "aim": "bearing", "bearing": (direction + 180) % 360 - 180}
+                    np.testing.assert_allclose(shown("fan", spread=has), shown("fan", spread=said), atol=2e-4)
+
+    def test_the_sides_fade_over_the_share_of_the_opening_that_is_asked_for(self) -> None:
+        def sides(softness: float) -> Floats:
+            spread = {"position": [0.5, 0.0], "opening": 90, "start": 0.0, "reach": 3.0, "side_softness": softness}
+            turn = np.deg2rad(np.arange(-45, 46))
+            x, y = 240 + 200 * np.sin(turn), 200 * np.cos(turn)
+            ring = shown("fan", source={"contrast": 0.0}, spread=spread)[y.astype(int), x.astype(int)]
+            return ring
+
+        hard = sides(0.0)
+        for softness in (0.1, 0.3, 0.5):
+            # Of 90 degrees the share fades on each side, smoothly: over 0.86 of that it is below 0.95.
+            faded = (sides(softness) < 0.95 * hard).sum()
+            self.assertAlmostEqual(int(faded), 2 * 90 * softness * 0.86, delta=4)
 
     def test_fewer_rays_are_wider(self) -> None:
         few, many = (fan.pattern(fan.Source(count=count, fineness=1))[0] for count in (5, 80))

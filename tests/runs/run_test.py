@@ -42,7 +42,7 @@ class RunTest(unittest.TestCase):
         return [*AURELON, "run", *map(str, more), "--rig", str(self.rig), "-o", str(self.folder / out)]
 
     def run_it(self, *more: str | Path, out: str = "out/{name}.png") -> subprocess.CompletedProcess[str]:
-        return run_command(*self.command(*more, out=out)[len(AURELON) :], folder=self.folder)
+        return subprocess.run(self.command(*more, out=out), capture_output=True, text=True, timeout=300, cwd=self.folder)
 
     def rendered(self, plate: Path, suffix: str = ".png", *more: str) -> bytes:
         """The picture as `aurelon render` makes it."""

@@ -33,6 +33,9 @@ class Originals(RunTest):
         result = {name: data for name, data in self.state().items() if "/.aurelon-" not in f"/{name}"}
         self.assertEqual(result, self.before)
 
+    def made(self, done: subprocess.CompletedProcess[str]) -> None:
+        self.assertEqual(done.returncode, 0, done.stderr)
+
     def render(self, plate: Path, out: Path, *more: str | Path) -> subprocess.CompletedProcess[str]:
         return run_command("render", plate, "--rig", self.rig, "-o", out, *more, folder=self.folder)
 
@@ -59,10 +62,10 @@ class Originals(RunTest):
         self.before = self.state()
         self.refused(self.run_it(self.plates), "was not made by a run into")
         again = str(self.folder / "out/{name}.png")
-        self.assertEqual(self.run_it(self.plates, "--over", again).returncode, 0)
+        self.made(self.run_it(self.plates, "--over", again))
         # What a run has made it may make anew, until somebody changes it.
-        self.assertEqual(self.run_it(self.plates / "shore 0.png").returncode, 0)
-        self.assertEqual(self.run_it(self.plates).returncode, 0)
+        self.made(self.run_it(self.plates / "shore 0.png"))
+        self.made(self.run_it(self.plates))
         (self.folder / "out" / "shore 0.png").write_bytes(b"retouched")
         self.before = {name: data for name, data in self.state().items() if "/.aurelon-" not in f"/{name}"}
         self.refused(self.run_it(self.plates), "was not made by a run into")

@@ -66,6 +66,12 @@ class Reels(ServiceTest):
         reel = self.answer("GET", f"/plates/{plate}/reel")
         np.testing.assert_allclose(reel["times"], np.arange(12) / 24, atol=6e-4)
         self.assertEqual(self.client.get(f"/api/plates/{plate}/thumbnail?revision=1").status_code, 200)
+        for frame in (2, 9):
+            small = self.client.get(f"/api/plates/{plate}/thumbnail", params={"revision": 1, "frame": frame}).content
+            _, wanted = self.shown(plate, {}, frame)
+            got = np.asarray(Image.open(io.BytesIO(small)).convert("RGB").resize((96, 64)))
+            self.assertLess(np.abs(got.astype(int) - wanted).mean(), 3.0)
+        self.assertEqual(self.client.get(f"/api/plates/{plate}/thumbnail", params={"frame": 99}).status_code, 400)
         still = self.add()
         self.assertIn("has no frames", self.answer("GET", f"/plates/{still}/reel", 415)["error"])
 

@@ -147,7 +147,7 @@ class Streams(Job):
         cells.nth(2).wait_for()
         self.click(cells.nth(2))
         self.rested()
-        self.typed("Bearing", "-80")
+        self.typed("Turn", "10")
         self.pull(self.page.get_by_role("slider", name="Black of the light"), 25)
         self.typed("Temperature", "3400")
         self.typed("Softness", "1.5")

@@ -55,12 +55,15 @@ class Sun(Job):
         self.typed("Count", "70")
         self.press("Another")
         self.typed("Temperature", "3800")
+        check = self.page.get_by_role("checkbox", name="Coloured like the rays")
+        self.click(self.page.locator("label").filter(has=check), "Switch *Coloured like the rays* off.")
+        self.rested()
         self.typed("Disc temperature", "5200")
         self.new("Velvet")
         kept = self.light(0)
         self.assertEqual((kept["spread"]["disc_temperature"], kept["colour"]["temperature"]), (5200, 3800))
         self.assertGreater(self.about(self.of(0), (0.3, 0.5), 0.06), 0.02)
-        self.within(15)
+        self.within(15, 1, "a disc has the warmth of its rays until that is switched off")
 
     def test_a_source_off_the_frame_farther_and_nearer_painted_back_at_the_top(self) -> None:
         """A source outside the frame"""

@@ -7,7 +7,7 @@ flicker or alias where they run together. The cloudier style stretches two-dimen
 
 from __future__ import annotations
 
-from typing import Literal, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 import cv2
 import numpy as np
@@ -22,12 +22,14 @@ from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_sett
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import WhiteField, as_picture
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
+from aurelon.core.plate import Plate
 from aurelon.core.settings import Place, Settings, choice, number, place_setting, seed_setting, whole
 
 ANGLES, DEPTHS, LEVELS = 4096, 128, 10  # cells of the table round, outward, and degrees of blur
 CLOUD_ANGLES = 1024
 FINER = 2.5  # than the usual grid of light
 DEEPEST = 2.5  # diagonals at the outer end of the table
+DOWN = -90.0  # degrees
 NEAR = 0.05  # diagonals over which the table's first cells are spread
 
 
@@ -51,6 +53,24 @@ class Spread(Settings):
     """How the rays travel."""
 
     position: Place = place_setting((0.5, -0.1), "Where the rays come from, in or outside the frame", essential=True)
+    aim: Literal["middle", "bearing"] = choice(
+        "bearing",
+        "Toward the middle of the picture, from wherever it stands, or in a direction of its own",
+        words={"middle": "The picture's middle", "bearing": "A bearing"},
+    )
+    turn: float = number(
+        0.0,
+        "How far the fan is turned away from the picture's middle",
+        unit="degrees",
+        low=-180,
+        high=180,
+        step=1,
+        handle="direction",
+        about="position",
+        toward_middle=True,
+        when={"aim": ["middle"]},
+        essential=True,
+    )
     bearing: float = number(
         -90.0,
         "Direction of the middle of the fan",
@@ -60,10 +80,14 @@ class Spread(Settings):
         step=1,
         handle="direction",
         about="position",
+        when={"aim": ["bearing"]},
         essential=True,
     )
     opening: float = number(
         120.0, "Angle that the fan covers; 360 goes all the way round", unit="degrees", low=2, high=360, step=1, essential=True
+    )
+    side_softness: float = number(
+        0.15, "Share of the opening over which its sides fade", label="Soft sides", unit="share", low=0, high=0.5, step=0.01
     )
     start: float = number(
         0.02,
@@ -227,7 +251,17 @@ def _draw(table: Floats, fan: Geometry, rings: Floats, out: Floats) -> None:
             out[row, column] = (low + k * (high - low)) * smoothstep(within) * fade
 
 
-SIDE = 0.15  # share of the opening over which its sides fade
+SOFT_SIDES = 0.4  # of a new fan
+SAME_PLACE = 1e-4  # of the frame, within which the middle lies in no direction
+
+
+def bearing_of(settings: Spread, width: float, height: float) -> float:
+    """The direction of the fan's middle on a plate of those proportions, in degrees: 0 is right, 90 up."""
+    if settings.aim == "bearing":
+        return settings.bearing
+    across, down = (0.5 - settings.position[0]) * width, (0.5 - settings.position[1]) * height
+    toward = DOWN if np.hypot(across, down) < SAME_PLACE * width else float(np.degrees(np.arctan2(-down, across)))
+    return (toward + settings.turn + 180) % 360 - 180
 
 
 def draw(table: Floats, settings: Spread, frame: Frame) -> Floats:
@@ -241,9 +275,9 @@ def draw(table: Floats, settings: Spread, frame: Frame) -> Floats:
         x=f32(s.position[0] * frame.width - frame.x0),
         y=f32(s.position[1] * frame.height - frame.y0),
         scale=f32(1 / frame.diagonal),
-        bearing=f32(np.deg2rad(s.bearing)),
-        half=f32(100.0 if whole_turn else half * (1 - SIDE)),
-        edge=f32(max(2 * half * SIDE, 0.01)),
+        bearing=f32(np.deg2rad(bearing_of(s, frame.width, frame.height))),
+        half=f32(100.0 if whole_turn else half * (1 - s.side_softness)),
+        edge=f32(max(2 * half * s.side_softness, 0.01)),
         start=f32(s.start),
         per_reach=f32(1 / s.reach),
         per_depth=f32((depths - 1) / np.log(1 + DEEPEST / NEAR)),
@@ -258,16 +292,22 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> WhiteField:
     return WhiteField(draw(table, settings, scene.frame_of(FINER)))
 
 
+def toward_the_middle(plate: Plate) -> dict[str, dict[str, Any]]:
+    """A new fan turns toward the picture wherever it is moved, and has soft sides."""
+    return {"spread": {"aim": "middle", "side_softness": SOFT_SIDES}}
+
+
 KIND = Kind(
     name="fan",
     order=9,
     in_depth=THIN_AIR,
     summary="Rays from a point, made of noise and not of the picture",
-    words="sun, rays, projector, stage",
+    words="sun, rays, projector, stage, window",
     source_settings=Source,
     spread_settings=Spread,
     source=source,
     spread=spread,
+    initial=toward_the_middle,
     colour=Colour(temperature=4800, strength=1.0),
     merge=Merge(intensity=0.7),
     reads=False,

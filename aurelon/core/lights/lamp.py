@@ -91,7 +91,7 @@ class Spread(Settings):
 
     lamp: Literal["point", "spot", "directional"] = choice(
         "point",
-        "Shines all round, in a cone, or from far away",
+        "Shines all round, in a cone, or from far away, where its light is alike everywhere and has no range",
         label="Type of lamp",
         words={"directional": "Far away"},
         group="Lamp",
@@ -348,7 +348,7 @@ KIND = Kind(
     name="lamp",
     order=8,
     summary="A point, spot or distant lamp that shines on the things in the picture",
-    words="spot, street, window, sun",
+    words="spot, street, window, sun, glow",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -56,6 +56,7 @@ from aurelon.core.settings import (
     Settings,
     choice,
     colour_setting,
+    flag,
     matte_setting,
     number,
     place_setting,
@@ -236,8 +237,16 @@ class Spread(Settings):
         group="Aureole",
         essential=True,
     )
+    disc_like_rays: bool = flag(
+        False,
+        "The disc and its glow have the colour of the rays",
+        label="Coloured like the rays",
+        when={"mode": ["point"]},
+        group="Disc",
+        essential=True,
+    )
     disc_temperature: float = temperature_setting(
-        4600, "Colour of the disc and its glow", when={"mode": ["point"]}, group="Disc", essential=True
+        4600, "Colour of the disc and its glow", when={"mode": ["point"], "disc_like_rays": [False]}, group="Disc", essential=True
     )
     # A lamp in the haze lights the air about itself, also before what is near.
     air: float = air_setting(when={"stands": ["behind"]})
@@ -277,7 +286,7 @@ class ShaftsField:
 
     def at(self, scene: Scene[None], frame: Frame, tint: Tint) -> LightSample:
         s = self.settings
-        own = tint.own @ temperature_rgb(s.disc_temperature, 0.0, scene.space)
+        own = (tint.light if s.disc_like_rays else tint.own) @ temperature_rgb(s.disc_temperature, 0.0, scene.space)
         soft = scene.mixed(self.grid, np.column_stack([tint.light, own]))
         if s.mode != "point":
             return LightSample(soft)
@@ -392,7 +401,7 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     kelvin = warmth_at(plate, place)
     return {
         "source": opened,
-        "spread": {"position": place, "disc_temperature": kelvin, "glare": FIRST_GLARE},
+        "spread": {"position": place, "disc_temperature": kelvin, "disc_like_rays": True, "glare": FIRST_GLARE},
         "colour": {"temperature": kelvin},
     }
 
@@ -409,7 +418,7 @@ KIND = Kind(
     order=1,
     in_depth=THIN_AIR,
     summary="Sun rays from the picture, blocked by what stands in front",
-    words="sun, rays, beams, window, sky",
+    words="sun, rays, beams, window, sky, glow",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -32,7 +32,9 @@ WAVES = 64  # cells of the ripple's noise
 class Source(Settings):
     """What is painted."""
 
-    strokes: tuple[Stroke, ...] = strokes_setting("The strokes, first to last", max_strokes=2000, essential=True)
+    strokes: tuple[Stroke, ...] = strokes_setting(
+        "The strokes, first to last", max_strokes=2000, carries="spread.position", essential=True
+    )
 
 
 class Spread(Settings):

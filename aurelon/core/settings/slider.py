@@ -15,7 +15,8 @@ Handle = Literal["radius", "direction", "cone", "level", "levels"]
 class Slider(Setting):
     """The slider's travel t in 0..1 lies at `low + (high - low) * t**exponent`, so that small values get more of it.
 
-    `handle` is what moves it on the picture, `about` the place setting that the handle goes round. A cone opens
+    `handle` is what moves it on the picture, `about` the place setting that the handle goes round. The zero of a direction that is
+    `toward_middle` points from that place to the middle of the plate, as others' points to the right. A cone opens
     from the place `apex`, as far above the picture as the number `above` says.
     """
 
@@ -26,6 +27,7 @@ class Slider(Setting):
     exponent: float = 1.0
     handle: Handle | None = None
     about: str = ""
+    toward_middle: bool = False
     apex: str = ""
     above: str = ""
     swept: Swept | None = "range"

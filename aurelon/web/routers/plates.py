@@ -22,7 +22,7 @@ from aurelon.core.reels.shared.footage import MOST_FRAMES
 from aurelon.core.reels.stills import are_frames, sequence_in, sequence_name
 from aurelon.runs.jobs import Control
 from aurelon.store import PlateRecord
-from aurelon.web.context import Context, Shared
+from aurelon.web.context import Context, FrameNumber, Shared
 from aurelon.web.small_pictures import etag_of, small_picture_answer
 from aurelon.web.uploads import opened
 
@@ -228,9 +228,14 @@ def get_thumbnail(
     plate_id: int,
     revision: Annotated[int, Query()] = 0,
     at_once: Annotated[bool, Query()] = False,
+    frame: FrameNumber = 0,
 ) -> Response:
     """The lit picture, small; `revision` only makes the address change with the picture. What was kept last is given `at_once`,
-    though it may be of an earlier revision."""
+    though it may be of an earlier revision. A later `frame` of a reel is rendered when it is asked for."""
+    if frame > 0:
+        rig = context.store.revisions.bench(plate_id).rig
+        etag = etag_of(context.store.plates.get(plate_id).hash, rig.model_dump_json(), str(frame))
+        return small_picture_answer(request, etag, lambda: _small_frame(context, plate_id, frame, rig))
     picture, present = context.store.plates.thumbnail(plate_id)
     if not present and not at_once:
         context.jobs.wait(context.jobs.start("thumbnail", lambda control: _render_thumbnail(context, plate_id, control)))
@@ -239,6 +244,13 @@ def get_thumbnail(
         return Response(status_code=204)
     shown = picture
     return small_picture_answer(request, etag_of(shown), lambda: shown)
+
+
+def _small_frame(context: Context, plate_id: int, frame: int, rig: Rig) -> bytes:
+    """A frame of a reel under a rig, small (JPEG)."""
+    job = context.jobs.start("thumbnail", lambda control: control.give(thumbnail(context.renderers.get(plate_id, frame), rig)))
+    picture: bytes = context.jobs.wait(job).items[0]
+    return picture
 
 
 def _render_thumbnail(context: Context, plate_id: int, control: Control) -> None:

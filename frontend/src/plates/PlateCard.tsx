@@ -18,10 +18,21 @@ const Picture = styled(AriaButton)`
   appearance: none;
   padding: 0;
   border: 0;
+  position: relative;
   aspect-ratio: 3 / 2;
   background: ${tone.panel};
   overflow: hidden;
+  /* Seen until the picture lies over it. */
+  .awaited {
+    position: absolute;
+    inset: 0;
+    display: grid;
+    place-items: center;
+    color: ${tone.faint};
+    font-size: 12px;
+  }
   img {
+    position: relative;
     width: 100%;
     height: 100%;
     object-fit: contain;
@@ -88,6 +99,7 @@ export function PlateCard({ plate, ticked, onTick, onOpen, onDelete, onRename, o
       }}
     >
       <Picture aria-label={`Open ${plate.name}`} onPress={onOpen}>
+        <span className="awaited">being made…</span>
         <img src={asked ? thumbnailOf(plate) : `${thumbnailOf(plate)}&at_once=true`} alt="" draggable={false} onLoad={ask} onError={ask} />
       </Picture>
       <Line>

@@ -57,11 +57,17 @@ interface Props {
   onClose: () => void;
 }
 
-/** Saved rigs, each seen on this very plate: apply one, or some of its lights; save, bring in, take out. */
+/** The lights of a saved rig, by name. */
+function lightsOf(saved: SavedRig): string {
+  return saved.rig.lights.map((light) => light.name || light.kind).join(", ");
+}
+
+/** Saved rigs, the newest first, each seen on this very plate: apply one, or some of its lights; save, bring in, take out. */
 export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: Props) {
   const { say, warn } = useNotices();
   const [cells, setCells] = useState<RigCell[] | null>(null);
   const [name, setName] = useState("");
+  const [typed, setTyped] = useState("");
   const [renamed, setRenamed] = useState<{ id: number; name: string } | null>(null);
   const [opened] = useState(rig);
   const leaving = useRef<AbortController | null>(null);
@@ -141,6 +147,11 @@ export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: P
     await reload();
   };
 
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = cells?.filter(({ saved }) => {
+    const of = `${saved.name} ${lightsOf(saved)}`.toLowerCase();
+    return words.every((word) => of.includes(word));
+  });
   return (
     <Dialog title="Rigs" wide open onClose={onClose}>
       <Bar>
@@ -155,10 +166,18 @@ export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: P
           Save as file…
         </a>
       </Bar>
+      <TextField
+        label="Find a rig"
+        hideLabel
+        value={typed}
+        placeholder="Type to find a rig by its name or its lights"
+        onChange={setTyped}
+      />
       <Grid>
         {!cells && <Note role="status">Rendering each rig on this plate…</Note>}
         {cells?.length === 0 && <Note>No rigs are saved yet. Save this one to use it on the next picture.</Note>}
-        {cells?.map(({ saved, picture }) => (
+        {cells && cells.length > 0 && found?.length === 0 && <Note>No saved rig has that in its name or its lights.</Note>}
+        {found?.map(({ saved, picture }) => (
           <div key={saved.id} className="card" role="group" aria-label={saved.name}>
             {renamed?.id === saved.id ? (
               <TextField
@@ -173,12 +192,7 @@ export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: P
                 }}
               />
             ) : (
-              <PictureChoice
-                title={saved.name}
-                note={saved.rig.lights.map((l) => l.name || l.kind).join(", ")}
-                picture={picture}
-                onPick={() => onApply(saved, null)}
-              />
+              <PictureChoice title={saved.name} note={lightsOf(saved)} picture={picture} onPick={() => onApply(saved, null)} />
             )}
             <div className="more">
               <Menu

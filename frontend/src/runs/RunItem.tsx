@@ -59,11 +59,13 @@ export function RunItem({ run, item }: { run: number; item: Item }) {
   const failed = item.state === "failed";
   // The picture of the plate as it stands; that of a plate whose turn is still to come is the one it had.
   const at = item.state === "done" ? "" : "&at_once=true";
+  // That of a frame which was made is of that frame.
+  const frame = item.state === "done" && item.last - item.first === 1 ? `&frame=${String(item.first)}` : "";
   return (
     <Cell aria-label={item.plate_name}>
       <SmallPlate
         $faint={item.state === "waiting" || item.state === "cancelled"}
-        src={`/api/plates/${item.plate}/thumbnail?revision=${item.thumbnail_of}${at}`}
+        src={`/api/plates/${item.plate}/thumbnail?revision=${item.thumbnail_of}${at}${frame}`}
         alt=""
         loading="lazy"
         draggable={false}

@@ -21,6 +21,12 @@ const Card = styled(Button)<{ $present: boolean }>`
     border-radius: 2px;
     background: ${tone.base};
   }
+  .empty {
+    display: grid;
+    place-items: center;
+    color: ${tone.faint};
+    font-size: 12px;
+  }
   b {
     font-weight: 600;
     color: ${(p) => (p.$present ? tone.accent : tone.strong)};
@@ -68,7 +74,11 @@ interface Props {
 export function PictureChoice({ title, note, picture, waits = true, present = false, current = false, onPick }: Props) {
   return (
     <Card $present={present} isDisabled={waits && picture === null} data-current={current || undefined} onPress={onPick}>
-      {picture === null ? <span className="empty" /> : <img src={`data:image/jpeg;base64,${picture}`} alt="" draggable={false} />}
+      {picture === null ? (
+        <span className="empty">being made…</span>
+      ) : (
+        <img src={`data:image/jpeg;base64,${picture}`} alt="" draggable={false} />
+      )}
       <b>
         {title}
         {present && <Unseen>, as it is now</Unseen>}

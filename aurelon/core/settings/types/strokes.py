@@ -33,10 +33,12 @@ class Stroke(Settings):
 
 
 class StrokesSetting(Setting):
-    """Strokes, first to last: paint, or `hints` that say what is in and, erasing, what is out."""
+    """Strokes, first to last: paint, or `hints` that say what is in and, erasing, what is out. `carries` is the stage and name of
+    a place of the same light that is moved, turned and scaled with all of them."""
 
     type: Literal["strokes"] = "strokes"
     hints: bool = False
+    carries: str = ""
     own: bool = True
 
     def moved(self, value: Any, by: tuple[float, float]) -> Any:
@@ -50,9 +52,9 @@ def _moved(stroke: dict[str, Any], by: tuple[float, float]) -> dict[str, Any]:
     return {**stroke, "points": points}
 
 
-def strokes_setting(help: str, *, max_strokes: int, hints: bool = False, **common: Unpack[Common]) -> Any:
+def strokes_setting(help: str, *, max_strokes: int, hints: bool = False, carries: str = "", **common: Unpack[Common]) -> Any:
     """A setting that is a list of strokes, empty to begin with."""
-    return StrokesSetting(help=help, hints=hints, **common).field((), max_length=max_strokes)
+    return StrokesSetting(help=help, hints=hints, carries=carries, **common).field((), max_length=max_strokes)
 
 
 SETTING = StrokesSetting

@@ -35,7 +35,9 @@ export function KeysDialog({ keys, onClose }: { keys: Key[]; onClose: () => void
         <dt>Arrows</dt>
         <dd>Move the focused handle or slider; ten times as far with Shift</dd>
         <dt>Shift, wheel</dt>
-        <dd>Drag a slider or a handle finely; turn the focused slider step by step</dd>
+        <dd>Drag a slider finely, a place on the picture level or plumb; turn the focused slider step by step</dd>
+        <dt>Ctrl</dt>
+        <dd>Drag a place on the picture finely</dd>
         <dt>Double-click</dt>
         <dd>Reset a setting</dd>
       </List>

@@ -72,9 +72,12 @@ export function KindSheet({ changes, onClose }: { changes: string | null; onClos
       void frames.settle(known);
     });
   };
-  const words = typed.trim().toLowerCase();
-  const kinds = catalogue.kinds.filter((kind) => `${kind.title} ${kind.summary} ${kind.words}`.toLowerCase().includes(words));
-  const first = words ? kinds[0] : undefined;
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  const kinds = catalogue.kinds.filter((kind) => {
+    const of = `${kind.title} ${kind.summary} ${kind.words}`.toLowerCase();
+    return words.every((word) => of.includes(word));
+  });
+  const first = words.length > 0 ? kinds[0] : undefined;
   return (
     <Dialog title={changed ? `Change ${changed.name || changed.id} into…` : "Add a light"} wide open onClose={onClose}>
       <TextField

@@ -3,7 +3,9 @@ import styled from "styled-components";
 import type { Plate } from "../../api/client";
 import { tone } from "../../ui/theme";
 import { useHandle } from "../../ui/useHandle";
+import { useNow } from "../store/bench";
 import type { Spot } from "../store/places";
+import { paneNow, placementNow } from "../store/selectors";
 import { Overlay } from "./handles/Overlay";
 import { toPlate, toScreen, type Placement, type Point } from "./view";
 
@@ -63,6 +65,7 @@ interface Props {
 
 const ROOM = 22; // CSS pixels round the places
 const STEM = 26; // CSS pixels from the box to the grip that turns it
+const EDGE = 14; // CSS pixels from the pane's edge within which a grip stays in reach
 const SMALLEST = 0.05;
 const STEP = 4; // CSS pixels by an arrow key
 const TURN = Math.PI / 180; // by an arrow key
@@ -72,9 +75,21 @@ const GROW = 0.02; // by an arrow key
 export function BoxHandles({ plate, placement, label, spots, onCarry, onTake, onRest }: Props) {
   // While it is dragged the box is what it was, carried along.
   const [held, setHeld] = useState<((p: Point) => Point) | null>(null);
+  // The angle (radians) to which it was turned stays the box's own, as long as it is round the same places.
+  const [angle, setAngle] = useState({ of: spots.length, turned: 0 });
+  const own = angle.of === spots.length ? angle.turned : 0;
   const kept = useRef<Point[]>([]);
-  const shown = held ? kept.current : cornersOf(spots.map((spot) => toScreen(placement, plate, spot)));
+  const shown = held
+    ? kept.current
+    : cornersOf(
+        spots.map((spot) => toScreen(placement, plate, spot)),
+        own,
+      );
   const corners = held ? shown.map(held) : shown;
+  const pane = useNow(paneNow);
+  const view = useNow(placementNow);
+  const inReach = (at: Point): Point =>
+    view ? { x: within(at.x, -view.x, pane.x - view.x), y: within(at.y, -view.y, pane.y - view.y) } : at;
   const [a, b, c, d] = corners as [Point, Point, Point, Point];
   const middle = { x: (a.x + c.x) / 2, y: (a.y + c.y) / 2 };
 
@@ -116,7 +131,9 @@ export function BoxHandles({ plate, placement, label, spots, onCarry, onTake, on
   const up = { x: (a.x + b.x) / 2 - middle.x, y: (a.y + b.y) / 2 - middle.y };
   const high = Math.hypot(up.x, up.y) || 1;
   const knob = { x: middle.x + (up.x / high) * (high + STEM), y: middle.y + (up.y / high) * (high + STEM) };
+  const grip = inReach(knob);
   const about = useRef<Point>(middle);
+  const by = useRef(0);
   const turning = useHandle({
     at: () => {
       take();
@@ -126,18 +143,25 @@ export function BoxHandles({ plate, placement, label, spots, onCarry, onTake, on
     },
     onMove: (to) => {
       const m = about.current;
-      const angle = Math.atan2(to.y - m.y, to.x - m.x) - Math.atan2(from.current.y - m.y, from.current.x - m.x);
-      carry(turned(m, angle), 1);
+      by.current = Math.atan2(to.y - m.y, to.x - m.x) - Math.atan2(from.current.y - m.y, from.current.x - m.x);
+      carry(turned(m, by.current), 1);
     },
-    onStep: (across, down) => once(turned(middle, (across + down) * TURN), 1),
-    onRest: () => rest(`Turn ${label}`),
+    onStep: (across, down) => {
+      by.current = (across + down) * TURN;
+      once(turned(middle, by.current), 1);
+    },
+    onRest: () => {
+      setAngle({ of: spots.length, turned: own + by.current });
+      by.current = 0;
+      rest(`Turn ${label}`);
+    },
   });
   return (
     <Box role="group" aria-label={`Box round ${label}`}>
       <path className="frame" d={outline(corners)} />
       <path className="edge" role="button" tabIndex={0} aria-label={`Move all: ${label}`} d={outline(corners)} {...whole} />
-      <line className="stem" x1={(a.x + b.x) / 2} y1={(a.y + b.y) / 2} x2={knob.x} y2={knob.y} />
-      <g role="button" tabIndex={0} aria-label={`Turn all: ${label}`} transform={`translate(${knob.x} ${knob.y})`} {...turning}>
+      <line className="stem" x1={(a.x + b.x) / 2} y1={(a.y + b.y) / 2} x2={grip.x} y2={grip.y} />
+      <g role="button" tabIndex={0} aria-label={`Turn all: ${label}`} transform={`translate(${grip.x} ${grip.y})`} {...turning}>
         <circle className="grip" r={11} />
         <circle className="dot" r={5} />
       </g>
@@ -145,6 +169,7 @@ export function BoxHandles({ plate, placement, label, spots, onCarry, onTake, on
         <Scaler
           key={k}
           at={corner}
+          drawn={inReach(corner)}
           opposite={corners[(k + 2) % 4] ?? middle}
           label={`Scale all: ${label}, corner ${k + 1}`}
           onTake={take}
@@ -159,6 +184,8 @@ export function BoxHandles({ plate, placement, label, spots, onCarry, onTake, on
 
 interface ScalerProps {
   at: Point;
+  /** Where its grip is, so that it is in reach. */
+  drawn: Point;
   opposite: Point;
   label: string;
   onTake: () => void;
@@ -168,7 +195,7 @@ interface ScalerProps {
 }
 
 /** A corner of the box; the opposite one stays where it is. */
-function Scaler({ at, opposite, label, onTake, onGrow, onStep, onRest }: ScalerProps) {
+function Scaler({ at, drawn, opposite, label, onTake, onGrow, onStep, onRest }: ScalerProps) {
   const begun = useRef({ at, pivot: opposite });
   const handle = useHandle({
     at: () => {
@@ -186,17 +213,28 @@ function Scaler({ at, opposite, label, onTake, onGrow, onStep, onRest }: ScalerP
     onRest,
   });
   return (
-    <g role="button" tabIndex={0} aria-label={label} transform={`translate(${at.x} ${at.y})`} {...handle}>
+    <g role="button" tabIndex={0} aria-label={label} transform={`translate(${drawn.x} ${drawn.y})`} {...handle}>
       <circle className="grip" r={10} />
       <rect className="dot" x={-4} y={-4} width={8} height={8} />
     </g>
   );
 }
 
-/** The corners of the upright box round points, from the left upper one on. */
-function cornersOf(points: Point[]): Point[] {
-  const x = points.map((p) => p.x);
-  const y = points.map((p) => p.y);
+/** A coordinate of a grip, kept on the pane from `low` to `high`. */
+function within(at: number, low: number, high: number): number {
+  return Math.max(low + EDGE, Math.min(high - EDGE, at));
+}
+
+function turnedBy(angle: number): (p: Point) => Point {
+  const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
+  return (p) => ({ x: p.x * cos - p.y * sin, y: p.x * sin + p.y * cos });
+}
+
+/** The corners of the box round points at an angle, from the left upper one on. */
+function cornersOf(points: Point[], angle: number): Point[] {
+  const upright = points.map(turnedBy(-angle));
+  const x = upright.map((p) => p.x);
+  const y = upright.map((p) => p.y);
   const [left, right] = [least(x) - ROOM, -least(x.map((v) => -v)) + ROOM];
   const [top, bottom] = [least(y) - ROOM, -least(y.map((v) => -v)) + ROOM];
   return [
@@ -204,7 +242,7 @@ function cornersOf(points: Point[]): Point[] {
     { x: right, y: top },
     { x: right, y: bottom },
     { x: left, y: bottom },
-  ];
+  ].map(turnedBy(angle));
 }
 
 function least(values: number[]): number {

@@ -11,13 +11,16 @@ interface Props<T> {
   value: T;
   spotsOf: (value: T) => Spot[];
   carried: (value: T, by: Carried) => T;
+  /** What belongs to them is taken hold of, and carried too. */
+  onTake?: () => void;
+  onCarry?: (by: Carried) => void;
   onChange: (value: T) => void;
   onRest: (label: string) => void;
 }
 
 /** A box round all places of a value. However often it is carried about, nothing of it is lost: every movement begins from
  * what was there when the hand took hold. */
-export function CarriedSpots<T>({ plate, placement, label, value, spotsOf, carried, onChange, onRest }: Props<T>) {
+export function CarriedSpots<T>({ plate, placement, label, value, spotsOf, carried, onTake, onCarry, onChange, onRest }: Props<T>) {
   const held = useRef(value);
   const spots = spotsOf(value);
   if (spots.length < 2) return null;
@@ -29,8 +32,12 @@ export function CarriedSpots<T>({ plate, placement, label, value, spotsOf, carri
       spots={spots}
       onTake={() => {
         held.current = value;
+        onTake?.();
       }}
-      onCarry={(by) => onChange(carried(held.current, by))}
+      onCarry={(by) => {
+        onChange(carried(held.current, by));
+        onCarry?.(by);
+      }}
       onRest={onRest}
     />
   );

@@ -156,6 +156,7 @@ export function CornerHandles({ plate, placement, label, corners, free, open: is
         corners.map((c) => rounded([c[0] + across * STEP, c[1] + down * STEP])),
         "Move all of it",
       ),
+    axes: true,
     onRest: () => {
       if (moved) onChange(moved.map(rounded), "Move all of it");
       setMoved(null);
@@ -266,7 +267,7 @@ interface CornerProps {
 
 /** One corner, to be dragged; Delete removes it where their number is free. */
 function Corner({ at, index, making, onMove, onStep, onRest, onRemove }: CornerProps) {
-  const handle = useHandle({ at, onMove, onStep, onRest });
+  const handle = useHandle({ at, onMove, onStep, onRest, axes: true });
   const live = making ? {} : handle;
   return (
     <g

@@ -116,6 +116,7 @@ const LiveHandle = memo(function LiveHandle({ place, setting, turn, labelled, ed
     <Handle
       plate={plate}
       placement={placement}
+      place={place}
       setting={setting}
       value={values[setting.name]}
       values={values}

@@ -52,6 +52,7 @@ function OnePoint({ plate, placement, point, number, onToggle, onMove }: OneProp
   const handle = useHandle({
     at: from,
     onMove: setMoved,
+    axes: true,
     onStep: (across, down) => onMove([point.x + across * STEP, point.y + down * STEP]),
     onRest: () => {
       if (moved && Math.hypot(moved.x - from.x, moved.y - from.y) >= STILL) onMove(toPlate(placement, plate, moved));

@@ -1,6 +1,7 @@
 import { createElement, type ComponentType, type ReactNode } from "react";
 import type { Edit, Plate, SettingInfo, SettingOf, Stage } from "../../../api/client";
 import type { Spot } from "../../store/places";
+import type { Place } from "../../store/rig";
 import type { Size } from "../units";
 import type { Placement } from "../../picture/view";
 
@@ -31,6 +32,8 @@ export interface RowProps<S extends SettingInfo = SettingInfo> extends RowTools 
 export interface HandleProps<S extends SettingInfo = SettingInfo> {
   plate: Plate;
   placement: Placement;
+  /** Where the setting stands in the rig. */
+  place: Place;
   setting: S;
   value: unknown;
   values: Record<string, unknown>;

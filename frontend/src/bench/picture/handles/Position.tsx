@@ -13,6 +13,9 @@ const marks: Record<PlaceInfo["mark"], string> = {
   disc: "M-7 0A7 7 0 0 1 7 0A7 7 0 0 1-7 0",
 };
 
+const MIDDLE = 0.5; // of the plate
+const CATCH = 8; // CSS pixels from the plate's middle within which what is held straight stops there
+
 /** A mark that is dragged to where something is; a line shows what leads to it, the way it goes. */
 export function Position({ plate, placement, setting, value, values, labelled, onChange, onRest, onReset }: HandleProps<PlaceInfo>) {
   const place = value as Spot;
@@ -21,7 +24,13 @@ export function Position({ plate, placement, setting, value, values, labelled, o
   const set = (to: Spot) => onChange([within(setting, to[0]), within(setting, to[1])]);
   const handle = useHandle({
     at,
-    onMove: (to) => set(toPlate(placement, plate, to)),
+    onMove: (to, straight) => {
+      const [x, y] = toPlate(placement, plate, to);
+      const near = (share: number, length: number) =>
+        straight && Math.abs(share - MIDDLE) * length * placement.scale < CATCH ? MIDDLE : share;
+      set([near(x, plate.width), near(y, plate.height)]);
+    },
+    axes: true,
     onStep: (across, down) => set([place[0] + across * setting.step, place[1] + down * setting.step]),
     onRest: () => onRest(),
   });

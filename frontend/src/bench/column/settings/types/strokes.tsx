@@ -1,10 +1,12 @@
-import type { SettingOf, Stroke } from "../../../../api/client";
+import { useRef } from "react";
+import type { SettingOf, Stage as LightStage, Stroke } from "../../../../api/client";
 import { Button } from "../../../../ui/Button";
 import type { Carried } from "../../../picture/BoxHandles";
 import { CarriedSpots } from "../../../picture/CarriedSpots";
 import { within } from "../../../picture/handles/within";
 import { useBench } from "../../../store/bench";
 import type { Spot } from "../../../store/places";
+import { valuesAt } from "../../../store/rig";
 import { isEmpty, ListRow } from "../ListRow";
 import { settingView } from "../registry";
 
@@ -33,8 +35,12 @@ export const view = settingView("strokes", {
       </Button>
     </ListRow>
   ),
-  Handle: function StrokesHandle({ plate, placement, setting, value, onChange, onRest }) {
-    const { catalogue } = useBench();
+  Handle: function StrokesHandle({ plate, placement, place, setting, value, onChange, onRest }) {
+    const { catalogue, editing, now } = useBench();
+    const along = useRef<Spot | null>(null);
+    // The place of the light that goes with its strokes.
+    const [stage, name] = setting.carries.split(".") as [LightStage, string];
+    const light = setting.carries && typeof place === "object" && "light" in place ? place.light : null;
     const size = catalogue.brush.settings.find((s): s is SettingOf<"number"> => s.type === "number" && s.name === "size");
     if (!size) return null;
     return (
@@ -45,6 +51,12 @@ export const view = settingView("strokes", {
         value={value as Stroke[]}
         spotsOf={spotsOf}
         carried={(strokes, by) => strokes.map((stroke) => carried(stroke, by, size))}
+        onTake={() => {
+          along.current = light ? (valuesAt(now().rig, { light, stage })[name] as Spot) : null;
+        }}
+        onCarry={(by) => {
+          if (light && along.current) editing.ofLight(light, stage, name, by.place(along.current));
+        }}
         onChange={onChange}
         onRest={onRest}
       />
