@@ -7,10 +7,11 @@ from typing import Any
 
 import numpy as np
 
-from aurelon.core import Rig, RigError, check_rig
+from aurelon.core import Rig, RigError, check_rig, render
 from aurelon.core.graph.show import parse_show
 from aurelon.core.rig.copies import following
 from aurelon.core.rig.edits.add_part import AddPart
+from aurelon.core.rig.edits.mirror import Mirror
 from aurelon.core.rig.edits.move_keys import MoveKeys
 from aurelon.core.rig.edits.new_matte import NewMatte
 from aurelon.core.rig.edits.only_placed_points import EditOnlyPlacedPoints
@@ -25,7 +26,7 @@ from aurelon.core.settings import number, settings_of
 from aurelon.core.settings.base import Setting, Settings
 from aurelon.core.settings.slider import Slider
 from aurelon.core.settings.types.crop import Crop
-from tests.pictures import RAMP, light, rig_of
+from tests.pictures import RAMP, light, plate_of, rig_of, stroke
 
 STAR = light("starburst", id="star", source={"placed": [[0.2, 0.2], [0.8, 0.8]], "switched_off": [[0.5, 0.5]]})
 
@@ -151,6 +152,61 @@ class MattesRemoved(unittest.TestCase):
         ]
         (note,) = RemoveMatte(matte="door").apply(rig_of(mattes=mattes)).notes
         self.assertIn("used by the matte Post", note)
+
+
+class Mirrors(unittest.TestCase):
+    def test_a_mirrored_light_is_the_picture_of_the_first_in_a_mirror(self) -> None:
+        """On an even plate only the light is turned over."""
+        plate = plate_of(np.full((120, 180, 3), 0.3, np.float32))
+        mask = {
+            "start": "nothing",
+            "parts": [
+                {"part": "linear", "begin": [0.2, 0.1], "end": [0.9, 0.8]},
+                {"part": "radial", "middle": [0.3, 0.5], "roundness": 0.4, "angle": 35, "combine": "add"},
+            ],
+        }
+        quad = [[0.1, 0.1], [0.3, 0.15], [0.5, 0.9], [0.2, 0.8]]
+        painted = [stroke((0.2, 0.3), (0.4, 0.6), size=0.05, flow=0.8)]
+        kinds: dict[str, dict[str, Any]] = {
+            "shafts": {"spread": {"position": [0.2, 0.1], "variety": 0.0}},
+            "beam": {"source": {"beams": [quad]}, "spread": {"dust": 0.0}},
+            "line": {"source": {"path": [[0.1, 0.2], [0.6, 0.7]]}, "spread": {"haze": 0.0}},
+            "strokes": {"source": {"strokes": painted}, "spread": {"angle": -20, "distance": 0.2}},
+            "lamp": {"spread": {"position": [0.2, 0.3], "lamp": "spot", "aim": [0.5, 0.8]}},
+        }
+        for kind, stages in kinds.items():
+            rig = rig_of(light(kind, id="one", mask=mask, **stages))
+            both = Mirror(light="one").apply(rig)
+            first, second = both.rig.stack
+            self.assertEqual((first, both.owner), (rig.stack[0], LightOwner(id=second.id)))
+            straight = render(plate, rig)
+            turned = render(plate, both.rig.model_copy(update={"lights": [second]}))
+            self.assertGreater(float(np.abs(straight - plate.pixels).max()), 0.02, kind)
+            np.testing.assert_allclose(turned, straight[:, ::-1], atol=4e-3, err_msg=kind)
+
+    def test_a_fan_turns_over_by_its_bearing_or_away_from_the_middle(self) -> None:
+        rig = rig_of(light("fan", id="one", spread={"position": [0.2, 0.1], "bearing": -30, "turn": 10}))
+        turned: Any = Mirror(light="one").apply(rig).rig.stack[1].spread
+        self.assertEqual((turned.bearing, turned.turn, turned.position), (-150.0, -10.0, (0.8, 0.1)))
+
+    def test_keys_are_mirrored_and_what_is_found_in_the_picture_stays(self) -> None:
+        track = {"between": "linear", "at": [[0, [0.2, 0.3]], [10, [0.4, 0.3]]]}
+        rig = Rig.model_validate(
+            {
+                "lights": [{"id": "sun", "kind": "shafts", "mask": {"parts": [{"part": "subject", "box": [0.1, 0.1, 0.4, 0.5]}]}}],
+                "keys": {"sun": {"spread.position": track, "merge.intensity": {"at": [[0, 1.0], [10, 2.0]]}}},
+            }
+        )
+        both = Mirror(light="sun").apply(rig).rig
+        first, second = both.stack
+        tracks = both.keys[second.id]
+        np.testing.assert_allclose([value for _, value in tracks["spread.position"].at], [(0.8, 0.3), (0.6, 0.3)])
+        self.assertEqual(tracks["merge.intensity"], both.keys["sun"]["merge.intensity"])
+        self.assertEqual(second.mask, first.mask)
+        again = Mirror(light=second.id).apply(both).rig
+        lights: list[Any] = again.stack
+        there = sorted(one.spread.position for one in lights)
+        self.assertEqual(there[0], there[1])  # mirrored twice it is where it was
 
 
 class Groups(unittest.TestCase):

@@ -190,6 +190,30 @@ class Strokes(unittest.TestCase):
         self.assertAlmostEqual(float(turned.sum()), float(still.sum()), delta=0.06 * still.sum())
         self.assertGreater((turned > 0.02).sum(), 2 * (still > 0.02).sum())
 
+    def test_round_a_point_it_fades_toward_both_ends_and_is_as_wide_as_it_is_turned(self) -> None:
+        dot = {"strokes": [stroke((0.8, 0.5), size=0.01, hardness=1.0, flow=1.0)]}
+        turned = shown("strokes", source=dot, spread={"smear": "around", "position": [0.5, 0.5], "turn": 60})
+        angle = np.deg2rad(np.arange(-90, 91, 0.5))
+        x, y = 240 + 144 * np.cos(angle), 160 - 144 * np.sin(angle)
+        arc = cv2.remap(turned, x.astype(np.float32)[None] - 0.5, y.astype(np.float32)[None] - 0.5, cv2.INTER_LINEAR)[0]
+        share = arc / arc.sum()
+        width = float(np.sqrt((share * np.degrees(angle) ** 2).sum()))
+        self.assertAlmostEqual(width, 60 / np.sqrt(12), delta=2.0)  # as of light spread evenly over the turn
+        self.assertLess(float(np.abs(np.diff(arc)).max()), 0.03 * arc.max())
+
+    def test_softened_paint_is_blurred_by_that_length_and_keeps_its_light(self) -> None:
+        def moments(soften: float) -> tuple[float, float]:
+            result = shown("strokes", source={**self.PAINT, "soften": soften}, spread={"distance": 0.0})
+            x = np.arange(480) + 0.5 - 240
+            across = result.sum(axis=0)
+            return float(result.sum()), float((across * x**2).sum() / across.sum())
+
+        sharp = moments(0.0)
+        for soften in (0.01, 0.03):
+            light, square = moments(soften)
+            self.assertAlmostEqual(light, sharp[0], delta=0.02 * sharp[0])
+            self.assertAlmostEqual(np.sqrt(square - sharp[1]), soften * np.hypot(480, 320), delta=0.5)
+
     def test_without_a_distance_it_stays_as_painted(self) -> None:
         result = shown("strokes", source=self.PAINT, spread={"distance": 0.0})
         self.assertGreater(result[160, 240], 0.95)
@@ -199,9 +223,11 @@ class Strokes(unittest.TestCase):
         plate = plate_of(np.zeros((1280, 1920, 3)))
         paint = {"strokes": [stroke((0.2, 0.3), (0.7, 0.6), size=0.03, flow=0.7), stroke((0.6, 0.2), size=0.05, flow=0.4)]}
         for spread in ({"distance": 0.0}, {"distance": 0.2}, {"smear": "away"}, {"smear": "around"}, {"ripple": 0.01}):
-            full = shown("strokes", plate, source=paint, spread=spread)
-            small = shown("strokes", plate, (480, 320), source=paint, spread=spread)
-            self.assertGreater(psnr(small, full.reshape(320, 4, 480, 4).mean(axis=(1, 3))), 40, spread)
+            for soften in (0.0, 0.008):
+                painted = {**paint, "soften": soften}
+                full = shown("strokes", plate, source=painted, spread=spread)
+                small = shown("strokes", plate, (480, 320), source=painted, spread=spread)
+                self.assertGreater(psnr(small, full.reshape(320, 4, 480, 4).mean(axis=(1, 3))), 40, spread)
 
 
 class Glints(unittest.TestCase):

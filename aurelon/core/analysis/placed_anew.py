@@ -8,7 +8,7 @@ from aurelon.core.analysis.finder import propose
 from aurelon.core.graph.renderer import Renderer
 from aurelon.core.rig import Light, Rig
 from aurelon.core.settings import first_of
-from aurelon.core.settings.types.place import shifted
+from aurelon.core.settings.types.place import shifted_by
 
 TOGETHER = 0.08  # of the plate, within which lights of a rig have one source
 
@@ -38,6 +38,6 @@ def placed_anew(renderer: Renderer, rig: Rig) -> tuple[Rig, list[str]]:
     by = float(ranked[0].place[0] - old[0]), float(ranked[0].place[1] - old[1])
     for light, (name, place) in placed:
         if np.hypot(*np.subtract(place, old)) <= TOGETHER:
-            moved = shifted(place, by)
+            moved = shifted_by(*by)(place)
             rig = rig.with_light(light.model_copy(update={"spread": light.spread.model_copy(update={name: moved})}))
     return rig, []

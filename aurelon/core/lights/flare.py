@@ -104,9 +104,13 @@ class Spread(Settings):
     roundness: float = number(
         0.25, "Shape of the aperture: straight blades (0) to round (1)", unit="share", low=0, high=1, step=0.01, group="Ghosts"
     )
-    rotation: float = number(9.0, "Rotates the aperture", unit="degrees", low=-180, high=180, step=1, group="Ghosts")
+    rotation: float = number(
+        9.0, "Rotates the aperture", unit="degrees", mirror="rotation", low=-180, high=180, step=1, group="Ghosts"
+    )
     streak: float = _strength(0.0, "Strength of the streak", group="Streak")
-    streak_angle: float = number(0.0, "Angle of the streak", unit="degrees", low=-90, high=90, step=1, group="Streak")
+    streak_angle: float = number(
+        0.0, "Angle of the streak", unit="degrees", mirror="rotation", low=-90, high=90, step=1, group="Streak"
+    )
     streak_length: float = number(
         0.18, "Distance over which the streak fades", unit="diagonal", low=0.01, high=1, step=0.01, exponent=2.0, group="Streak"
     )
@@ -114,7 +118,9 @@ class Spread(Settings):
     veil: float = _strength(0.6, "Strength of the haze over the whole picture", group="Veil")
     drops: float = _strength(0.0, "Drops and dust on the glass that catch the light", group="Glass")
     smear: float = _strength(0.0, "A wiped glass, which throws light across the wiping", group="Glass")
-    smear_angle: float = number(35.0, "Direction in which it throws light", unit="degrees", low=-90, high=90, step=1, group="Glass")
+    smear_angle: float = number(
+        35.0, "Direction in which it throws light", unit="degrees", mirror="rotation", low=-90, high=90, step=1, group="Glass"
+    )
     seed: int = seed_setting("Different drops and smears", group="Glass")
 
 

@@ -60,7 +60,7 @@ class Spread(Settings):
     size_spread: float = number(0.6, "How much sizes differ", unit="share", low=0, high=1, step=0.01)
     brightness_spread: float = number(0.7, "How much brightnesses differ", unit="share", low=0, high=1, step=0.01)
     spikes: int = whole(4, "Spikes on each glint, an even number", low=2, high=12, step=2, essential=True)
-    rotation: float = number(20.0, "Rotates the glints", unit="degrees", low=-90, high=90, step=1)
+    rotation: float = number(20.0, "Rotates the glints", unit="degrees", mirror="rotation", low=-90, high=90, step=1)
     rotation_spread: float = number(0.1, "How much rotations differ", unit="share", low=0, high=1, step=0.01)
     temperature_spread: float = number(0.2, "How much colours differ", unit="share", low=0, high=1, step=0.01)
     twinkle: int = seed_setting("A different moment of the same sparkles", essential=True)

@@ -137,6 +137,7 @@ class Spread(Settings):
         60.0,
         "Side that it shines from: 0 is the right, 90 the top",
         unit="degrees",
+        mirror="direction",
         low=-180,
         high=180,
         step=1,

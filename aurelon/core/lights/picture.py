@@ -39,7 +39,16 @@ class Spread(Settings):
         essential=True,
     )
     rotation: float = number(
-        0.0, "Rotates the picture", unit="degrees", low=-180, high=180, step=1, handle="direction", about="position", essential=True
+        0.0,
+        "Rotates the picture",
+        unit="degrees",
+        mirror="rotation",
+        low=-180,
+        high=180,
+        step=1,
+        handle="direction",
+        about="position",
+        essential=True,
     )
     fading: float = number(0.0, "Share of the picture over which its edges fade", unit="share", low=0, high=0.5, step=0.01)
 

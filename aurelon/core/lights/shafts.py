@@ -147,6 +147,7 @@ class Spread(Settings):
         -60.0,
         "Direction in which parallel rays travel: 0 is right, 90 up",
         unit="degrees",
+        mirror="direction",
         low=-180,
         high=180,
         step=1,

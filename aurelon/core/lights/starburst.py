@@ -71,7 +71,9 @@ class Spread(Settings):
     taper: float = number(
         0.5, "How quickly the spikes thin out", unit="share", low=0, high=1, step=0.01, when=DRAWN, group="Drawn star"
     )
-    rotation: float = number(12.0, "Rotates the star", unit="degrees", low=-180, high=180, step=1, group="Star", essential=True)
+    rotation: float = number(
+        12.0, "Rotates the star", unit="degrees", mirror="rotation", low=-180, high=180, step=1, group="Star", essential=True
+    )
 
 
 @lru_cache(4)

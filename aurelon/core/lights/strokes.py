@@ -12,12 +12,13 @@ import cv2
 import numpy as np
 
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
-from aurelon.core.imaging.frame import Frame, diagonal, in_diagonals
+from aurelon.core.imaging.frame import CANONICAL_EDGE, Frame, diagonal, in_diagonals
 from aurelon.core.imaging.noise import moment, periodic_noise
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import WhiteField, as_picture
 from aurelon.core.lights.shared.initial_settings import merge_on
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
+from aurelon.core.masks.shared.part import resampled
 from aurelon.core.masks.strokes import lay_down
 from aurelon.core.optics.ray_sampling import sampled
 from aurelon.core.optics.rays import parallel_rays, polar_rays
@@ -26,6 +27,9 @@ from aurelon.core.plate import Plate
 from aurelon.core.settings import Place, Settings, Stroke, choice, number, place_setting, seed_setting, strokes_setting
 
 SHORTEST = 0.002  # diagonals below which nothing is smeared
+SHARPEST = 5e-4  # diagonals below which nothing is softened
+SOFT_CELLS, LEAST_CELLS = 3.0, 32  # cells of a grid for each softened diagonal; the fewest on its long edge
+BOXES = 3
 WAVES = 64  # cells of the ripple's noise
 
 
@@ -34,6 +38,9 @@ class Source(Settings):
 
     strokes: tuple[Stroke, ...] = strokes_setting(
         "The strokes, first to last", max_strokes=2000, carries="spread.position", essential=True
+    )
+    soften: float = number(
+        0.0, "Softens all that is painted", unit="diagonal", low=0, high=0.1, step=0.001, exponent=2.0, essential=True
     )
 
 
@@ -45,6 +52,7 @@ class Spread(Settings):
         -70.0,
         "Direction of the smear: 0 is right, 90 up",
         unit="degrees",
+        mirror="direction",
         low=-180,
         high=180,
         step=1,
@@ -94,7 +102,19 @@ class Spread(Settings):
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
     """(h, w, 3): the paint."""
-    return as_picture(lay_down(settings.strokes, in_diagonals(frame.size), frame, None))
+    return as_picture(painted(settings, frame))
+
+
+def painted(settings: Source, frame: Frame) -> Floats:
+    """The paint at a frame (h, w). Where it is softened it is blurred on a grid of the whole plate, the same for every frame."""
+    aspect, soften = in_diagonals(frame.size), settings.soften
+    if soften <= SHARPEST:
+        return lay_down(settings.strokes, aspect, frame, None)
+    edge = int(np.ceil(SOFT_CELLS / soften * max(aspect)))
+    grid = Frame.canonical(frame.size, min(max(edge, LEAST_CELLS), CANONICAL_EDGE))
+    paint = lay_down(settings.strokes, aspect, grid, None)
+    soft = cv2.GaussianBlur(paint, (0, 0), soften * grid.diagonal, borderType=cv2.BORDER_REPLICATE)
+    return resampled(np.asarray(soft, np.float32), frame)
 
 
 def smeared(paint: Floats, settings: Spread, seconds: float) -> Floats:
@@ -129,9 +149,12 @@ def _turned_about(paint: Floats, settings: Spread) -> Floats:
     angles, steps = 1440, max(8, int(far))
     flags = cv2.INTER_LINEAR | cv2.WARP_POLAR_LINEAR | cv2.WARP_FILL_OUTLIERS
     polar = np.asarray(cv2.warpPolar(paint, (steps, angles), centre, far, flags), np.float32)
-    half = max(1, round(s.turn / 2 / 360 * angles))
-    wide = np.concatenate([polar[-half:], polar, polar[:half]])
-    blurred = np.asarray(cv2.blur(wide, (1, 2 * half + 1)))[half : half + angles]
+    # Three boxes one after another are as wide as one of the whole turn, and end softly.
+    half = max(1, round(s.turn / 2 / 360 * angles / np.sqrt(BOXES)))
+    blurred = np.concatenate([polar[-BOXES * half :], polar, polar[: BOXES * half]])
+    for _ in range(BOXES):
+        blurred = np.asarray(cv2.blur(blurred, (1, 2 * half + 1)))
+    blurred = blurred[BOXES * half : BOXES * half + angles]
     back = cv2.warpPolar(np.ascontiguousarray(blurred), (columns, rows), centre, far, flags | cv2.WARP_INVERSE_MAP)
     return np.asarray(np.maximum(back, 0), np.float32)
 
@@ -156,7 +179,7 @@ def _rippled(paint: Floats, settings: Spread, seconds: float) -> Floats:
 
 def spread(scene: Scene[None], source: Source, settings: Spread) -> WhiteField:
     grid = scene.frame_of(1.5)
-    paint = lay_down(source.strokes, in_diagonals(scene.size), grid, None)
+    paint = painted(source, grid)
     return WhiteField(np.ascontiguousarray(smeared(paint, settings, scene.seconds), np.float32))
 
 

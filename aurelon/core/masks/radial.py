@@ -34,7 +34,7 @@ class Radial(Part):
         essential=True,
     )
     roundness: float = number(1.0, "Width against length: 1 is a circle", unit="share", low=0.05, high=1, step=0.01, essential=True)
-    angle: float = number(0.0, "Rotates the ellipse", unit="degrees", low=-180, high=180, step=1)
+    angle: float = number(0.0, "Rotates the ellipse", unit="degrees", mirror="rotation", low=-180, high=180, step=1)
     softness: float = number(0.6, "Share of the radius over which it fades", unit="share", low=0, high=1, step=0.01, essential=True)
 
     def cover(self, ground: Ground, frame: Frame) -> Floats:

@@ -7,6 +7,7 @@ from aurelon.core.rig.model import Rig
 from aurelon.core.rig.names import NAME_LENGTH
 from aurelon.core.rig.reading import check_rig
 from aurelon.core.settings import settings_of
+from aurelon.core.settings.types.place import shifted_by
 
 OFFSET = (0.06, 0.0)  # plate fractions from one copy to the next
 SHARED = ("source", "spread", "colour", "merge")
@@ -29,7 +30,8 @@ def with_copies(rig: Rig, light_id: str, count: int, offset: tuple[float, float]
         for stage in ("source", "spread"):
             values = dict(original[stage])
             for key, setting in settings_of(type(getattr(first, stage))):
-                values[key] = setting.moved(values[key], (offset[0] * n, offset[1] * n)) if setting.own else values[key]
+                if setting.own:
+                    values[key] = setting.carried(values[key], shifted_by(offset[0] * n, offset[1] * n))
             copy[stage] = values
         result.append(copy)
     data["lights"][index + 1 : index + 1] = result

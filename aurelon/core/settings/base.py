@@ -30,6 +30,7 @@ class Settings(BaseModel):
 
 
 Swept = Literal["range", "each"]
+Carry = Callable[[Any], tuple[float, float]]  # where a place (plate fractions) is put
 
 
 class Common(TypedDict, total=False):
@@ -101,9 +102,13 @@ class Setting(BaseModel):
         """Values for a test strip of `count`; `span` 1 covers the whole range. Empty where it cannot be swept."""
         return []
 
-    def moved(self, value: Any, by: tuple[float, float]) -> Any:
-        """The value moved by plate fractions, for types that say where something is."""
+    def carried(self, value: Any, to: Carry) -> Any:
+        """The value with each of its places (plate fractions) put elsewhere, for types that say where something is."""
         return value
+
+    def mirrored(self, value: Any, to: Carry) -> Any:
+        """The value as a mirror shows it that carries places `to` the other side."""
+        return self.carried(value, to)
 
     def taken(self, value: Any) -> Any:
         """The value of a key as the setting has it, which may be as JSON has it."""

@@ -6,9 +6,10 @@ from typing import Any, Literal
 
 import numpy as np
 
-from aurelon.core.settings.base import Setting, Swept
+from aurelon.core.settings.base import Carry, Setting, Swept
 
 Unit = Literal["", "diagonal", "degrees", "kelvin", "gain", "stops", "count", "share", "plate", "mm", "pixels"]
+Mirror = Literal["", "direction", "rotation"]
 Handle = Literal["radius", "direction", "cone", "level", "levels"]
 
 
@@ -17,7 +18,8 @@ class Slider(Setting):
 
     `handle` is what moves it on the picture, `about` the place setting that the handle goes round. The zero of a direction that is
     `toward_middle` points from that place to the middle of the plate, as others' points to the right. A cone opens
-    from the place `apex`, as far above the picture as the number `above` says.
+    from the place `apex`, as far above the picture as the number `above` says. `mirror` is what a mirror turns over: a direction,
+    or a rotation.
     """
 
     unit: Unit = ""
@@ -30,11 +32,20 @@ class Slider(Setting):
     toward_middle: bool = False
     apex: str = ""
     above: str = ""
+    mirror: Mirror = ""
     swept: Swept | None = "range"
 
     def value(self, raw: float) -> float:
         """The nearest value that the setting can have."""
         return float(min(max(round(round(raw / self.step) * self.step, 6), self.low), self.high))
+
+    def mirrored(self, value: Any, to: Carry) -> Any:
+        match self.mirror:
+            case "direction":
+                return self.value((180 - value + 180) % 360 - 180)
+            case "rotation":
+                return self.value(-value)
+        return value
 
     def steps(self, present: Any, span: float, count: int) -> list[Any]:
         """Evenly spaced in the slider's travel, centred on the present value as far as the range allows."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, Literal, Unpack
 
 from aurelon.core.settings.base import Common
-from aurelon.core.settings.slider import Handle, Slider, Unit
+from aurelon.core.settings.slider import Handle, Mirror, Slider, Unit
 
 
 class Number(Slider):
@@ -27,6 +27,7 @@ def number(
     handle: Handle | None = None,
     about: str = "",
     toward_middle: bool = False,
+    mirror: Mirror = "",
     apex: str = "",
     above: str = "",
     **common: Unpack[Common],
@@ -42,6 +43,7 @@ def number(
         handle=handle,
         about=about,
         toward_middle=toward_middle,
+        mirror=mirror,
         apex=apex,
         above=above,
         **common,

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any, Literal, Unpack
 
-from aurelon.core.settings.base import Common, Setting
-from aurelon.core.settings.types.place import Place, shifted
+from aurelon.core.settings.base import Carry, Common, Setting
+from aurelon.core.settings.types.place import Place
 
 
 class Path(Setting):
@@ -15,8 +15,8 @@ class Path(Setting):
     own: bool = True
     keyed: bool = True
 
-    def moved(self, value: Any, by: tuple[float, float]) -> Any:
-        return [shifted(one, by) for one in value]
+    def carried(self, value: Any, to: Carry) -> Any:
+        return [to(one) for one in value]
 
 
 def path_setting(default: tuple[Place, ...], help: str, *, max_points: int, **common: Unpack[Common]) -> Any:

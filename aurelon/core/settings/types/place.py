@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal, Unpack
 
 from pydantic import Field
 
-from aurelon.core.settings.base import Common, Setting
+from aurelon.core.settings.base import Carry, Common, Setting
 
 LEAST, MOST = -10.0, 11.0
 # Fractions of the uncropped plate, x to the right and y down; what lies outside the frame is allowed.
@@ -36,13 +36,23 @@ class PlaceSetting(Setting):
         """None of its own: each coordinate has them."""
         return {}
 
-    def moved(self, value: Any, by: tuple[float, float]) -> Any:
-        return shifted(value, by)
+    def carried(self, value: Any, to: Carry) -> Any:
+        return to(value)
 
 
-def shifted(place: Any, by: tuple[float, float]) -> tuple[float, float]:
-    """A place moved by plate fractions, as far as places can lie."""
-    return (min(max(place[0] + by[0], LEAST), MOST), min(max(place[1] + by[1], LEAST), MOST))
+def within_reach(place: tuple[float, float]) -> tuple[float, float]:
+    """A place (plate fractions), as far as places can lie."""
+    return (min(max(place[0], LEAST), MOST), min(max(place[1], LEAST), MOST))
+
+
+def shifted_by(across: float, down: float) -> Carry:
+    """Moves places by plate fractions."""
+    return lambda place: within_reach((place[0] + across, place[1] + down))
+
+
+def mirrored_place(place: Any) -> tuple[float, float]:
+    """The place as far on the other side of the plate's upright middle line."""
+    return within_reach((1 - place[0], place[1]))
 
 
 def place_setting(default: Place, help: str, *, mark: Mark = "cross", joined: str = "", **common: Unpack[Common]) -> Any:

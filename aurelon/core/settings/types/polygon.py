@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal, Unpack
 
-from aurelon.core.settings.base import Common, Setting
-from aurelon.core.settings.types.place import shifted
+from aurelon.core.settings.base import Carry, Common, Setting
 
 
 class PolygonSetting(Setting):
@@ -15,8 +14,8 @@ class PolygonSetting(Setting):
     own: bool = True
     keyed: bool = True
 
-    def moved(self, value: Any, by: tuple[float, float]) -> Any:
-        return [shifted(one, by) for one in value]
+    def carried(self, value: Any, to: Carry) -> Any:
+        return [to(one) for one in value]
 
 
 def polygon_setting(help: str, *, max_points: int, **common: Unpack[Common]) -> Any:

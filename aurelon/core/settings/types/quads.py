@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any, Literal, Unpack
 
-from aurelon.core.settings.base import Common, Setting
-from aurelon.core.settings.types.place import Place, shifted
+from aurelon.core.settings.base import Carry, Common, Setting
+from aurelon.core.settings.types.place import Place
 
 Quad = tuple[Place, Place, Place, Place]
 
@@ -17,8 +17,8 @@ class Quads(Setting):
     own: bool = True
     keyed: bool = True
 
-    def moved(self, value: Any, by: tuple[float, float]) -> Any:
-        return [[shifted(corner, by) for corner in quad] for quad in value]
+    def carried(self, value: Any, to: Carry) -> Any:
+        return [[to(corner) for corner in quad] for quad in value]
 
 
 def quads_setting(default: tuple[Quad, ...], help: str, *, max_quads: int, **common: Unpack[Common]) -> Any:

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal, Unpack
 
 from pydantic import Field, field_validator
 
-from aurelon.core.settings.base import Common, Setting, Settings
+from aurelon.core.settings.base import Carry, Common, Setting, Settings
 from aurelon.core.settings.types.flag import flag
 from aurelon.core.settings.types.number import number
 
@@ -41,14 +41,14 @@ class StrokesSetting(Setting):
     carries: str = ""
     own: bool = True
 
-    def moved(self, value: Any, by: tuple[float, float]) -> Any:
-        return [_moved(stroke, by) for stroke in value]
+    def carried(self, value: Any, to: Carry) -> Any:
+        return [_carried(stroke, to) for stroke in value]
 
 
-def _moved(stroke: dict[str, Any], by: tuple[float, float]) -> dict[str, Any]:
+def _carried(stroke: dict[str, Any], to: Carry) -> dict[str, Any]:
     points = list(stroke["points"])
-    points[0::3] = [x + by[0] for x in points[0::3]]
-    points[1::3] = [y + by[1] for y in points[1::3]]
+    places = [to((x, y)) for x, y in zip(points[0::3], points[1::3], strict=True)]
+    points[0::3], points[1::3] = [x for x, _ in places], [y for _, y in places]
     return {**stroke, "points": points}
 
 

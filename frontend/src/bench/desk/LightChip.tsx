@@ -144,6 +144,13 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
       act: () => lights.copies(id, 1),
     },
     {
+      id: "mirror",
+      text: "Mirror to the other side",
+      about: "A second light, with its mask mirrored too",
+      keys: "Ctrl M",
+      act: () => lights.mirror(id),
+    },
+    {
       id: "kind",
       text: "Change its kind…",
       about: "Its place, mask and colour stay",

@@ -31,6 +31,7 @@ export function makeLights(store: StoreApi<State>, editing: Editing) {
       ),
     solo: (id: string) => store.setState((s) => ({ solo: s.solo === id ? null : id })),
     duplicate: (id: string) => ask({ do: "duplicate", light: id }),
+    mirror: (id: string) => ask({ do: "mirror", light: id }),
     copies: (id: string, count: number) => ask({ do: "copy", light: id, count }),
     leave: (id: string) =>
       edit(
