@@ -23,7 +23,8 @@ const Picture = styled(AriaButton)`
   background: ${tone.panel};
   overflow: hidden;
   /* Seen until the picture lies over it. */
-  .awaited {
+  &::before {
+    content: "being made…";
     position: absolute;
     inset: 0;
     display: grid;
@@ -99,7 +100,6 @@ export function PlateCard({ plate, ticked, onTick, onOpen, onDelete, onRename, o
       }}
     >
       <Picture aria-label={`Open ${plate.name}`} onPress={onOpen}>
-        <span className="awaited">being made…</span>
         <img src={asked ? thumbnailOf(plate) : `${thumbnailOf(plate)}&at_once=true`} alt="" draggable={false} onLoad={ask} onError={ask} />
       </Picture>
       <Line>
