@@ -46,8 +46,9 @@ class Decorator(Protocol):
 
 
 _njit: Any = njit  # its published types leave out the wrappers
-# Nothing but kernels calls them, so they are compiled without the entry points for Python and C, a tenth of all compiling.
-inlined = cast(Decorator, _njit(fastmath=True, error_model="numpy", no_cpython_wrapper=True, no_cfunc_wrapper=True))
+# Nothing calls them or kernels from C, so no entry point for that is compiled. That for Python stays: a call without it would end
+# the process.
+inlined = cast(Decorator, _njit(fastmath=True, error_model="numpy", no_cfunc_wrapper=True))
 
 
 def in_python(function: Function) -> Function:
