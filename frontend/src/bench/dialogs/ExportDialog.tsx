@@ -67,8 +67,7 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   useEffect(() => () => leaving.current?.abort(), []);
 
   const longEdge = edge.trim() === "" ? null : Number(edge);
-  const { full, pixels } = usePixelSize(plate.id, frame, rig, longEdge);
-  const edgeWrong = longEdge !== null && full !== null && !(Number.isInteger(longEdge) && longEdge >= 1 && longEdge <= full.largest_edge);
+  const { full, pixels, wrong: edgeWrong } = usePixelSize(plate.id, frame, rig, longEdge);
   const size = pixels ? `${pixels.width} × ${pixels.height}` : "";
 
   const options: AnyExport = { ...choice, long_edge: longEdge };
@@ -183,7 +182,7 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
       {pixels && pixels.enlarged > 1 && (
         <Note role="note">Enlarged {pixels.enlarged.toFixed(1)} times: larger than the picture itself, so no detail is added.</Note>
       )}
-      {edgeWrong && <Wrong role="alert">The long edge is a whole number from 1 to {full.largest_edge}.</Wrong>}
+      {edgeWrong && <Wrong role="alert">The long edge is a whole number from 1 {full ? `to ${String(full.largest_edge)}` : "on"}.</Wrong>}
       {wrong && <Wrong role="alert">{wrong}</Wrong>}
       {job && busy && <Progress label={size} share={job.share} note={job.seconds_left === null ? undefined : timeLeft(job.seconds_left)} />}
       {job?.state === "done" && (
