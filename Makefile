@@ -7,8 +7,9 @@ STAMPS := .stamps
 demo: setup
 	$(BIN)/aurelon serve --demo --data work-data
 
+# Processes that tests kill leave semaphores behind, which would be said after the last line.
 test: setup-test
-	$(BIN)/python -m tests.run
+	$(BIN)/python -W ignore:resource_tracker -m tests.run
 
 # Types, lint, format and the quick tests, without a browser: for before a commit.
 check: setup-test
