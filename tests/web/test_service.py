@@ -173,6 +173,7 @@ class Bench(ServiceTest):
                     self.assertIn(error, said)
                     continue
                 told = self.answer("POST", path, 200, json={"rig": rig, "long_edge": edge})
+                self.assertEqual((told["full_edge"], told["enlarged"]), (80, edge / 80))
                 job = self.answer("POST", f"/plates/{plate}/exports", 202, json=picture)
                 self.finished(job)
                 file = self.client.get(f"/api/jobs/{job['id']}/file").content
