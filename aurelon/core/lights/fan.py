@@ -23,7 +23,7 @@ from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import WhiteField, as_picture
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
 from aurelon.core.plate import Plate
-from aurelon.core.settings import Place, Settings, choice, number, place_setting, seed_setting, whole
+from aurelon.core.settings import Place, Settings, choice, direction, number, place_setting, seed_setting, whole
 
 ANGLES, DEPTHS, LEVELS = 4096, 128, 10  # cells of the table round, outward, and degrees of blur
 CLOUD_ANGLES = 1024
@@ -58,32 +58,17 @@ class Spread(Settings):
         "Toward the middle of the picture, from wherever it stands, or in a direction of its own",
         words={"middle": "The picture's middle", "bearing": "A bearing"},
     )
-    turn: float = number(
+    turn: float = direction(
         0.0,
         "How far the fan is turned away from the picture's middle",
-        unit="degrees",
         mirror="rotation",
-        low=-180,
-        high=180,
-        step=1,
-        handle="direction",
         about="position",
         toward_middle=True,
         when={"aim": ["middle"]},
         essential=True,
     )
-    bearing: float = number(
-        -90.0,
-        "Direction of the middle of the fan",
-        unit="degrees",
-        mirror="direction",
-        low=-180,
-        high=180,
-        step=1,
-        handle="direction",
-        about="position",
-        when={"aim": ["bearing"]},
-        essential=True,
+    bearing: float = direction(
+        -90.0, "Direction of the middle of the fan", about="position", when={"aim": ["bearing"]}, essential=True
     )
     opening: float = number(
         120.0, "Angle that the fan covers; 360 goes all the way round", unit="degrees", low=2, high=360, step=1, essential=True

@@ -32,7 +32,7 @@ from aurelon.core.optics.height_field import HeightField, from_height, from_norm
 from aurelon.core.optics.shading import Lamp, placement, shine
 from aurelon.core.optics.shadows import cast_shadows
 from aurelon.core.plate import Plate, read_colour, read_grey
-from aurelon.core.settings import Place, Settings, choice, file_setting, number, place_setting
+from aurelon.core.settings import Place, Settings, choice, direction, file_setting, number, place_setting
 
 HAZE = 0.12  # linear light of the air beside a lamp, as far away as what it shines on, at haze 1
 SURFACE_EDGE = 1024  # long edge of the version of the plate that the surface is made from
@@ -133,18 +133,8 @@ class Spread(Settings):
     )
     inner_cone: float = _cone(18.0, "Half-angle of the bright cone", low=0)
     outer_cone: float = _cone(32.0, "Half-angle beyond which there is no light", low=1)
-    angle: float = number(
-        60.0,
-        "Side that it shines from: 0 is the right, 90 the top",
-        unit="degrees",
-        mirror="direction",
-        low=-180,
-        high=180,
-        step=1,
-        handle="direction",
-        when={"lamp": ["directional"]},
-        group="Lamp",
-        essential=True,
+    angle: float = direction(
+        60.0, "Side that it shines from: 0 is the right, 90 the top", when={"lamp": ["directional"]}, group="Lamp", essential=True
     )
     elevation: float = number(
         35.0,

@@ -11,7 +11,7 @@ from aurelon.core.imaging.texture import lay, pyramid
 from aurelon.core.lights.shared.fields import DrawnField
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
 from aurelon.core.plate import read_plate
-from aurelon.core.settings import Place, Settings, file_setting, number, place_setting
+from aurelon.core.settings import Place, Settings, direction, file_setting, number, place_setting
 
 EDGE_SOFT = 0.002  # of the picture, over which its rim fades when nothing else is asked for
 
@@ -38,18 +38,7 @@ class Spread(Settings):
         exponent=2.0,
         essential=True,
     )
-    rotation: float = number(
-        0.0,
-        "Rotates the picture",
-        unit="degrees",
-        mirror="rotation",
-        low=-180,
-        high=180,
-        step=1,
-        handle="direction",
-        about="position",
-        essential=True,
-    )
+    rotation: float = direction(0.0, "Rotates the picture", mirror="rotation", about="position", essential=True)
     fading: float = number(0.0, "Share of the picture over which its edges fade", unit="share", low=0, high=0.5, step=0.01)
 
 

@@ -56,6 +56,7 @@ from aurelon.core.settings import (
     Settings,
     choice,
     colour_setting,
+    direction,
     flag,
     matte_setting,
     number,
@@ -143,15 +144,9 @@ class Spread(Settings):
     position: Place = place_setting(
         (0.5, 0.25), "Where the light is, in or outside the frame", when={"mode": ["point"]}, group="Rays", essential=True
     )
-    angle: float = number(
+    angle: float = direction(
         -60.0,
         "Direction in which parallel rays travel: 0 is right, 90 up",
-        unit="degrees",
-        mirror="direction",
-        low=-180,
-        high=180,
-        step=1,
-        handle="direction",
         when={"mode": ["parallel"]},
         group="Rays",
         essential=True,

@@ -24,7 +24,7 @@ from aurelon.core.optics.ray_sampling import sampled
 from aurelon.core.optics.rays import parallel_rays, polar_rays
 from aurelon.core.optics.transport import march
 from aurelon.core.plate import Plate
-from aurelon.core.settings import Place, Settings, Stroke, choice, number, place_setting, seed_setting, strokes_setting
+from aurelon.core.settings import Place, Settings, Stroke, choice, direction, number, place_setting, seed_setting, strokes_setting
 
 SHORTEST = 0.002  # diagonals below which nothing is smeared
 SHARPEST = 5e-4  # diagonals below which nothing is softened
@@ -48,18 +48,7 @@ class Spread(Settings):
     """How the paint is smeared."""
 
     smear: Literal["along", "away", "around"] = choice("along", "Along an angle, away from a point, or around it", essential=True)
-    angle: float = number(
-        -70.0,
-        "Direction of the smear: 0 is right, 90 up",
-        unit="degrees",
-        mirror="direction",
-        low=-180,
-        high=180,
-        step=1,
-        handle="direction",
-        when={"smear": ["along"]},
-        essential=True,
-    )
+    angle: float = direction(-70.0, "Direction of the smear: 0 is right, 90 up", when={"smear": ["along"]}, essential=True)
     position: Place = place_setting((0.5, 0.2), "The point", when={"smear": ["away", "around"]}, essential=True)
     distance: float = number(
         0.12,

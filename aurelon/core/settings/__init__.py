@@ -12,7 +12,7 @@ from aurelon.core.settings.types.colour import colour_setting
 from aurelon.core.settings.types.file import file_setting
 from aurelon.core.settings.types.flag import flag
 from aurelon.core.settings.types.matte import matte_setting
-from aurelon.core.settings.types.number import number
+from aurelon.core.settings.types.number import direction, number
 from aurelon.core.settings.types.path import path_setting
 from aurelon.core.settings.types.place import Place, place_setting
 from aurelon.core.settings.types.places import places_setting
@@ -32,6 +32,7 @@ __all__ = [
     "box_setting",
     "choice",
     "colour_setting",
+    "direction",
     "file_setting",
     "first_of",
     "flag",

@@ -51,4 +51,29 @@ def number(
     return result.field(default)
 
 
+def direction(
+    default: float,
+    help: str,
+    *,
+    about: str = "",
+    toward_middle: bool = False,
+    mirror: Mirror = "direction",
+    **common: Unpack[Common],
+) -> Any:
+    """A setting that is a direction in degrees, 0 to the right and 90 up, with an arrow on the picture that turns it."""
+    return number(
+        default,
+        help,
+        unit="degrees",
+        low=-180,
+        high=180,
+        step=1,
+        handle="direction",
+        about=about,
+        toward_middle=toward_middle,
+        mirror=mirror,
+        **common,
+    )
+
+
 SETTING = Number
