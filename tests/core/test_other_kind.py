@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 from typing import Any
 
-from aurelon.core import Rig, RigError
+from aurelon.core import Renderer, Rig, RigError
 from aurelon.core.graph.other_kind import in_another_kind
 from aurelon.core.lights import kinds
 from tests.pictures import plate_of, scene
@@ -16,12 +16,12 @@ COLOUR = {"origin": "temperature", "temperature": 3100, "tint": 0.2, "strength":
 
 class OtherKind(unittest.TestCase):
     def setUp(self) -> None:
-        self.plate = plate_of(scene(240, 160))
+        self.renderer = Renderer(plate_of(scene(240, 160)))
 
     def changed(self, kind: str, to: str, spread: dict[str, Any], **rest: Any) -> Any:
         light = {"id": "one", "kind": kind, "spread": spread, "mask": MASK, "colour": COLOUR, **rest}
         rig = Rig.model_validate({"lights": [{"id": "low", "kind": "bloom"}, light, {"id": "top", "kind": "velvet"}]})
-        return in_another_kind(rig, "one", to, self.plate)
+        return in_another_kind(rig, "one", to, self.renderer)
 
     def test_any_kind_becomes_any_other_and_keeps_its_place_in_the_stack_its_mask_and_its_colour(self) -> None:
         for name in kinds():
@@ -59,7 +59,7 @@ class OtherKind(unittest.TestCase):
         keys = {"one": {path: {"at": [[0, v], [4, v]]} for path, v in KEYED.items()}}
         light = {"id": "one", "kind": "shafts", "name": "Sun", "spread": {"position": [0.2, 0.2]}}
         rig = Rig.model_validate({"lights": [light], "keys": keys})
-        result = in_another_kind(rig, "one", "fan", self.plate)
+        result = in_another_kind(rig, "one", "fan", self.renderer)
         self.assertEqual(set(result.rig.keys["one"]), {"spread.position", "colour.temperature"})
         self.assertEqual(result.notes, ["Sun: the keys of Blocking were dropped, as Fan has no such setting"])
 
@@ -67,7 +67,7 @@ class OtherKind(unittest.TestCase):
         rig = Rig.model_validate({"lights": [{"id": "one", "kind": "bloom"}]})
         for light, kind in (("two", "lamp"), ("one", "gloom")):
             with self.assertRaises(RigError):
-                in_another_kind(rig, light, kind, self.plate)
+                in_another_kind(rig, light, kind, self.renderer)
 
 
 KEYED: dict[str, Any] = {"spread.position": [0.2, 0.2], "spread.blocking": 0.3, "colour.temperature": 3000}

@@ -19,6 +19,7 @@ from aurelon.core.rig.light import LIGHT_MODELS, Light
 from aurelon.core.rig.model import Rig
 from aurelon.core.space.found import found_distance
 
+TEMPERING_BYTES = 1 << 28  # kept while a light is tempered, where no cache is given
 EDGE = 240  # pixels on the long edge are enough to see how strong a light is
 TRIES, WEAKER, STRONGER = 20, 0.85, 1.5  # how often its intensity is changed, and by what
 MOST_CLIPPED, LEAST_SEEN = 0.012, 0.06  # share of pixels clipped anew, at this size; display-encoded change that is seen at once
@@ -31,9 +32,9 @@ KEPT, MOST_KEPT = 0.2, 0.8  # by which darks are kept more after that, and how f
 FAINTEST_FOR_DARKS = 0.2  # display-encoded change to which a light is weakened for them
 
 
-def new_light(name: str, plate: Plate, rig: Rig, *, example: bool = False) -> Light:
+def new_light(name: str, plate: Plate, rig: Rig, *, example: bool = False, cache: Cache | None = None) -> Light:
     """A light of a kind, placed on the plate over the rig as it stands; one that begins with nothing may be given an
-    example. Raises RigError where there is no such kind."""
+    example. Takes what a `cache` of this plate keeps. Raises RigError where there is no such kind."""
     kind = kinds().get(name)
     if kind is None:
         raise RigError([("kind", f"'{name}' is not a kind of light; the kinds are: {', '.join(kinds())}")])
@@ -44,7 +45,7 @@ def new_light(name: str, plate: Plate, rig: Rig, *, example: bool = False) -> Li
     if kind.in_depth and _knows_distance(plate, rig):
         stages = {stage: getattr(light, stage).model_copy(update=dict(values)) for stage, values in kind.in_depth.items()}
         light = light.model_copy(update=stages)
-    return light if kind.opaque else _tempered(light, plate, rig)
+    return light if kind.opaque else _tempered(light, plate, rig, cache or Cache(TEMPERING_BYTES))
 
 
 def _knows_distance(plate: Plate, rig: Rig) -> bool:
@@ -69,10 +70,10 @@ def _off_the_darks(light: Light) -> Light | None:
     return None
 
 
-def _tempered(light: Light, plate: Plate, rig: Rig) -> Light:
+def _tempered(light: Light, plate: Plate, rig: Rig, cache: Cache) -> Light:
     """The light made weaker where it would clip much of the picture, stronger where it would hardly be seen, and held off the darks
     where it would lift them to grey."""
-    renderer, size = Renderer(plate, Cache(1 << 28)), fit_within(plate.size, EDGE)
+    renderer, size = Renderer(plate, cache), fit_within(plate.size, EDGE)
 
     def shown(lights: list[Light]) -> Floats:
         # The whole picture counts, cropped away or not.

@@ -8,8 +8,8 @@ from typing import TypeVar
 from pydantic import ValidationError
 
 from aurelon.core.graph.new_light import new_light
+from aurelon.core.graph.renderer import Renderer
 from aurelon.core.lights import kinds
-from aurelon.core.plate import Plate
 from aurelon.core.rig.edits.shared.edit import Edited
 from aurelon.core.rig.light import Light
 from aurelon.core.rig.model import Keys, Rig
@@ -22,7 +22,7 @@ S = TypeVar("S", bound=Settings)
 STAGES = ("source", "spread")  # that each kind has settings of its own for
 
 
-def in_another_kind(rig: Rig, light_id: str, kind: str, plate: Plate) -> Edited:
+def in_another_kind(rig: Rig, light_id: str, kind: str, renderer: Renderer) -> Edited:
     """The rig with a light changed into another kind. Raises RigError where there is no such light or kind.
 
     What both kinds have alike under one name stays; the rest is as for a new light on this plate. Keys of settings that the new
@@ -30,7 +30,7 @@ def in_another_kind(rig: Rig, light_id: str, kind: str, plate: Plate) -> Edited:
     """
     old = rig.light(light_id)
     others = rig.model_copy(update={"lights": [light for light in rig.stack if light is not old]})
-    fresh = new_light(kind, plate, others)
+    fresh = new_light(kind, renderer.plate, others, cache=renderer.cache)
     usual = re.fullmatch(rf"{re.escape(kinds()[old.kind].called)}( \d+)?", old.name) is not None or not old.name
     stages = {stage: _carried(getattr(old, stage), getattr(fresh, stage)) for stage in STAGES}
     kept = {name: getattr(old, name) for name in ("id", "on", "look_at", "behind", "mask", "colour")}

@@ -45,7 +45,7 @@ def light_every_kind(renderer: Renderer, rig: Rig, preparing: Preparing, control
         while not preparing.is_ready(name):
             time.sleep(LOOK_EVERY)
             control.go_on()
-        light = new_light(name, renderer.plate, rig, example=True)
+        light = new_light(name, renderer.plate, rig, example=True, cache=renderer.cache)
         lit = rig.model_copy(update={"lights": [*rig.stack, light]})
         control.give(KindCell(title=kind.called, summary=kind.summary, light=light, picture=small_picture(renderer, lit)))
         control.progress((done + 1) / len(kinds()))

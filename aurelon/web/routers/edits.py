@@ -71,7 +71,8 @@ def edit_rig(context: Shared, plate_id: int, body: EditRequest, frame: FrameNumb
 @router.post("/add")
 def add_light(context: Shared, plate_id: int, body: AddRequest, frame: FrameNumber = 0) -> Edited:
     """Adds a light of a kind on top of the others, placed so that it shows on this plate."""
-    light = new_light(body.kind, context.renderers.get(plate_id, frame).plate, body.rig)
+    renderer = context.renderers.get(plate_id, frame)
+    light = new_light(body.kind, renderer.plate, body.rig, cache=renderer.cache)
     changed = body.rig.model_copy(update={"lights": [*body.rig.stack, light]})
     return Edited(changed, f"Add {light.name}", LightOwner(id=light.id))
 
@@ -79,7 +80,7 @@ def add_light(context: Shared, plate_id: int, body: AddRequest, frame: FrameNumb
 @router.post("/change-kind")
 def change_kind(context: Shared, plate_id: int, body: ChangeKindRequest, frame: FrameNumber = 0) -> Edited:
     """Changes a light into another kind; it keeps its place, mask, colour and what both kinds have."""
-    return in_another_kind(body.rig, body.light, body.kind, context.renderers.get(plate_id, frame).plate)
+    return in_another_kind(body.rig, body.light, body.kind, context.renderers.get(plate_id, frame))
 
 
 @router.post("/match")
