@@ -105,8 +105,9 @@ Levels are in linear light.
 {merge}
 
 `add`, `expose` and `relight` work in linear light: b + l; b + (1 - b)(1 - exp(-l / (1 - b))), which never clips;
-b (1 + l). The other modes are those of W3C Compositing and Blending Level 1, on display-encoded values. Where no light
-falls the picture stays as it is in every mode: in modes in which black would change it (`normal`, `multiply`, `overlay`, ...)
+b (1 + l), which rolls off toward white above 0.75. The other modes are those of W3C Compositing and Blending Level 1,
+on display-encoded values. Where no light falls the picture stays as it is in every mode: in modes
+in which black would change it (`normal`, `multiply`, `overlay`, ...)
 the light is read as a premultiplied colour, its strongest channel the alpha. `velvet` is a whole picture, not light on
 black; its alpha is 1 all over, and an intensity below 1 fades it in.
 

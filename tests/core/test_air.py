@@ -183,7 +183,7 @@ class OneLamp(unittest.TestCase):
 
     def test_a_lens_scatters_the_share_that_its_veil_and_streak_say(self) -> None:
         parts: dict[str, Any] = {"ghosts": 0, "veil": 0}
-        streak = self.share("flare", {"max_points": 1}, **parts, streak=1, streak_length=0.03, streak_temperature=6500)
+        streak = self.share("flare", {"max_points": 1}, **parts, streak_strength=1, streak_length=0.03, streak_temperature=6500)
         self.assertAlmostEqual(streak / 2**FLARE_STOPS / STREAK_SHARE, 1.0, delta=0.05)
         veil = self.share("flare", {"max_points": 1}, ghosts=0, veil=1)
         # The widest of its three Gaussians is as wide as the frame: mirrored at the border, all of it stays.
@@ -195,7 +195,7 @@ class OneLamp(unittest.TestCase):
             ("bloom", {"threshold": 0.3}, {}),
             ("halation", {"threshold": 0.3}, {}),
             ("starburst", one, {}),
-            ("flare", one, {"ghosts": 0, "streak": 1}),  # of ghosts, those too faint to see are left out
+            ("flare", one, {"ghosts": 0, "streak_strength": 1}),  # of ghosts, those too faint to see are left out
         ):
             once, twice = (spread_of(gain * self.lamp, kind, source, **spread).sum() for gain in (1, 2))
             self.assertAlmostEqual(float(twice / once), 2.0, delta=0.02, msg=kind)

@@ -127,10 +127,29 @@ class Modes(unittest.TestCase):
         self.below += 1
         np.testing.assert_array_equal(self.merged("expose"), self.below)
 
-    def test_add_and_relight_are_linear(self) -> None:
+    def test_add_is_linear(self) -> None:
         a = self.mask[:, :, None]
         np.testing.assert_allclose(self.merged("add", intensity=2), self.below + 2 * a * self.light, atol=1e-6)
-        np.testing.assert_allclose(self.merged("relight"), self.below * (1 + a * self.light), atol=1e-6)
+
+    def test_relight_is_linear_up_to_its_knee_and_rolls_off_above(self) -> None:
+        b, l, a = self.below.astype(np.float64), self.light.astype(np.float64), self.mask.astype(np.float64)[:, :, None]
+        lit = b * (1 + l)
+        knee = np.clip(b, 0.75, 1)
+        room = np.maximum(1 - knee, 1e-9)
+        rolled = np.where(lit > knee, knee + room * (1 - np.exp(-(lit - knee) / room)), lit)
+        self.assertTrue((lit > 0.75).any() and (lit < 0.75).any())
+        np.testing.assert_allclose(self.merged("relight"), b + a * (rolled - b), atol=3e-6)
+
+    def test_relight_keeps_the_form_of_bright_things_and_what_is_above_white(self) -> None:
+        self.mask[:] = 1
+        self.light[:] = 5
+        foam = np.linspace(0.3, 0.99, self.below.shape[1], dtype=np.float32)
+        self.below[:] = foam[None, :, None]
+        result = self.merged("relight")
+        self.assertLessEqual(float(result.max()), 1.0)
+        self.assertTrue((np.diff(result[0, :, 0]) >= 0).all())
+        self.below += 1
+        np.testing.assert_array_equal(self.merged("relight"), self.below)
 
     def test_no_light_leaves_the_picture_in_every_mode_to_the_bit(self) -> None:
         self.light[:] = 0

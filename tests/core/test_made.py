@@ -272,6 +272,17 @@ class Water(unittest.TestCase):
                 over = np.abs(np.take(sheet, 0, axis) - np.take(sheet, -1, axis)).max()
                 self.assertLessEqual(float(over), float(steps.max()) * 1.05)
 
+    def test_a_plane_that_ends_in_the_picture_fades_toward_its_horizon(self) -> None:
+        # Its far side is a fortieth as wide as its near side: nearly at the horizon.
+        spread = {"quads": [[[0.49, 0.4], [0.51, 0.4], [0.9, 0.95], [0.1, 0.95]]], "floor": 0.0, "fading": 0.0}
+        result = shown("water", spread=spread)
+        rows = np.array([row[row > 0].mean() if (row > 0).any() else 0.0 for row in result[130:300]])
+        self.assertLess(float(rows[:4].max()), 0.05)
+        self.assertLess(float(np.diff(rows).max()), 0.15)
+        self.assertGreater(float(rows[-40:].mean()), 0.8)
+        near = shown("water", spread={**spread, "quads": [[[0.3, 0.4], [0.7, 0.4], [0.9, 0.95], [0.1, 0.95]]]})
+        self.assertGreater(float(near[131, 150:330].mean()), 0.4)
+
     def test_it_lies_within_its_quad_alone(self) -> None:
         result = shown("water", spread={"quads": [[[0.2, 0.5], [0.8, 0.5], [0.9, 0.9], [0.1, 0.9]]], "floor": 0.0})
         np.testing.assert_array_equal(result[:140], 0)

@@ -223,7 +223,7 @@ class Flare(unittest.TestCase):
     def test_the_streak_keeps_its_light_whatever_its_length(self) -> None:
         dark = np.full((600, 900, 3), 0.0, np.float32)
         sums = [
-            spread_of(dark, "flare", {"placed": [[0.5, 0.5]]}, ghosts=0, veil=0, streak=1, streak_length=length).sum()
+            spread_of(dark, "flare", {"placed": [[0.5, 0.5]]}, ghosts=0, veil=0, streak_strength=1, streak_length=length).sum()
             for length in (0.02, 0.06)
         ]
         self.assertAlmostEqual(float(sums[0] / sums[1]), 1.0, delta=0.02)

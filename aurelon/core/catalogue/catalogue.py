@@ -9,6 +9,7 @@ from collections.abc import Collection
 from functools import cache
 from typing import Any
 
+from aurelon.core.analysis.asked_for.sketch import SKETCH_BRUSH
 from aurelon.core.analysis.measure import LIGHT_REACH
 from aurelon.core.catalogue.entries import (
     Catalogue,
@@ -100,7 +101,7 @@ def catalogue() -> list[KindInfo]:
             groups.append(group.model_copy(update={"settings": settings}))
         look_at = [Option(value=value, text=text) for value, text in LOOKS.items()] if kind.reads else []
         about = {"title": kind.called, "summary": kind.summary, "words": kind.words}
-        found.append(KindInfo(name=name, look_at=look_at, groups=groups, **about))
+        found.append(KindInfo(name=name, look_at=look_at, groups=groups, sketched=bool(kind.sought), **about))
     return found
 
 
@@ -185,6 +186,7 @@ def whole_catalogue() -> Catalogue:
         parts=[_part(part) for part in parts().values()],
         part_common=group_of("part", "Part", "How this part combines with the parts above it", Part, ("on",)),
         brush=group_of("brush", "Brush", "The brush that paints", Stroke, ("erase",)),
+        sketch_brush=SKETCH_BRUSH,
         blank=group_of("blank", "Blank plate", "A backdrop of two colours, for a scene built of light alone", Blank),
         first_blank=Blank(),
         export=_export(),

@@ -29,7 +29,7 @@ class GroupInfo(BaseModel):
 
 class KindInfo(BaseModel):
     """A kind of light and the groups of its five stages, in order. `look_at` has the pictures that it can read, `words` what it is
-    found by beside its title and summary."""
+    found by beside its title and summary; light of a kind that is `sketched` can be asked for by a sketch."""
 
     name: str
     title: str
@@ -37,6 +37,7 @@ class KindInfo(BaseModel):
     words: str
     look_at: list[Option]
     groups: list[GroupInfo]
+    sketched: bool
 
 
 class PartInfo(BaseModel):
@@ -110,7 +111,7 @@ class Limits(BaseModel):
 
 class Catalogue(BaseModel):
     """Everything the screen is built from. `reads` is what can be brought in, `between` the ways from one key to the next,
-    `left_out` names extensions that could not be used."""
+    `sketch_brush` a new brush for sketches of light, `left_out` names extensions that could not be used."""
 
     reads: list[ReadInfo]
     between: list[Option]
@@ -124,6 +125,7 @@ class Catalogue(BaseModel):
     parts: list[PartInfo]
     part_common: GroupInfo
     brush: GroupInfo
+    sketch_brush: dict[str, float]
     blank: GroupInfo
     first_blank: Blank
     export: ExportInfo

@@ -35,6 +35,11 @@ FAINTEST_FOR_DARKS = 0.2  # display-encoded change to which a light is weakened 
 def new_light(name: str, plate: Plate, rig: Rig, *, example: bool = False, cache: Cache | None = None) -> Light:
     """A light of a kind, placed on the plate over the rig as it stands; one that begins with nothing may be given an
     example. Takes what a `cache` of this plate keeps. Raises RigError where there is no such kind."""
+    return tempered(untempered(name, plate, rig, example=example), plate, rig, cache)
+
+
+def untempered(name: str, plate: Plate, rig: Rig, *, example: bool = False) -> Light:
+    """The same, as strong as its kind begins."""
     kind = kinds().get(name)
     if kind is None:
         raise RigError([("kind", f"'{name}' is not a kind of light; the kinds are: {', '.join(kinds())}")])
@@ -45,7 +50,7 @@ def new_light(name: str, plate: Plate, rig: Rig, *, example: bool = False, cache
     if kind.in_depth and _knows_distance(plate, rig):
         stages = {stage: getattr(light, stage).model_copy(update=dict(values)) for stage, values in kind.in_depth.items()}
         light = light.model_copy(update=stages)
-    return light if kind.opaque else _tempered(light, plate, rig, cache or Cache(TEMPERING_BYTES))
+    return light
 
 
 def _knows_distance(plate: Plate, rig: Rig) -> bool:
@@ -70,10 +75,12 @@ def _off_the_darks(light: Light) -> Light | None:
     return None
 
 
-def _tempered(light: Light, plate: Plate, rig: Rig, cache: Cache) -> Light:
+def tempered(light: Light, plate: Plate, rig: Rig, cache: Cache | None = None) -> Light:
     """The light made weaker where it would clip much of the picture, stronger where it would hardly be seen, and held off the darks
     where it would lift them to grey."""
-    renderer, size = Renderer(plate, cache), fit_within(plate.size, EDGE)
+    if kinds()[light.kind].opaque:
+        return light
+    renderer, size = Renderer(plate, cache or Cache(TEMPERING_BYTES)), fit_within(plate.size, EDGE)
 
     def shown(lights: list[Light]) -> Floats:
         # The whole picture counts, cropped away or not.

@@ -50,15 +50,15 @@ class Graph:
         return next(nodes for nodes in self.all_lights if nodes.light is light)
 
 
-def resolve(plate: Plate, rig: Rig, *, draft: bool = False) -> Graph:
-    """The nodes of a rig on a plate; nothing is computed yet."""
+def resolve(plate: Plate, rig: Rig, *, draft: bool = False, edge: int | None = None) -> Graph:
+    """The nodes of a rig on a plate; nothing is computed yet. `edge` is that of the grid of light, where it is given."""
     rig = rig.at(plate.frame)
     reading = Frame.whole(fit_within(plate.size, DRAFT_READING_EDGE) if draft else plate.size)
 
     def file_of(name: str) -> bytes | None:
         return rig.file(name) or plate.file_of(name)
 
-    backdrop = Backdrop(plate, file_of, reading, DRAFT_EDGE if draft else WORKING_EDGE, draft)
+    backdrop = Backdrop(plate, file_of, reading, edge or (DRAFT_EDGE if draft else WORKING_EDGE), draft)
     original = PictureNode(digest_of("original", plate.key, plate.frame), lambda work, frame: plate.at(frame), kept=False)
     prepared = _prepared(backdrop, rig, original)
     masks = MaskNodes(backdrop, original, prepared)

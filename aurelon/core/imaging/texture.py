@@ -48,14 +48,18 @@ def pyramid(picture: Floats) -> Pyramid:
 
 
 class Repeats(NamedTuple):
-    """How often a picture is laid across and along the unit square; `endless` goes on beyond it."""
+    """How often a picture is laid across and along the unit square; `endless` goes on beyond it. `horizon` is 1 where it fades
+    toward the horizon of its plane, and 0 where it does not."""
 
     across: float
     along: float
     endless: bool = False
+    horizon: int = 0
 
 
 ONCE = Repeats(1.0, 1.0)
+CORNERS = np.array([(0, 1, 1, 0), (0, 0, 1, 1), (1, 1, 1, 1)], float)  # of the unit square
+SEEN, GONE = 0.25, 0.03  # nearness, where the nearest corner has 1: what fades toward a horizon begins to, and is gone
 
 
 def lay(of: Pyramid, matrix: Doubles, shape: tuple[int, int], *, fading: float, repeats: Repeats | None = None) -> Floats:
@@ -65,13 +69,22 @@ def lay(of: Pyramid, matrix: Doubles, shape: tuple[int, int], *, fading: float, 
     once, or as it `repeats`.
     """
     out = np.zeros((*shape, of.cells.shape[1]), np.float32)
-    _lay(of.cells, of.levels, matrix, repeats or ONCE, repeats is not None, f32(max(fading, 1e-4)), out)
+    # The third coordinate is one over the distance; the nearest corner has the most of it.
+    nearest = 1 / float(np.abs(np.linalg.inv(matrix)[2] @ CORNERS).min())
+    _lay(of.cells, of.levels, matrix, repeats or ONCE, repeats is not None, f32(max(fading, 1e-4)), f32(1 / nearest), out)
     return out
 
 
 @kernel
 def _lay(
-    cells: Floats, levels: NDArray[np.int64], m: Doubles, repeats: Repeats, wraps: bool, fading: np.float32, out: Floats
+    cells: Floats,
+    levels: NDArray[np.int64],
+    m: Doubles,
+    repeats: Repeats,
+    wraps: bool,
+    fading: np.float32,
+    per_nearest: np.float32,
+    out: Floats,
 ) -> None:
     rows, columns, channels = out.shape
     finest, zero, one, half = f32(levels.shape[0] - 1.001), f32(0.0), f32(1.0), f32(0.5)
@@ -96,6 +109,8 @@ def _lay(
                 if cover <= zero:
                     continue
                 cover = smoothstep(cover)
+            if repeats.horizon > 0:
+                cover *= smoothstep(unit((f32(w) * per_nearest - f32(GONE)) * f32(1 / (SEEN - GONE))))
             u, v = u * repeats.across, v * repeats.along
             step_u, step_v = step_u * f32(repeats.across), step_v * f32(repeats.along)
             fine = np.log2(max(max(step_u * f32(levels[0, 2]), step_v * f32(levels[0, 1])), one))

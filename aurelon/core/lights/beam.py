@@ -25,7 +25,7 @@ from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_sett
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import DrawnField, as_picture
 from aurelon.core.lights.shared.haze import haze_setting
-from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
+from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene, Sought
 from aurelon.core.optics.air import FORWARD, phase
 from aurelon.core.settings import Quad, Settings, number, quads_setting, seed_setting
 
@@ -292,4 +292,5 @@ KIND = Kind(
     merge=Merge(intensity=0.6),
     nothing_shines="There is no beam; add one in Source and drag its corners apart.",
     reads=False,
+    sought=(Sought(where="source.beams", free=("spread.penumbra", "spread.fade")),),
 )

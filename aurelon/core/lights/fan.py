@@ -7,6 +7,7 @@ flicker or alias where they run together. The cloudier style stretches two-dimen
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any, Literal, NamedTuple
 
 import cv2
@@ -21,7 +22,7 @@ from aurelon.core.imaging.noise import moment, periodic_noise
 from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import WhiteField, as_picture
-from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene
+from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene, Sought
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Place, Settings, choice, direction, number, place_setting, seed_setting, whole
 
@@ -274,14 +275,37 @@ def draw(table: Floats, settings: Spread, frame: Frame) -> Floats:
     return out
 
 
+@lru_cache(maxsize=4)
+def _table(source: Source, seconds: float, softness: float) -> Floats:
+    # The same for as long as only the point is dragged.
+    return degrees_of_blur(pattern(source, seconds), softness)
+
+
 def spread(scene: Scene[None], source: Source, settings: Spread) -> WhiteField:
-    table = degrees_of_blur(pattern(source, scene.seconds), settings.softness)
-    return WhiteField(draw(table, settings, scene.frame_of(FINER)))
+    return WhiteField(draw(_table(source, scene.seconds, settings.softness), settings, scene.frame_of(FINER)))
 
 
 def toward_the_middle(plate: Plate) -> dict[str, dict[str, Any]]:
     """A new fan turns toward the picture wherever it is moved, and has soft sides."""
     return {"spread": {"aim": "middle", "side_softness": SOFT_SIDES}}
+
+
+WIDER = 1.15  # the opening of a fan that is to cover what a sketch has, for its soft sides
+
+
+def aimed(settings: Spread, places: Doubles, size: tuple[int, int]) -> dict[str, Any]:
+    """A bearing, an opening and a reach by which a fan from its point covers places (n, 2) on a plate of that size."""
+    away = (places - settings.position) * np.array(size) / np.hypot(*size)
+    distances = np.hypot(away[:, 0], away[:, 1])
+    angles = np.degrees(np.arctan2(-away[:, 1], away[:, 0]))
+    middle = np.degrees(np.angle(np.exp(1j * np.radians(angles)).mean()))
+    off = np.abs((angles - middle + 180) % 360 - 180)
+    reach, opening = np.quantile(distances, 0.9), 2 * WIDER * np.quantile(off, 0.95)
+    return {
+        "bearing": round(float(middle), 1),
+        "opening": round(float(np.clip(opening, 4, 360)), 1),
+        "reach": round(float(np.clip(reach, 0.05, 3)), 3),
+    }
 
 
 KIND = Kind(
@@ -298,4 +322,14 @@ KIND = Kind(
     colour=Colour(temperature=4800, strength=1.0),
     merge=Merge(intensity=0.7),
     reads=False,
+    sought=(
+        Sought(
+            where="spread.position",
+            free=("spread.bearing", "spread.opening", "spread.reach"),
+            patterns=("source.count", "source.seed"),
+            fixed={"spread": {"aim": "bearing"}},
+            aimed=aimed,
+            rays=True,
+        ),
+    ),
 )

@@ -28,13 +28,14 @@ from aurelon.core.imaging.frame import Frame, diagonal
 from aurelon.core.imaging.gaussian_pyramid import gaussian_mixture
 from aurelon.core.imaging.kernels import in_python, kernel
 from aurelon.core.lights.shared.fields import ColouredField
-from aurelon.core.lights.shared.kind import Colour, Kind, Scene
+from aurelon.core.lights.shared.kind import Colour, Kind, Scene, Sought
 from aurelon.core.lights.shared.points import (
     NOTHING_SHINES,
+    ONE_PLACED,
     PLACED_RADIUS,
     Points,
     PointSource,
-    brightest_spots,
+    brightest_lamps,
     detect_points,
     draw_points,
     points_source,
@@ -57,7 +58,7 @@ FAINTEST = 2e-4  # linear light below which a ghost is not seen on any screen
 VEIL_WIDTHS = (0.06, 0.18, 0.5)  # diagonals
 VEIL_EDGE = 192
 VEIL_SHARE = 2.5e-4  # of the light, at veil 1: what clean glass scatters
-STREAK_SHARE = 2e-5  # of the light, at streak 1
+STREAK_SHARE = 1.2e-4  # of the light, at streak 1
 GHOST_SHARE = 1.5e-3  # of the light, in all ghosts of a lens together, at ghosts 1
 DROPS = 420  # on the front glass
 DROP_SIZES = (0.0015, 0.025)  # diagonals; the smaller, the more of them
@@ -84,8 +85,8 @@ class Source(PointSource):
     max_points: int = whole(3, "Takes up to this many points, brightest first; 0 takes none", low=0, high=24, essential=True)
 
 
-def _strength(default: float, help: str, *, group: str) -> Any:
-    return number(default, help, unit="gain", low=0, high=8, step=0.05, exponent=2.0, group=group, essential=True)
+def _strength(default: float, help: str, *, group: str, label: str = "") -> Any:
+    return number(default, help, label=label, unit="gain", low=0, high=8, step=0.05, exponent=2.0, group=group, essential=True)
 
 
 class Spread(Settings):
@@ -107,7 +108,7 @@ class Spread(Settings):
     rotation: float = number(
         9.0, "Rotates the aperture", unit="degrees", mirror="rotation", low=-180, high=180, step=1, group="Ghosts"
     )
-    streak: float = _strength(0.0, "Strength of the streak", group="Streak")
+    streak_strength: float = _strength(0.0, "Strength of the streak", label="Streak", group="Streak")
     streak_angle: float = number(
         0.0, "Angle of the streak", unit="degrees", mirror="rotation", low=-90, high=90, step=1, group="Streak"
     )
@@ -304,9 +305,9 @@ def spread(scene: Scene[Points], source: Source, settings: Spread) -> ColouredFi
         _add_discs(drop_discs(s, offset, light, size / frame.diagonal), lens, s, DROP_RIM, scene, out)
     if s.smear > 0 and len(light):
         _add_smears(points, light, s, scene, out)
-    if s.streak > 0 and len(light):
+    if s.streak_strength > 0 and len(light):
         colour = temperature_rgb(s.streak_temperature, 0.0, scene.space)
-        level = light @ scene.space.luminance * f32(STREAK_SHARE * s.streak) * f32(frame.diagonal**2)
+        level = light @ scene.space.luminance * f32(STREAK_SHARE * s.streak_strength) * f32(frame.diagonal**2)
         energy = np.asarray(np.outer(level, colour), np.float32)
         angle = np.deg2rad(-s.streak_angle)
         streak = Streak(
@@ -335,7 +336,8 @@ KIND = Kind(
     source=points_source,
     spread=spread,
     detect=detect_points,
-    initial=brightest_spots,
+    initial=brightest_lamps,
     colour=Colour(origin="plate"),
     nothing_shines=NOTHING_SHINES,
+    sought=(Sought(where="source.placed", fixed=ONE_PLACED),),
 )

@@ -25,7 +25,7 @@ from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.reduce import reduce_to
 from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.initial_settings import luminance_in
-from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene
+from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene, Sought
 from aurelon.core.optics.air import airlight, phase
 from aurelon.core.optics.depth import fall_off, seen_of_glow
 from aurelon.core.optics.height_field import HeightField, from_height, from_normals
@@ -353,4 +353,8 @@ KIND = Kind(
     uses_distance=uses_distance,
     nothing_shines="The picture is black here, so there is nothing for a lamp to light.",
     nothing_seen="Nothing is lit: the range or cone misses the picture; raise Range, or move or aim the lamp.",
+    sought=(
+        Sought(where="spread.position", free=("spread.height", "spread.range"), fixed={"spread": {"lamp": "point"}}),
+        Sought(where="spread.angle", free=("spread.elevation",), fixed={"spread": {"lamp": "directional"}}),
+    ),
 )

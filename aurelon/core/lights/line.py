@@ -23,7 +23,7 @@ from aurelon.core.imaging.noise import Lattice, lattice_of, moment, noise_in
 from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import as_picture
-from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene
+from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene, Sought
 from aurelon.core.optics.shading import Placement, placement
 from aurelon.core.settings import Place, Settings, choice, number, path_setting, seed_setting
 
@@ -251,4 +251,5 @@ KIND = Kind(
     colour=Colour(temperature=9000, strength=1.0),
     nothing_shines="The path has no points; draw it in Source.",
     reads=False,
+    sought=(Sought(where="source.path", free=("spread.glow_radius", "spread.haze_radius")),),
 )

@@ -42,7 +42,7 @@ from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.highlights import open_by
 from aurelon.core.lights.shared.initial_settings import luminance_in, open_share, warmth_at
-from aurelon.core.lights.shared.kind import Kind, Reading, Scene
+from aurelon.core.lights.shared.kind import Kind, Reading, Scene, Sought
 from aurelon.core.lights.shared.sun_hole import Hole, hole_at, opened_by
 from aurelon.core.optics.air import GLOBE, glow_at, glow_within
 from aurelon.core.optics.haze_glow import Glow, mix_in_glow_beyond
@@ -409,6 +409,9 @@ def notice(field: ShaftsField) -> str | None:
     return "Nothing is open where its source stands, so it shines through a small hole there. Move it, or change Open by in Source."
 
 
+FITTED = ("spread.reach", "spread.blocking")
+PATTERNS = ("spread.count", "spread.seed")
+
 KIND = Kind(
     name="shafts",
     order=1,
@@ -421,4 +424,15 @@ KIND = Kind(
     spread=spread,
     initial=initial,
     notice=notice,
+    sought=(
+        Sought(
+            where="spread.position",
+            free=FITTED,
+            patterns=PATTERNS,
+            fixed={"spread": {"mode": "point"}},
+            rays=True,
+            drafted={"spread": {"glare": 0.0}},
+        ),
+        Sought(where="spread.angle", free=FITTED, patterns=PATTERNS, fixed={"spread": {"mode": "parallel"}}, rays=True),
+    ),
 )

@@ -23,8 +23,16 @@ from aurelon.core.imaging.frame import diagonal, fit_within
 from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.lights.shared.fields import ColouredField
-from aurelon.core.lights.shared.kind import Colour, Kind, Scene
-from aurelon.core.lights.shared.points import NOTHING_SHINES, Points, PointSource, brightest_spots, detect_points, points_source
+from aurelon.core.lights.shared.kind import Colour, Kind, Scene, Sought
+from aurelon.core.lights.shared.points import (
+    NOTHING_SHINES,
+    ONE_PLACED,
+    Points,
+    PointSource,
+    brightest_spots,
+    detect_points,
+    points_source,
+)
 from aurelon.core.optics.aperture import EDGE, diffraction, drawn_star
 from aurelon.core.settings import Settings, choice, number, seed_setting, whole
 
@@ -155,4 +163,5 @@ KIND = Kind(
     initial=brightest_spots,
     colour=Colour(origin="plate"),
     nothing_shines=NOTHING_SHINES,
+    sought=(Sought(where="source.placed", fixed=ONE_PLACED),),
 )

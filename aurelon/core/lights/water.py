@@ -137,7 +137,7 @@ def draw(level: Pyramid, settings: Spread, frame: Frame) -> Floats:
     for quad in s.quads:
         matrix = to_square(quad, frame, in_diagonals(frame.size))
         if matrix is not None:
-            out += lay(level, matrix, frame.shape, fading=s.fading, repeats=Repeats(s.across, s.along))[:, :, 0]
+            out += lay(level, matrix, frame.shape, fading=s.fading, repeats=Repeats(s.across, s.along, horizon=1))[:, :, 0]
     return out
 
 

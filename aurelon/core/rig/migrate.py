@@ -21,6 +21,7 @@ RENAMED: dict[tuple[str, str], dict[str, str]] = {
 # The stops of headroom that kinds had of their own.
 HEADROOM = {"starburst": 7.0, "flare": 14.0}
 MOST_INTENSE = 8.0
+STREAK = 6.0  # by which a flare's streak is brighter than at the same number before
 # By kind: how many points shone where a rig did not say, and the most that it may ask for.
 POINTS = {"starburst": (12, 48), "flare": (3, 24)}
 # Parts of masks: what a part is called now, and its settings.
@@ -40,6 +41,7 @@ def up_to_date(data: Any) -> Any:
     result = _from_1(data) if version == 1 else data
     if isinstance(result.get("keys"), dict):
         result = {**result, "keys": _tracks_of_lamps(result)}
+        result["keys"] = {owner: _fainter_streaks(tracks) for owner, tracks in result["keys"].items()}
     if isinstance(result.get("distance"), dict):
         result = {**result, "distance": _distance(result["distance"])}
     return {**result, "lights": _each(result["lights"], _settled)} if "lights" in result else result
@@ -59,6 +61,19 @@ def _tracks_of_lamps(rig: dict[str, Any]) -> dict[str, Any]:
         if isinstance(tracks, dict) and "source.relief" in tracks and _from_brightness(source):
             result[name] = {"source.fine_relief": tracks["source.relief"], **tracks}
     return result
+
+
+def _fainter_streaks(tracks: Any) -> Any:
+    """Keys of a streak's strength, which was counted in sixths of today's."""
+    if not isinstance(tracks, dict) or not isinstance(track := tracks.get("spread.streak"), dict):
+        return tracks
+    at = [[frame, _fainter(value)] for frame, value in track.get("at", ())]
+    rest = {path: other for path, other in tracks.items() if path != "spread.streak"}
+    return {"spread.streak_strength": {**track, "at": at}, **rest}
+
+
+def _fainter(strength: Any) -> Any:
+    return round(strength / STREAK, 4) if isinstance(strength, int | float) else strength
 
 
 def _distance(distance: dict[str, Any]) -> dict[str, Any]:
@@ -124,6 +139,10 @@ def _settled(light: Any) -> Any:
                 **merge,
                 "intensity": round(min(merge.get("intensity", 1.0) * 2.0 ** (stops - usual), MOST_INTENSE), 4),
             }
+    if result.get("kind") == "flare" and isinstance(result.get("spread"), dict) and "streak" in result["spread"]:
+        spread = dict(result["spread"])
+        strength = _fainter(spread.pop("streak"))
+        result["spread"] = {"streak_strength": strength, **spread}
     surface = result.get("source")
     points = POINTS.get(str(result.get("kind")))
     if points and isinstance(surface, dict) and "hidden" in surface:

@@ -53,6 +53,7 @@ export type SizeCell = Schemas["SizeCell"];
 export type FlickerCell = Schemas["FlickerCell"];
 export type ReelInfo = Schemas["ReelInfo"];
 export type Track = Schemas["Track"];
+export type SketchCell = Schemas["SketchCell"];
 export type StripCell = Schemas["StripCell"];
 export type SweptSetting = Schemas["SweptSetting"];
 export type DistanceFound = Schemas["DistanceFound"];

@@ -13,7 +13,21 @@ export interface Key {
 }
 
 /** The keys of the bench. */
-export function keysOf({ keeping, viewing, lights, masking, frames, hold, open, compare, show, take, store, now }: Bench): Key[] {
+export function keysOf({
+  keeping,
+  viewing,
+  lights,
+  masking,
+  frames,
+  sketching,
+  hold,
+  open,
+  compare,
+  show,
+  take,
+  store,
+  now,
+}: Bench): Key[] {
   const onLight = (act: (id: string) => void) => () => {
     const id = lightIdNow(now());
     if (id) act(id);
@@ -35,12 +49,13 @@ export function keysOf({ keeping, viewing, lights, masking, frames, hold, open, 
   ];
   return [
     ...(now().plate.frames > 1 ? ofReels : []),
-    { keys: "Ctrl Z", does: "Undo", press: keeping.undo },
+    { keys: "Ctrl Z", does: "Undo", press: () => (now().hand.tool.is === "sketch" ? sketching.back() : keeping.undo()) },
     { keys: "Ctrl Shift Z", does: "Redo", press: keeping.redo },
     { keys: "B", does: "Hold: the picture as shot", press: () => hold("before"), release: () => hold(null) },
     { keys: "W", does: "Hold: without the selected light", press: () => hold("without"), release: () => hold(null) },
     { keys: "H", does: "Handles on or off", press: () => store.setState((s) => ({ handles: !s.handles })) },
     { keys: "A", does: "Add a light", press: () => open("kinds") },
+    { keys: "L", does: "Show me where: paint where light should fall", press: sketching.begin },
     { keys: "K", does: "Clipping on or off", press: () => store.setState((s) => ({ clipping: !s.clipping })) },
     { keys: "F", does: "Fit", press: viewing.fit },
     { keys: "1", does: "One to one, round the pointer or the selected light", press: viewing.full },

@@ -15,6 +15,8 @@ from aurelon.core.imaging.blend.mode import Mode, Triple, black_neutral, coverin
 from aurelon.core.imaging.fastmath import exp_minus
 from aurelon.core.imaging.kernels import inlined
 
+ROLLS_OFF = 0.75  # linear light from which relight rolls off toward white
+
 
 @inlined
 def _expose(b: np.float32, l: np.float32, intensity: np.float32, alpha: np.float32) -> np.float32:
@@ -33,7 +35,13 @@ def _add(b: np.float32, l: np.float32, intensity: np.float32, alpha: np.float32)
 
 @inlined
 def _relight(b: np.float32, l: np.float32, intensity: np.float32, alpha: np.float32) -> np.float32:
-    return b * (f32(1.0) + alpha * intensity * l)
+    """b (1 + l), which rolls off above `ROLLS_OFF` so that bright things keep their form."""
+    lit = b * (f32(1.0) + intensity * l)
+    knee = min(max(f32(ROLLS_OFF), b), f32(1.0))
+    room = max(f32(1.0) - knee, f32(1e-6))
+    rolled = knee + room * (f32(1.0) - exp_minus((lit - knee) / room))
+    lit = rolled if lit > knee else lit
+    return b + alpha * (max(lit, b) - b)
 
 
 @inlined

@@ -8,7 +8,7 @@ from typing import Any, Generic, Literal, Protocol, TypeVar
 
 import numpy as np
 
-from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.blend.modes import ModeName
 from aurelon.core.imaging.colour_matrix import Tint, mixed
 from aurelon.core.imaging.frame import CANONICAL_EDGE, Frame, fit_within
@@ -234,6 +234,25 @@ def nothing_to_say(field: LightField) -> str | None:
 
 
 @dataclass(frozen=True)
+class Sought:
+    """A way in which light of a kind can be asked for by a sketch of where it should fall.
+
+    `where` is the setting that says where the light is or which way it goes, `free` are those that are fitted with it, `patterns`
+    those of which other values are tried, each as `stage.name`; `fixed` has values of its stages. `aimed(spread, places, size)`
+    gives settings of Spread by which the light covers places (n, 2), in plate fractions, of a plate of `size`, to begin with.
+    Its light runs in `rays` from that place, or in that direction, or not. Small drafts are drawn with the settings `drafted`.
+    """
+
+    where: str
+    free: tuple[str, ...] = ()
+    patterns: tuple[str, ...] = ()
+    fixed: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+    aimed: Callable[[Any, Doubles, tuple[int, int]], dict[str, Any]] | None = None
+    rays: bool = False
+    drafted: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
 class Kind(Generic[S, P, D]):
     """A kind of light with its settings S of Source and P of Spread, and what it detects, D (None for nothing).
 
@@ -250,7 +269,8 @@ class Kind(Generic[S, P, D]):
     `opaque` light is a whole picture, black included, not light on black. Light that has colours of its own and
     `shifts_white` is tinted as by a filter before it. `nothing_shines` tells a person what to do when Source is black,
     `nothing_seen` when the light changes nothing; `notice(field)` says what else there is to know. A kind that does not
-    look at the picture at all does not `reads` it; one that `needs_file` shows nothing before a file is chosen.
+    look at the picture at all does not `reads` it; one that `needs_file` shows nothing before a file is chosen. `sought` are the
+    ways in which a sketch of where light should fall can ask for it.
     """
 
     name: str
@@ -278,6 +298,7 @@ class Kind(Generic[S, P, D]):
     nothing_shines: str = "Nothing is bright enough; lower Threshold in Source."
     nothing_seen: str = "No visible effect; raise Intensity or Opacity."
     notice: Callable[[Any], str | None] = nothing_to_say
+    sought: tuple[Sought, ...] = ()
 
     def seen_by(self, plate: Plate) -> dict[str, dict[str, Any]]:
         """Settings of the stages by which the kind is shown on a plate."""

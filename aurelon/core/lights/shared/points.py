@@ -8,18 +8,21 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from aurelon.core.finding.lamps import lamps_in
 from aurelon.core.finding.points import brightest_points, light_at
 from aurelon.core.imaging.arrays import Doubles, Floats, f32
-from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.fastmath import encode_array
+from aurelon.core.imaging.frame import CANONICAL_EDGE, Frame
 from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.lights.shared.highlights import HighlightSource, highlights
 from aurelon.core.lights.shared.initial_settings import open_share
 from aurelon.core.lights.shared.kind import Reading
 from aurelon.core.plate import Plate
-from aurelon.core.settings import Place, number, places_setting, whole
+from aurelon.core.settings import Place, flag, number, places_setting, whole
 
 SAME_PLACE = 0.006  # diagonals within which a place that is switched off means a found point
 PLACED_RADIUS = 0.004  # diagonals; a placed point is as bright as a white disc of this radius
+ONE_PLACED: dict[str, dict[str, object]] = {"source": {"max_points": 0, "placed": ((0.5, 0.5),)}}  # and none that are found
 NOTHING_SHINES = "No point is bright enough; lower Threshold in Source, or place a point by hand."
 
 
@@ -36,6 +39,9 @@ class PointSource(HighlightSource):
     )
     placed: tuple[Place, ...] = places_setting("Points placed by hand", max_points=48, essential=True)
     hiding: float = number(0.0, "How far dark things in front hide a placed point", unit="share", low=0, high=1, step=0.01)
+    only_lamps: bool = flag(
+        False, "Passes over bright things that are not shaped like lamps: posts, walls, clouds, ghosts of a lens"
+    )
     switched_off: tuple[Place, ...] = places_setting(
         "Found points that are switched off; no others take their turn", max_points=200, adds=False
     )
@@ -63,10 +69,14 @@ class Points:
 
 def detect_points(reading: Reading[None], settings: PointSource) -> Points:
     """The points of light in the canonical picture, brightest first, then the placed ones."""
+    if settings.max_points == 0 and settings.hiding == 0 and not settings.followed:
+        return _placed(settings)
     canonical = reading.canonical
     height, width, _ = canonical.shape
     whole_frame = Frame.whole((width, height))
     open_light = highlights(Reading(PictureRows.of(canonical), reading.space, None), settings, whole_frame)
+    if settings.only_lamps:
+        open_light = open_light * lamps_in(canonical, reading.space.luminance)[:, :, None]
     spacing = settings.min_spacing * whole_frame.diagonal
     if settings.followed:
         found, light = light_at(open_light, np.array(settings.followed, float), spacing)
@@ -88,6 +98,13 @@ def detect_points(reading: Reading[None], settings: PointSource) -> Points:
         np.arange(len(kept) + len(placed)) < len(kept),
         found[off],
     )
+
+
+def _placed(settings: PointSource) -> Points:
+    """The placed points alone, for which the picture need not be looked at."""
+    placed = np.array(settings.placed, float).reshape(-1, 2)
+    white = np.full((len(placed), 3), np.pi * PLACED_RADIUS**2, np.float32)
+    return Points(placed, white, np.zeros(len(placed), bool), np.zeros((0, 2)))
 
 
 def _openness_at(openness: Floats, places: Doubles, diagonal: float) -> Doubles:
@@ -112,6 +129,16 @@ def points_source(reading: Reading[Points], settings: PointSource, frame: Frame)
 def brightest_spots(plate: Plate) -> dict[str, dict[str, Any]]:
     """A threshold that the brightest spots of this picture pass."""
     return {"source": {"threshold": open_share(plate, 0.01, PointSource().knee)}}
+
+
+def brightest_lamps(plate: Plate) -> dict[str, dict[str, Any]]:
+    """The same of spots that are lamps, where there are any."""
+    result = brightest_spots(plate)
+    pixels = plate.at(Frame.canonical(plate.size, CANONICAL_EDGE))
+    bright = encode_array(pixels @ plate.space.luminance) >= result["source"]["threshold"]
+    if (lamps_in(pixels, plate.space.luminance) & bright).any():
+        result["source"]["only_lamps"] = True
+    return result
 
 
 def draw_points(points: Points, frame: Frame, radius: float) -> Floats:

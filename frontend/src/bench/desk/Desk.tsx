@@ -18,7 +18,7 @@ const Row = styled.div`
   background: ${tone.base};
   border-top: 1px solid #111;
   /* What is selected comes into view beside what stands at the ends. */
-  scroll-padding: 0 124px 0 168px;
+  scroll-padding: 0 240px 0 168px;
 `;
 
 /** Stays in sight however many lights there are. */
@@ -39,7 +39,7 @@ const Ends = styled.div<{ $side: "left" | "right" }>`
 
 /** The plate, the house light and every light in order, lowest first, with what adds another. */
 export function Desk() {
-  const { select, open, lights } = useBench();
+  const { select, open, lights, sketching } = useBench();
   const [carried, setCarried] = useState<string | null>(null);
   const ids = useSome((s) => s.rig.lights.map((light) => light.id));
   const level = useNow((s) => s.rig.house.level);
@@ -65,6 +65,9 @@ export function Desk() {
         />
       ))}
       <Ends $side="right">
+        <Button hint="Paint where light should fall, and choose from lights that fall there (L)" onPress={sketching.begin}>
+          Show me where…
+        </Button>
         <Button weight={ids.length === 0 ? "strong" : "plain"} hint="Every kind of light on this plate (A)" onPress={() => open("kinds")}>
           <Icon name="plus" /> Add a light
         </Button>

@@ -6,6 +6,7 @@ import { Button, Toggle } from "../../ui/Button";
 import { Hint } from "../../ui/Hint";
 import { Icon } from "../../ui/Icon";
 import { ContextMenu, Menu, type Choice } from "../../ui/Menu";
+import { NumberField } from "../../ui/NumberField";
 import { Slider } from "../../ui/Slider";
 import { TextField } from "../../ui/TextField";
 import { focusRing, tone } from "../../ui/theme";
@@ -13,6 +14,7 @@ import { useBench, useNow, useSome } from "../store/bench";
 import { lightOf, lightOwner } from "../store/rig";
 import { secondsLeft } from "../store/preparing";
 import { lightIdNow } from "../store/selectors";
+import { notation } from "../column/units";
 import { chipLook } from "./Chip";
 
 const Box = styled.div<{ $selected: boolean; $dim: boolean; $carried: boolean }>`
@@ -49,7 +51,7 @@ const Box = styled.div<{ $selected: boolean; $dim: boolean; $carried: boolean }>
   }
   .fader {
     display: grid;
-    grid-template-columns: 1fr 32px;
+    grid-template-columns: 1fr 38px;
     gap: 6px;
     align-items: center;
     font-size: 12px;
@@ -65,7 +67,7 @@ const Box = styled.div<{ $selected: boolean; $dim: boolean; $carried: boolean }>
     .fader {
       grid-template-columns: 1fr;
     }
-    .fader > span {
+    .fader > :last-child {
       display: none;
     }
   }
@@ -120,6 +122,12 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
     () => catalogue.kinds[0]?.groups.at(-1)?.settings.find((s): s is SettingOf<"number"> => s.type === "number" && s.name === "intensity"),
     [catalogue],
   );
+  const how = useMemo(() => fader && notation(fader), [fader]);
+  const fade = (value: number) => {
+    if (!fader) return;
+    editing.ofLight(id, "merge", fader.name, value);
+    editing.rest(fader.label);
+  };
   const selected = useNow((s) => lightIdNow(s) === id);
   const solo = useNow((s) => s.solo === id);
   // What the light has to say of itself: that nothing shines, and what to change.
@@ -159,6 +167,15 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
         open("change-kind");
       },
     },
+    {
+      id: "elsewhere",
+      text: "Copy to other plates…",
+      about: "Laid on top of what is there",
+      act: () => {
+        select(lightOwner(id));
+        open("copy");
+      },
+    },
     { id: "copies", text: "Four copies with offset", act: () => lights.copies(id, 4) },
     ...(light.group
       ? [{ id: "leave", text: "Leave its group", about: "Its settings are no longer shared", act: () => lights.leave(id) }]
@@ -178,7 +195,7 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
       draggable={name === null}
       onDragStart={(event) => {
         // Only the chip's face is carried; its fader and buttons are not.
-        if (event.target instanceof HTMLElement && event.target.closest(".fader")) {
+        if (event.target instanceof HTMLElement && event.target.closest(".fader, input")) {
           event.preventDefault();
           return;
         }
@@ -254,26 +271,31 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
           Being prepared, {seconds} s
         </span>
       )}
-      {fader && seconds === undefined && (
-        <div
-          className="fader"
-          onDoubleClick={() => {
-            editing.ofLight(id, "merge", fader.name, fader.default);
-            editing.rest(fader.label);
-          }}
-        >
-          <Slider
-            label={`Intensity of ${title}`}
+      {fader && how && seconds === undefined && (
+        <div className="fader">
+          <div onDoubleClick={() => fade(Number(fader.default))}>
+            <Slider
+              label={`Intensity of ${title}`}
+              value={light.intensity}
+              text={`${light.intensity.toFixed(2)} ×`}
+              low={fader.low}
+              high={fader.high}
+              step={fader.step}
+              exponent={fader.exponent}
+              onChange={(value) => editing.ofLight(id, "merge", fader.name, value)}
+              onRest={() => editing.rest(fader.label)}
+            />
+          </div>
+          <NumberField
+            label={`Intensity of ${title}, value`}
             value={light.intensity}
-            text={`${light.intensity.toFixed(2)} ×`}
             low={fader.low}
             high={fader.high}
             step={fader.step}
-            exponent={fader.exponent}
-            onChange={(value) => editing.ofLight(id, "merge", fader.name, value)}
-            onRest={() => editing.rest(fader.label)}
+            shown={how.shown}
+            read={how.read}
+            onCommit={fade}
           />
-          <span>{light.intensity.toFixed(2)}</span>
         </div>
       )}
       <ContextMenu label={`What to do with ${title}`} choices={choices} anchor={box} open={menu} onClose={() => setMenu(false)} />

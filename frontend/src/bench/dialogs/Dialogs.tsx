@@ -5,9 +5,11 @@ import { useBench, useNow } from "../store/bench";
 import type { Key } from "../keys";
 import { lightIdNow } from "../store/selectors";
 import { ConflictDialog } from "./ConflictDialog";
+import { CopyDialog } from "./CopyDialog";
 import { ExportDialog } from "./ExportDialog";
 import { KeysDialog } from "./KeysDialog";
 import { KindSheet } from "./KindSheet";
+import { SketchStrip } from "./SketchStrip";
 import { TakesDialog } from "./TakesDialog";
 import { TestStrip } from "./TestStrip";
 
@@ -16,6 +18,7 @@ export function Dialogs({ keys }: { keys: Key[] }) {
   const { open, lights, frames, now, catalogue } = useBench();
   const dialog = useNow((s) => s.dialog);
   const strip = useNow((s) => s.strip);
+  const sketched = useNow((s) => s.hand.tool.is === "sketch");
   const [run, setRun] = useState<number | null>(null);
   const close = () => open(null);
   return (
@@ -25,6 +28,7 @@ export function Dialogs({ keys }: { keys: Key[] }) {
       {dialog === "takes" && <TakesDialog onClose={close} />}
       {dialog === "kinds" && <KindSheet changes={null} onClose={close} />}
       {dialog === "change-kind" && <KindSheet changes={lightIdNow(now())} onClose={close} />}
+      {dialog === "copy" && <CopyDialog onClose={close} />}
       {dialog === "rigs" && (
         <RigSheet
           plate={now().plate}
@@ -47,6 +51,7 @@ export function Dialogs({ keys }: { keys: Key[] }) {
         <RunDialog info={catalogue.export} plates={[now().plate.id]} rig={{ saved: run }} files={false} onClose={() => setRun(null)} />
       )}
       {strip && <TestStrip strip={strip} />}
+      {sketched && <SketchStrip />}
       <ConflictDialog />
     </>
   );

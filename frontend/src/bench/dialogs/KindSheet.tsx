@@ -48,7 +48,7 @@ export function KindSheet({ changes, onClose }: { changes: string | null; onClos
       });
       if (!data) throw new Error(said(error));
       const keep = (made: KindCell[]) => setCells((all) => ({ ...all, ...Object.fromEntries(made.map((one) => [one.light.kind, one])) }));
-      await follow(data, ({ items }) => keep(items.filter((item) => "light" in item)), leaving.signal);
+      await follow(data, ({ items }) => keep(items.filter((item) => "summary" in item)), leaving.signal);
     };
     fill().catch(
       (error: unknown) =>

@@ -59,11 +59,23 @@ const Painting = styled(Layer)`
     stroke: ${tone.danger};
     stroke-dasharray: 1 6;
   }
+  .marks {
+    opacity: 0.38;
+    path {
+      stroke-opacity: 1;
+      stroke-dasharray: none;
+      stroke-linejoin: round;
+    }
+  }
 `;
 
 interface Props {
   /** Strokes that are not paint but say what is in and out; they are drawn as lines. */
   hints: Stroke[] | null;
+  /** Strokes of a sketch, drawn as broad as they are. */
+  marks?: Stroke[] | null;
+  /** Whether something is looked at under the marks. */
+  faint?: boolean;
   label: string;
   /** Straight strokes run through this point (plate fractions), where there is one. */
   through?: [number, number] | null;
@@ -84,7 +96,7 @@ interface Growing {
 
 /** A brush over the picture: its size and hardness as rings, and the path that it draws. All of it moves with the hand and
  * not with React; a path stays until the picture has it. */
-export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
+export function BrushLayer({ hints, marks = null, faint = false, label, through = null, onDrop }: Props) {
   const bench = useBench();
   const { store, now, masking, catalogue } = bench;
   const { plate } = now();
@@ -188,7 +200,7 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
   const strokeOf = (one: Growing): Stroke => ({
     size: brush.size,
     hardness: brush.hardness,
-    flow: hints ? 1 : brush.flow,
+    flow: hints || marks ? 1 : brush.flow,
     erase: one.erase,
     points: [...one.points],
   });
@@ -274,11 +286,11 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
     const one = growing.current;
     growing.current = null;
     if (!one) return;
-    if (touchesPlate(one)) onDrop(strokeOf(one));
-    else {
-      clear();
-      masking.dropped();
-    }
+    const touched = touchesPlate(one);
+    // Marks draw a stroke themselves; else its path stays until the picture has it.
+    if (!touched || marks) clear();
+    if (touched) onDrop(strokeOf(one));
+    else masking.dropped();
   };
   const line = (points: number[]) =>
     Array.from({ length: points.length / 3 }, (_, k) => toScreen(placement, plate, [points[3 * k] ?? 0, points[3 * k + 1] ?? 0]))
@@ -300,6 +312,18 @@ export function BrushLayer({ hints, label, through = null, onDrop }: Props) {
       {hints?.map((hint, k) => (
         <path key={k} className={hint.erase ? "out" : "in"} d={`${line(hint.points)}l0.1 0`} />
       ))}
+      {marks && (
+        <g className="marks" style={faint ? { opacity: 0 } : undefined}>
+          {marks.map((mark, k) => (
+            <path
+              key={k}
+              className={mark.erase ? "out" : "in"}
+              style={{ strokeWidth: 2 * mark.size * diagonal(plate) * placement.scale }}
+              d={`${line(mark.points)}l0.1 0`}
+            />
+          ))}
+        </g>
+      )}
       <path ref={path} className="path" />
       <g ref={ring} visibility="hidden">
         <circle className="dark" r={radius} />

@@ -6,6 +6,7 @@ import { isClear, lightNow, maskNow, matteNow, ownerNow, partIndexNow, partNow, 
 import { HANDLES } from "../store/hand";
 import { lightIdNow } from "../store/selectors";
 
+import { BrushLayer } from "./BrushLayer";
 import { CompareBar } from "./CompareBar";
 import { CropHandles } from "./CropHandles";
 import { Drawn } from "./Drawn";
@@ -74,11 +75,15 @@ function Over() {
 
 /** What the plate's own tools draw. */
 function Tools() {
-  const { now, take, editing, lights } = useBench();
+  const { now, take, editing, lights, sketching } = useBench();
+  const strokes = useNow((s) => s.sketch.strokes);
+  const tried = useNow((s) => s.sketch.tried !== null);
   const tool = useNow((s) => s.hand.tool.is);
   const clear = useNow(isClear);
   if (!clear) return null;
   if (tool === "crop") return <CropHandles />;
+  if (tool === "sketch")
+    return <BrushLayer hints={null} marks={strokes} faint={tried} label="Paint where light should fall" onDrop={sketching.drop} />;
   if (tool === "horizon")
     return (
       <Drawn

@@ -21,6 +21,7 @@ import { defaultsOf, type Selection } from "./rig";
 import { lightIdNow, placementNow } from "./selectors";
 import { Sheet } from "./sheet";
 import { brightScreen, stateOf, type Comparison, type DialogName, type Seeing, type State } from "./state";
+import { makeSketching, type Sketching } from "./sketching";
 import { makeTakes, type Takes } from "./takes";
 import { makeViewing, type Viewing } from "./viewing";
 import { wishBeside, wishNow } from "./wish";
@@ -37,6 +38,7 @@ export interface Bench {
   masking: Masking;
   areas: Areas;
   finder: Finder;
+  sketching: Sketching;
   takes: Takes;
   files: Files;
   frames: Frames;
@@ -59,7 +61,7 @@ export interface Bench {
 
 export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board): Bench {
   const store = createStore<State>(() =>
-    stateOf(opened, rememberedBrushes(catalogue.parts, opened.plate.id), defaultsOf(catalogue.viewing) as Seeing),
+    stateOf(opened, rememberedBrushes(catalogue.parts, catalogue.sketch_brush, opened.plate.id), defaultsOf(catalogue.viewing) as Seeing),
   );
   const keeping = makeKeeping(store);
   const take = (tool: Tool) => store.setState((s) => ({ hand: handled(s.hand, { do: "take up", tool }) }));
@@ -91,6 +93,7 @@ export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board
     frames: makeFrames(store, editing, catalogue.kinds, board),
     lights: makeLights(store, editing),
     finder: makeFinder(store, editing, board, (found) => viewing.see(...found)),
+    sketching: makeSketching(store, catalogue.kinds, editing),
     takes: makeTakes(store, board),
     files: makeFiles(store, board, keeping.refresh),
     sheet: new Sheet(),

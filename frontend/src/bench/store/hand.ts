@@ -16,6 +16,8 @@ export type Tool =
   | { is: "light"; drawn: Stroke | null }
   /** A part of a mask is worked on. `fresh`: nothing has been done with it yet. */
   | { is: "part"; owner: Owner; index: number; by: PartTool; drawn: Stroke | null; fresh: boolean }
+  /** Where light should fall is sketched. */
+  | { is: "sketch" }
   | { is: "finder"; proposals: Proposal[] };
 
 /** What the hand is doing. */

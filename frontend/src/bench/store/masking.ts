@@ -24,6 +24,7 @@ import type { Brush, MaskView, State } from "./state";
 const BRUSHES = "brushes";
 const LIGHT = "light"; // what light is painted with has a brush of its own
 const MATTE = "matte"; // and so has every part of a matte
+const SKETCH = "sketch"; // and where light is asked for
 const NO_BRUSH: Brush = { size: 0, hardness: 0, flow: 0, erase: false };
 
 interface Kept {
@@ -33,8 +34,8 @@ interface Kept {
 }
 
 /** The brush of every purpose, as it was left: of every part that strokes are drawn for, on a light or the house light and on a
- * matte, and of painted light. A size fits one plate and is not carried to another. */
-export function rememberedBrushes(parts: PartInfo[], plate: number): Record<string, Brush> {
+ * matte, of painted light and of sketches. A size fits one plate and is not carried to another. */
+export function rememberedBrushes(parts: PartInfo[], sketch: Partial<Brush>, plate: number): Record<string, Brush> {
   const kept = (remembered(BRUSHES) ?? {}) as Partial<Kept>;
   const own = (purpose: string, first: Partial<Brush> | null | undefined): [string, Brush] => {
     const { size, ...rest } = kept.brushes?.[purpose] ?? {};
@@ -44,12 +45,14 @@ export function rememberedBrushes(parts: PartInfo[], plate: number): Record<stri
   const drawn = parts.filter((p) => p.brush);
   return Object.fromEntries([
     own(LIGHT, drawn[0]?.brush),
+    own(SKETCH, sketch),
     ...drawn.flatMap((p) => [own(p.name, p.brush), own(`${MATTE}.${p.name}`, p.brush)]),
   ]);
 }
 
 /** What the brush that is up is for. */
 function purposeNow(s: State): string {
+  if (s.hand.tool.is === "sketch") return SKETCH;
   const part = partNow(s)?.part;
   return part === undefined ? LIGHT : ownerNow(s)?.of === "matte" ? `${MATTE}.${part}` : part;
 }

@@ -13,6 +13,8 @@ import type {
   Rig,
   SettingInfo,
   Stage,
+  Stroke,
+  SketchCell,
   StripCell,
   Take,
 } from "../../api/client";
@@ -41,10 +43,23 @@ export interface Strip {
   tried: StripCell["values"] | null;
 }
 
+/** A sketch of where light should fall, and the lights that fall there. It is kept while it is put aside. */
+export interface Sketched {
+  strokes: Stroke[];
+  /** The light that is asked for; null for a new one of any kind. */
+  light: string | null;
+  answers: SketchCell[];
+  /** How much of the search is done; null while nothing is searched. */
+  share: number | null;
+  wrong: string | null;
+  /** The answer that stands on the bench. */
+  tried: SketchCell | null;
+}
+
 /** Settings of the view. */
 export type Seeing = NonNullable<PreviewRequest["viewing"]>;
 
-export type DialogName = "export" | "keys" | "kinds" | "change-kind" | "takes" | "rigs";
+export type DialogName = "export" | "keys" | "kinds" | "change-kind" | "copy" | "takes" | "rigs";
 
 export interface Brush {
   size: number;
@@ -91,6 +106,7 @@ export interface State {
   awaited: { owner: Owner; index: number; part: MaskPart } | null;
   dialog: DialogName | null;
   strip: Strip | null;
+  sketch: Sketched;
   comparison: Comparison | null;
   split: number;
 
@@ -159,6 +175,7 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     awaited: null,
     dialog: null,
     strip: null,
+    sketch: { strokes: [], light: null, answers: [], share: null, wrong: null, tried: null },
     comparison: null,
     split: 0.5,
     area: { x: 0, y: 0 },

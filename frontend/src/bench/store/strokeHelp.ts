@@ -7,6 +7,7 @@ import type { State } from "./state";
 export function strokeHelp(s: State): string | null {
   const { tool } = s.hand;
   const turned = "with Alt, the other way round";
+  if (tool.is === "sketch") return "A stroke says where light should fall; with Alt, where it should not.";
   if (tool.is === "light") return `A stroke ${brushNow(s).erase ? "takes painted light away" : "paints light"}; ${turned}.`;
   const part = partNow(s);
   if (tool.is !== "part" || !part || (tool.by !== "brush" && tool.by !== "hints")) return null;

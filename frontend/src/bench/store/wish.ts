@@ -1,9 +1,9 @@
-import type { Owner, Painting, Rig, Show, Take, View } from "../../api/client";
+import type { Owner, Painting, Rig, Show, SketchCell, Take, View } from "../../api/client";
 import { wantedView, wholeView } from "../picture/view";
 import { trackOf } from "./keys";
 import { withPicked } from "./lights";
 import { kept } from "./memo";
-import { lightOwner, soloed, withLight } from "./rig";
+import { lightOf, lightOwner, soloed, withLight } from "./rig";
 import { secondsLeft, showable, unprepared } from "./preparing";
 import { boxNow, lightIdNow, lightNow, ownerNow, paneNow, partIndexNow, placementNow } from "./selectors";
 import type { Seeing, State, Strip } from "./state";
@@ -46,6 +46,15 @@ const litRig = kept((rig: Rig, without: boolean, light: string | null, solo: str
   const picked = tried && light ? withPicked(rig, light, tried, frame) : rig;
   return without && light ? withLight(picked, light, (l) => ({ ...l, on: false })) : soloed(picked, solo);
 });
+
+const withAnswer = kept((rig: Rig, answer: SketchCell): Rig =>
+  lightOf(rig, answer.light.id) ? withLight(rig, answer.light.id, () => answer.light) : { ...rig, lights: [...rig.lights, answer.light] },
+);
+
+/** The rig with the answer to a sketch that is looked at. */
+function answeredRig(s: State, rig: Rig): Rig {
+  return s.hand.tool.is === "sketch" && s.sketch.tried ? withAnswer(rig, s.sketch.tried) : rig;
+}
 
 /** The rig and what of it is shown for one side of a comparison. */
 function sideOf(side: string, present: Rig, takes: Take[], kinds: string): { rig: Rig; show: Show } {
@@ -104,7 +113,7 @@ function wishOf(s: State): Wish | null {
   return {
     // Where nothing is tried the frame makes no difference to the rig.
     rig: litRig(
-      showable(s.rig, kinds),
+      showable(answeredRig(s, s.rig), kinds),
       s.hand.held === "without",
       light,
       s.hand.held === "without" ? null : s.solo,
