@@ -17,6 +17,8 @@ from tests.browser.window import BrowserTest
 class OnThePicture(BrowserTest):
     """What a hand does on the fitted plate."""
 
+    home = False
+
     def place(self, x: float, y: float) -> tuple[float, float]:
         """Where a place of the plate (fractions) is in the window, the plate being fitted."""
         box = self.page.get_by_test_id("area").bounding_box()

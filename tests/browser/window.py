@@ -34,6 +34,7 @@ FLAGS = (
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
+    "--force-prefers-reduced-motion",
     # Two pages of the browser's own in every window, which no test sees, take as long as the bench takes to load.
     "--disable-features=WebUIOmniboxPopup,WebUIOmniboxAimPopup",
 )
@@ -122,6 +123,7 @@ def add_light(page: Page, kind: str, settle: int) -> None:
 
 class BrowserTest(unittest.TestCase):
     flags: tuple[str, ...] = FLAGS
+    home = True  # whether a test begins with the list of plates; else it goes to its plate
     words: tuple[str, ...] = ()  # of the service's command line
     service: Service
     page: Page
@@ -152,7 +154,8 @@ class BrowserTest(unittest.TestCase):
         )
         self.faults: list[str] = []
         self.page.on("pageerror", lambda error: self.faults.append(str(error)))
-        self.page.goto(self.service.url)
+        if self.home:
+            self.page.goto(self.service.url)
 
     def tearDown(self) -> None:
         self.assertEqual(self.faults, [])
@@ -166,9 +169,17 @@ class BrowserTest(unittest.TestCase):
             return json.load(answer)
 
     def open_plate(self, name: str) -> int:
-        self.page.get_by_role("button", name=f"Open {name}", exact=True).click()
+        if self.home:
+            self.page.get_by_role("button", name=f"Open {name}", exact=True).click()
+            self.rested()
+            return int(self.page.url.rsplit("/", 1)[1])
+        return self.go_to(next(plate["id"] for plate in self.api("/plates") if plate["name"] == name))
+
+    def go_to(self, plate: int) -> int:
+        """Opens the bench of a plate by its address."""
+        self.page.goto(f"{self.service.url}/plates/{plate}")
         self.rested()
-        return int(self.page.url.rsplit("/", 1)[1])
+        return plate
 
     def rested(self) -> None:
         """Waits until the exact picture is there and everything is saved."""
@@ -230,7 +241,11 @@ class BrowserTest(unittest.TestCase):
         return self.bring_file_in(path)
 
     def bring_file_in(self, path: Path) -> int:
-        """Brings a file in by the button, and waits for its bench."""
+        """Brings a file in by the button, or sends it where the list of plates is not shown, and waits for its bench."""
+        if not self.home:
+            file: Any = {"name": path.name, "mimeType": "application/octet-stream", "buffer": path.read_bytes()}
+            answer = self.context.request.post(f"{self.service.url}/api/plates", multipart={"file": file})
+            return self.go_to(answer.json()["id"])
         with self.page.expect_file_chooser() as chooser:
             self.page.get_by_role("button", name="Bring in a picture…").click()
         chooser.value.set_files(path)

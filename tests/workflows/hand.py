@@ -30,6 +30,8 @@ LOST = 8_000  # ms after which a press is taken for lost
 class Job(BrowserTest):
     """One file of jobs."""
 
+    home = False
+
     def setUp(self) -> None:
         super().setUp()
         self.actions = 0
@@ -39,21 +41,13 @@ class Job(BrowserTest):
 
     def on(self, name: str, file: str) -> None:
         """Opens a demo plate and takes its rig off, so that the job begins with the picture as it was shot."""
-        self.plate = self.open_plate(name)
+        self.plate = next(plate["id"] for plate in self.api("/plates") if plate["name"] == name)
         self.source = open_plate(small_demo() / "plates" / f"{file}.jpg")
-        mattes = self.rig(self.plate)["mattes"]
-        self.page.evaluate(
-            """async ([plate, mattes]) => {
-              const { revision } = await (await fetch(`/api/plates/${plate}/bench`)).json();
-              const headers = { "content-type": "application/json" };
-              const rig = { format: "aurelon-rig", version: 2, mattes };
-              const body = JSON.stringify({ base: revision, label: "bare", rig, lead: null });
-              await fetch(`/api/plates/${plate}/revisions`, { method: "POST", headers, body });
-            }""",
-            [self.plate, mattes],
-        )
-        self.page.reload()
-        self.rested()
+        before = self.api(f"/plates/{self.plate}/bench")
+        bare = {"format": "aurelon-rig", "version": 2, "mattes": before["rig"]["mattes"]}
+        save = {"base": before["revision"], "label": "bare", "rig": bare, "lead": None}
+        self.context.request.post(f"{self.service.url}/api/plates/{self.plate}/revisions", data=save)
+        self.go_to(self.plate)
 
     # What the hand does, and counts.
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 
 from aurelon.core.analysis.finder import proposals_for
@@ -79,9 +80,17 @@ class Facts:
 
 def _histogram(pixels: Floats) -> Histogram:
     codes = encode_array(pixels)
-    clipped = float(np.mean((codes >= WHITE_CODE).any(axis=2)))
-    red, green, blue = ([float(v) for v in np.histogram(codes[:, :, c], BINS, (0, 1))[0] / codes[:, :, c].size] for c in range(3))
+    white = codes >= WHITE_CODE
+    clipped = float(np.mean(white[:, :, 0] | white[:, :, 1] | white[:, :, 2]))
+    red, green, blue = (_shares(codes, channel, BINS, 1.0) for channel in range(3))
     return Histogram(red, green, blue, clipped, float(np.log2(max(float(pixels.max()), 1.0))))
+
+
+def _shares(values: Floats, channel: int, bins: int, high: float) -> list[float]:
+    """Shares of a channel's values in bins from 0 to `high`, both counted."""
+    beyond = float(np.nextafter(np.float32(high), np.float32(2 * high)))
+    counts = cv2.calcHist([values], [channel], None, [bins], [0.0, beyond])
+    return [float(count) for count in np.ravel(counts) / (values.shape[0] * values.shape[1])]
 
 
 def _notice(now: Working, nodes: LightNodes, frame: Frame) -> str | None:
@@ -123,7 +132,7 @@ def _of_light(now: Working, nodes: LightNodes, frame: Frame) -> LightFacts:
     plate, work = now.graph.plate, now.work
     shining = work.at(nodes.unlevelled, frame)
     strongest = shining.max(axis=2)
-    counts, _ = np.histogram(np.sqrt(np.minimum(strongest, LIGHT_REACH)), LIGHT_BINS, (0, LIGHT_REACH**0.5))
+    shares = _shares(np.sqrt(np.minimum(strongest, LIGHT_REACH)), 0, LIGHT_BINS, LIGHT_REACH**0.5)
     points = None
     found = None if nodes.detected is None else work.evaluate(nodes.detected)
     if isinstance(found, Points):
@@ -146,7 +155,7 @@ def _of_light(now: Working, nodes: LightNodes, frame: Frame) -> LightFacts:
         at_source = colour_at(work.at(now.graph.prepared, frame), plate.space, place)[0]
         best = next(iter(proposals_for(now).ranked), None)
         off = None if best is None else _angle_between(place, best.place, plate.size)
-    return LightFacts([float(v) for v in counts / strongest.size], points, on_mattes, kelvin, at_source, off)
+    return LightFacts(shares, points, on_mattes, kelvin, at_source, off)
 
 
 def _angle_between(a: tuple[float, float], b: tuple[float, float], size: tuple[int, int]) -> float | None:

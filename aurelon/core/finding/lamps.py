@@ -10,48 +10,49 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.fastmath import encode_array
 
 BRIGHT = 0.8  # display-encoded luminance from which something may be a lamp
 LARGEST = 0.12  # diagonals across
 LONGEST = 2.4  # times as long as wide
 STANDS_OUT = 0.12  # by which it is brighter than what is round it, display-encoded
-RIM, GLOW = 0.006, 0.012  # diagonals: where its surroundings begin and how wide they are; how far its own glow counts as the lamp
+ROUND = 0.1  # diagonals across of what is round it
+GLOW = 0.012  # diagonals round a lamp that count as its own
 
 
 def lamps_in(picture: Floats, luminance: Floats) -> NDArray[np.bool_]:
     """Where the lamps of a picture (h, w, 3) are, with their glow, (h, w)."""
     level = encode_array(picture @ luminance)
     diagonal = float(np.hypot(*level.shape))
-    count, labels, boxes, _ = cv2.connectedComponentsWithStats((level >= BRIGHT).astype(np.uint8), connectivity=8)
-    lamps = np.zeros(level.shape, np.uint8)
-    for label in range(1, count):
-        x, y, width, height = (int(value) for value in boxes[label, : cv2.CC_STAT_HEIGHT + 1])
-        if max(width, height) > LARGEST * diagonal:
-            continue
-        rim = round(RIM * diagonal) + 2
-        part = slice(max(0, y - 3 * rim), y + height + 3 * rim), slice(max(0, x - 3 * rim), x + width + 3 * rim)
-        own = (labels[part] == label).astype(np.uint8)
-        if _is_compact(own) and _stands_out(level[part], own, rim):
-            lamps[part] |= own
-    return np.asarray(cv2.dilate(lamps, _disc(round(GLOW * diagonal) + 1)) > 0)
+    count, found, boxes, _ = cv2.connectedComponentsWithStats((level >= BRIGHT).astype(np.uint8), connectivity=8)
+    labels = np.asarray(found, np.int32)
+    small = np.maximum(boxes[:, cv2.CC_STAT_WIDTH], boxes[:, cv2.CC_STAT_HEIGHT]) <= LARGEST * diagonal
+    small[0] = False  # what is dark
+    rows, columns = np.nonzero(small[labels])
+    if not rows.size:
+        return np.zeros(level.shape, bool)
+    of = labels[rows, columns]
+    side = 2 * round(ROUND * diagonal / 2) + 1
+    above = level[rows, columns] - cv2.blur(level, (side, side))[rows, columns]
+    most = np.full(count, -np.inf)
+    np.maximum.at(most, of, above)
+    lamps = small & (most >= STANDS_OUT) & _compact(of, rows, columns, count)
+    radius = round(GLOW * diagonal) + 1
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
+    return np.asarray(cv2.dilate(lamps[labels].astype(np.uint8), disc) > 0)
 
 
-def _is_compact(own: NDArray[np.uint8]) -> bool:
-    """Whether a spot is about as wide as high, by its second moments."""
-    places = np.stack(np.nonzero(own)).astype(float)
-    spread = np.cov(places) + np.eye(2) / 12 if places.shape[1] > 1 else np.eye(2)
-    shorter, longer = np.linalg.eigvalsh(spread)
-    return bool(longer <= LONGEST**2 * shorter)
+def _compact(of: NDArray[np.int32], rows: NDArray[np.intp], columns: NDArray[np.intp], count: int) -> NDArray[np.bool_]:
+    """Which of `count` spots are about as wide as high, by their second moments; `of` (n,) says whose each pixel is."""
+    area = np.maximum(np.bincount(of, minlength=count), 1)
 
+    def mean(values: Doubles) -> Doubles:
+        return np.asarray(np.bincount(of, values, count) / area)
 
-def _stands_out(level: Floats, own: NDArray[np.uint8], rim: int) -> bool:
-    """Whether it is much brighter than a ring round it."""
-    near, far = cv2.dilate(own, _disc(rim)), cv2.dilate(own, _disc(2 * rim))
-    ring = level[(far > 0) & (near == 0)]
-    return bool(ring.size == 0 or float(level[own > 0].max()) - float(np.median(ring)) >= STANDS_OUT)
-
-
-def _disc(radius: int) -> NDArray[np.uint8]:
-    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1)), np.uint8)
+    y, x = mean(rows.astype(float)), mean(columns.astype(float))
+    # A pixel is a square, whose own second moment is a twelfth.
+    yy, xx = mean(rows.astype(float) ** 2) - y * y + 1 / 12, mean(columns.astype(float) ** 2) - x * x + 1 / 12
+    xy = mean(rows * columns.astype(float)) - x * y
+    half, across = (xx + yy) / 2, np.hypot((xx - yy) / 2, xy)
+    return np.asarray(half + across <= LONGEST**2 * (half - across))
