@@ -13,6 +13,8 @@ from tests.browser.window import BrowserTest
 
 
 class Keys(BrowserTest):
+    home = False
+
     def test_enter_in_a_field_gives_the_keys_back_to_the_bench(self) -> None:
         plate = self.bring_in("keys back")
         self.add_shafts()
@@ -295,6 +297,8 @@ class OnIt(OnThePicture):
 
 
 class Trouble(BrowserTest):
+    home = False
+
     def test_the_socket_gone_in_the_middle_of_a_drag_loses_nothing_and_comes_back(self) -> None:
         plate = self.bring_in("gone")
         self.add_shafts()
@@ -387,6 +391,8 @@ class Trouble(BrowserTest):
 
 
 class Many(BrowserTest):
+    home = False
+
     def put(self, plate: int, rig: object) -> None:
         """Gives the plate a rig, past the screen, and opens it anew."""
         self.page.evaluate(

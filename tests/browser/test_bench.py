@@ -100,6 +100,8 @@ class WholeWay(BrowserTest):
 
 
 class Desk(BrowserTest):
+    home = False
+
     def test_duplicate_reorder_switch_solo_fade_and_remove(self) -> None:
         plate = self.bring_in("desk")
         self.add_shafts()
@@ -231,6 +233,8 @@ class Desk(BrowserTest):
 
 
 class Choosing(BrowserTest):
+    home = False
+
     def shown(self) -> np.ndarray[Any, Any]:
         self.page.wait_for_timeout(300)
         self.rested()
@@ -397,6 +401,8 @@ class Home(BrowserTest):
 
 
 class Trust(BrowserTest):
+    home = False
+
     def test_two_windows_and_a_clear_choice(self) -> None:
         plate = self.bring_in("two")
         other = self.page.context.new_page()

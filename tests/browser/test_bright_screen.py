@@ -28,6 +28,8 @@ BYTES = """async (image) => {
 
 
 class OnABrightScreen(BrowserTest):
+    home = False
+
     flags = (*FLAGS, "--force-color-profile=hdr10")
 
     def test_an_exact_picture_is_as_bright_as_its_light_and_a_dragged_one_gives_way_to_it(self) -> None:
@@ -68,6 +70,8 @@ class OnABrightScreen(BrowserTest):
 
 
 class OnAUsualScreen(BrowserTest):
+    home = False
+
     def test_nothing_more_is_asked_for_than_it_shows(self) -> None:
         self.open_plate("Harbour at dusk")
         self.page.get_by_role("button", name="Plate prepare").click()

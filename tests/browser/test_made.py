@@ -166,6 +166,7 @@ class Making(OnThePicture):
         np.testing.assert_allclose((points[0], points[3]), (0.5, 0.5), atol=0.01)
 
     def test_a_scene_is_begun_on_a_blank_plate(self) -> None:
+        self.page.goto(self.service.url)
         self.page.get_by_role("button", name="New blank plate…").click()
         dialog = self.page.get_by_role("dialog")
         dialog.get_by_role("textbox", name="Name").fill("Fog bank")

@@ -516,6 +516,7 @@ class Choosing(OnThePicture):
         pixels[115:123, 330:338] = (0.7, 0.7, 0.7)  # whose words, not shown yet, lie over the first
         path = self.folder / "lamp.png"
         Image.fromarray((pixels ** (1 / 2.2) * 255).astype(np.uint8)).save(path)
+        self.page.goto(self.service.url)
         with self.page.expect_file_chooser() as chooser:
             self.page.get_by_role("button", name="Bring in a picture…").click()
         chooser.value.set_files(path)

@@ -22,6 +22,8 @@ SLOW_DECODING = """() => {
 
 
 class InOrder(BrowserTest):
+    home = False
+
     def typed(self, label: str, text: str) -> None:
         """Types a value and waits for nothing."""
         field = self.page.get_by_role("textbox", name=label, exact=True)

@@ -18,7 +18,7 @@ const Row = styled.div`
   background: ${tone.base};
   border-top: 1px solid #111;
   /* What is selected comes into view beside what stands at the ends. */
-  scroll-padding: 0 240px 0 168px;
+  scroll-padding: 0 132px 0 168px;
 `;
 
 /** Stays in sight however many lights there are. */
@@ -32,9 +32,7 @@ const Ends = styled.div<{ $side: "left" | "right" }>`
   ${(p) => p.$side}: 0;
   padding: 0 8px;
   background: ${tone.base};
-  > button {
-    align-self: ${(p) => (p.$side === "right" ? "center" : "stretch")};
-  }
+  ${(p) => (p.$side === "right" ? "flex-direction: column; justify-content: center;" : "")}
 `;
 
 /** The plate, the house light and every light in order, lowest first, with what adds another. */
@@ -65,11 +63,11 @@ export function Desk() {
         />
       ))}
       <Ends $side="right">
-        <Button hint="Paint where light should fall, and choose from lights that fall there (L)" onPress={sketching.begin}>
-          Show me where…
-        </Button>
         <Button weight={ids.length === 0 ? "strong" : "plain"} hint="Every kind of light on this plate (A)" onPress={() => open("kinds")}>
           <Icon name="plus" /> Add a light
+        </Button>
+        <Button hint="Paint where light should fall, and choose from lights that fall there (L)" onPress={sketching.begin}>
+          Show me where…
         </Button>
       </Ends>
     </Row>
