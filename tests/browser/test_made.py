@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 
 import numpy as np
 from PIL import Image
@@ -164,6 +165,50 @@ class Making(OnThePicture):
         points = self.rig(plate)["lights"][0]["source"]["strokes"][-1]["points"]
         self.assertEqual(len(points), 6)
         np.testing.assert_allclose((points[0], points[3]), (0.5, 0.5), atol=0.01)
+
+    def test_a_box_that_was_turned_keeps_its_angle_and_takes_the_point_of_the_smear_along(self) -> None:
+        plate = self.bring_in("turned")
+        self.add("Strokes")
+        self.rested()
+        self.drag((0.4, 0.5), (0.6, 0.5))
+        self.page.keyboard.press("Escape")
+        self.choose("Smear", "Away")
+        self.rested()
+        before = self.rig(plate)["lights"][0]
+        box = self.page.get_by_role("group", name="Box round")
+
+        def tilt() -> float:
+            numbers = [float(v) for v in re.findall(r"-?[\d.]+", box.locator(".frame").get_attribute("d") or "")]
+            return float(np.degrees(np.arctan2(numbers[3] - numbers[1], numbers[2] - numbers[0])))
+
+        self.assertAlmostEqual(tilt(), 0, places=3)
+        grip, frame = (box.locator(part).bounding_box() for part in (".dot >> nth=0", ".frame"))
+        assert grip is not None
+        assert frame is not None
+        x, y = grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + 60, y + 40, steps=6)
+        self.page.mouse.up()
+        self.rested()
+        turned = tilt()
+        self.assertGreater(turned, 10)
+        after = self.rig(plate)["lights"][0]
+
+        def of(light: Any) -> tuple[Any, Any]:
+            places = np.array(light["source"]["strokes"][0]["points"]).reshape(-1, 3)[:, :2] * self.size
+            return places, np.array(light["spread"]["position"]) * self.size
+
+        (strokes, point), (strokes_after, point_after) = of(before), of(after)
+        # The stroke turned by the box's angle, and the point with it: all distances are as they were.
+        way, way_after = strokes[-1] - strokes[0], strokes_after[-1] - strokes_after[0]
+        angle = np.degrees(np.arctan2(*way_after[::-1]) - np.arctan2(*way[::-1]))
+        self.assertAlmostEqual(float(angle), turned, delta=1.5)
+        for end in (0, -1):
+            self.assertAlmostEqual(
+                float(np.hypot(*(strokes_after[end] - point_after))), float(np.hypot(*(strokes[end] - point))), delta=1.5
+            )
+        self.assertGreater(float(np.hypot(*(point_after - point))), 5)
 
     def test_a_scene_is_begun_on_a_blank_plate(self) -> None:
         self.page.goto(self.service.url)

@@ -82,6 +82,7 @@ class Unknowns(unittest.TestCase):
         unknowns = unknowns_of(one, ("spread.angle",))
         turned: Any = light_of(one, unknowns, vector_of(one, unknowns) + 20 / 180)
         self.assertEqual(turned.spread.angle, -170.0)
+        self.assertAlmostEqual(unknowns[0].between(unknowns[0].of(one), unknowns[0].of(turned)), 20 / 180)
 
 
 class Answers(unittest.TestCase):

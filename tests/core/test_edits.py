@@ -299,6 +299,13 @@ class Earlier(unittest.TestCase):
             old = {**light("starburst", id="star", spread={"headroom": stops}), "merge": {"intensity": 0.5}}
             self.assertAlmostEqual(check_rig({"lights": [old]}).light("star").merge.intensity, 0.5 * 2.0 ** (stops - usual), 3)
 
+    def test_a_streak_is_as_bright_as_it_was_also_where_it_is_keyed(self) -> None:
+        old = {**light("flare", id="f"), "spread": {"streak": 3.0}}
+        keys = {"f": {"spread.streak": {"at": [[0, 0.0], [9, 6.0]]}}}
+        rig = check_rig({"lights": [old], "keys": keys})
+        self.assertEqual(rig.light("f").model_dump()["spread"]["streak_strength"], 0.5)
+        self.assertEqual([value for _, value in rig.keys["f"]["spread.streak_strength"].at], [0.0, 1.0])
+
 
 class Shown(unittest.TestCase):
     def test_what_cannot_be_shown_is_refused_with_what_can(self) -> None:

@@ -1,7 +1,7 @@
 """Tells lamps from other bright things: posts, walls, clouds, and the ghosts that a lens has already made in the picture.
 
 A lamp is a compact spot, about as wide as high, that is much brighter than what is round it and nearly white where it is brightest.
-A ghost is a soft, faint disc; a post is long; a wall or a cloud is large.
+A ghost is a soft, faint disc; a post is long; a wall or a cloud is large, a glitter tiny.
 """
 
 from __future__ import annotations
@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from aurelon.core.imaging.arrays import Doubles, Floats
 from aurelon.core.imaging.fastmath import encode_array
 
-BRIGHT = 0.8  # display-encoded luminance from which something may be a lamp
-LARGEST = 0.12  # diagonals across
+BRIGHT = 0.92  # display-encoded luminance from which something may be a lamp
+SMALLEST, LARGEST = 0.004, 0.12  # diagonals across
 LONGEST = 2.4  # times as long as wide
 STANDS_OUT = 0.12  # by which it is brighter than what is round it, display-encoded
 ROUND = 0.1  # diagonals across of what is round it
@@ -28,6 +28,7 @@ def lamps_in(picture: Floats, luminance: Floats) -> NDArray[np.bool_]:
     count, found, boxes, _ = cv2.connectedComponentsWithStats((level >= BRIGHT).astype(np.uint8), connectivity=8)
     labels = np.asarray(found, np.int32)
     small = np.maximum(boxes[:, cv2.CC_STAT_WIDTH], boxes[:, cv2.CC_STAT_HEIGHT]) <= LARGEST * diagonal
+    small &= boxes[:, cv2.CC_STAT_AREA] >= np.pi / 4 * (SMALLEST * diagonal) ** 2
     small[0] = False  # what is dark
     rows, columns = np.nonzero(small[labels])
     if not rows.size:

@@ -168,7 +168,8 @@ def _best_of(drafts: _Drafts, light: Light, way: Sought, effort: Effort, threads
     unknowns = unknowns_of(start, (way.where, *way.free))
     starts = _starts(start, unknowns[0], way, drafts.sketch, effort)
     tries = sorted(threads.map(lambda one: drafts.of(one, unknowns), starts), key=lambda one: -one.agreement)
-    return list(threads.map(partial(_better, drafts, most=effort.drafts), _apart(tries, effort.best)))
+    apart = STARTS_APART if unknowns[0].is_place else APART
+    return list(threads.map(partial(_better, drafts, most=effort.drafts), _unlike(tries, effort.best, apart)))
 
 
 def _starts(light: Light, where: Unknown, way: Sought, sketch: Sketch, effort: Effort) -> Iterator[Light]:
@@ -231,22 +232,11 @@ def _quads(sketch: Sketch) -> Iterator[Any]:
             yield tuple(tuple(np.round(corner / sketch.aspect, 4).tolist()) for corner in corners)
 
 
-def _apart(tries: Sequence[_Try], most: int) -> list[_Try]:
-    """The first `most` of which each is elsewhere than those before it."""
-    result: list[_Try] = []
-    for one in tries:
-        if not any(_near(one, other, STARTS_APART if one.unknowns[0].is_place else APART) for other in result):
-            result.append(one)
-        if len(result) == most:
-            break
-    return result
-
-
-def _unlike(tries: Sequence[_Try], most: int) -> list[_Try]:
+def _unlike(tries: Sequence[_Try], most: int, apart: float = APART) -> list[_Try]:
     """The first `most` of which each is of another way, or comes from elsewhere, than those before it."""
     result: list[_Try] = []
     for one in tries:
-        if not any(_same_way(one, other) and _near(one, other) for other in result):
+        if not any(_same_way(one, other) and one.unknowns[0].between(one.where, other.where) <= apart for other in result):
             result.append(one)
         if len(result) == most:
             break
@@ -255,11 +245,6 @@ def _unlike(tries: Sequence[_Try], most: int) -> list[_Try]:
 
 def _same_way(one: _Try, other: _Try) -> bool:
     return one.light.kind == other.light.kind and one.unknowns[0] == other.unknowns[0]
-
-
-def _near(one: _Try, other: _Try, apart: float = APART) -> bool:
-    """Whether two tries of one way come from about the same place or direction."""
-    return bool(np.abs(one.where - other.where).max() <= apart)
 
 
 def _better(drafts: _Drafts, one: _Try, *, most: int, finer: float = 1.0) -> _Try:

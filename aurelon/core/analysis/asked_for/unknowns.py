@@ -48,6 +48,11 @@ class Unknown:
             return s.value((float(vector[0]) * TURN + TURN) % (2 * TURN) - TURN)
         return s.value(s.low + (s.high - s.low) * float(np.clip(vector[0], 0, 1)) ** s.exponent)
 
+    def between(self, one: Doubles, other: Doubles) -> float:
+        """How far two of its vectors differ at most, a direction the short way round."""
+        off = np.abs(one - other)
+        return float(np.minimum(off, 2 - off).max() if self.is_direction else off.max())
+
     @property
     def is_place(self) -> bool:
         """Whether it is one place."""
