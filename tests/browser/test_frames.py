@@ -22,6 +22,8 @@ FERRY = Path(__file__).resolve().parents[2] / "demo" / "reels"
 
 
 class Frames(BrowserTest):
+    home = False
+
     def reel(self, count: int = 12) -> int:
         pictures = [np.kron(picture, np.ones((4, 4, 1), np.uint8)).astype(np.uint8) for picture in frames(count)]
         return self.bring_file_in(write_video(self.folder / "pier.mkv", pictures))
@@ -269,6 +271,7 @@ class Frames(BrowserTest):
 
     def test_several_numbered_stills_are_one_reel_unless_they_are_kept_single(self) -> None:
         folder = write_stills(self.folder / "stills", frames(4), name="jetty_{:03d}.png")
+        self.page.goto(self.service.url)
         with self.page.expect_file_chooser() as chooser:
             self.page.get_by_role("button", name="Bring in a picture…").click()
         chooser.value.set_files(sorted(folder.glob("*.png")))

@@ -14,6 +14,8 @@ from tests.browser.window import BrowserTest
 
 
 class Hands(BrowserTest):
+    home = False
+
     def zoom(self) -> int:
         return int((self.page.get_by_label("Zoom", exact=True).inner_text()).split()[0])
 

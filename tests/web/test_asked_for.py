@@ -77,4 +77,10 @@ class CopiesElsewhere(ServiceTest):
         self.assertIn("99", wrong["error"])
         wrong = self.answer("POST", f"/plates/{here}/copies", 422, json={"rig": rig, "lights": ["m"], "plates": [there]})
         self.assertIn("m", wrong["error"])
+        # A plate that has no room for one more light: those before it are as they were.
+        full = {"lights": [{**light("bloom"), "id": f"b{k}"} for k in range(64)]}
+        crowded = self.add()
+        base = self.answer("GET", f"/plates/{crowded}/bench")["revision"]
+        self.answer("POST", f"/plates/{crowded}/revisions", json={"base": base, "label": "many", "rig": full})
+        self.answer("POST", f"/plates/{here}/copies", 422, json={"rig": rig, "lights": ["l"], "plates": [there, crowded]})
         self.assertEqual(self.answer("GET", f"/plates/{there}/bench")["rig"]["lights"], [])

@@ -165,6 +165,8 @@ class Streams(Job):
 
 
 class FromNothing(Job):
+    home = True
+
     def blank(self) -> Plate:
         self.page.get_by_role("button", name="New blank plate…").click()
         self.page.get_by_role("dialog").get_by_role("button", name="Create").click()

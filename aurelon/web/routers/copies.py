@@ -34,8 +34,8 @@ class Copied(BaseModel):
 def copy_lights(context: Shared, plate_id: int, body: CopyRequest) -> list[Copied]:
     """Lays lights on other plates, on top of what is there: on each it is one step that can be undone."""
     name = context.store.plates.get(plate_id).name
-    for plate in body.plates:  # all are there before any is changed
-        context.store.plates.hash(plate)
+    for plate in body.plates:  # all take the lights before any is changed
+        apply_rig(body.rig, context.store.revisions.bench(plate).rig, body.lights, name)
     return [Copied(plate=plate, notes=_copy(context, plate, body, name)) for plate in body.plates]
 
 
