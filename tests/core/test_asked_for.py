@@ -108,6 +108,18 @@ class Answers(unittest.TestCase):
         apart = np.abs(places[:, None] - places[None]).max(axis=2) + np.eye(len(places))
         self.assertGreater(float(apart.min()), 0.05)
 
+    def test_no_two_answers_stand_in_one_place_though_many_tries_end_there(self) -> None:
+        sketch = sketch_of((stroke(0.45, 0.45, 0.55, 0.45, size=0.08), stroke(0.45, 0.55, 0.55, 0.55, size=0.08)), SIZE)
+        for kind in ("starburst", "lamp"):
+            answers = list(asked_for(plate_of(scene(480, 320)), rig_of({**light(kind), "id": "l"}), sketch, "l"))
+            stages = [one.light.model_dump() for one in answers]
+            if kind == "lamp":
+                places = [one["spread"]["position"] for one in stages if one["spread"]["lamp"] == "point"]
+            else:
+                places = [one["source"]["placed"][0] for one in stages]
+            apart = np.abs(np.array(places)[:, None] - np.array(places)[None]).max(axis=2) + np.eye(len(places))
+            self.assertGreater(float(apart.min()), 0.05, kind)
+
     def test_without_a_light_several_kinds_answer_with_ids_of_their_own(self) -> None:
         sketch = sketch_of((stroke(0.2, 0.2, 0.5, 0.8), stroke(0.25, 0.2, 0.6, 0.8)), SIZE)
         rig = rig_of({**light("shafts"), "id": "shafts-1"})

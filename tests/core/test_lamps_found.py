@@ -21,7 +21,7 @@ def night() -> Floats:
     """A dark picture with a lamp, a post, a ghost, a cloud and a wall; linear light."""
     picture: Floats = np.full((HEIGHT, WIDTH), 0.05, np.float32)
     cv2.circle(picture, (150, 150), 7, 1.0, -1, cv2.LINE_AA)  # a lamp
-    cv2.rectangle(picture, (300, 80), (308, 260), 0.95, -1)  # a post
+    cv2.rectangle(picture, (300, 120), (308, 220), 0.95, -1)  # a post
     cv2.circle(picture, (450, 150), 22, 0.3, -1, cv2.LINE_AA)  # a ghost
     cloud = np.zeros_like(picture)
     cv2.ellipse(cloud, (680, 150), (140, 60), 0, 0, 360, 0.9, -1)

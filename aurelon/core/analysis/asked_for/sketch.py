@@ -126,7 +126,7 @@ def sketch_of(strokes: tuple[Stroke, ...], size: tuple[int, int]) -> Sketch:
     share = float(marked.mean())
     if float((marked & (unwanted > MARKED)).mean()) > BOTH * share:
         raise _unread("most of what is painted as lit is also painted as dark; begin the sketch anew")
-    # What was said last counts.
+    # A later stroke overrides an earlier one.
     wanted = lay_down(firm, aspect, frame, None)
     y, x = np.nonzero(wanted > MARKED)
     extent = max(np.ptp(x), np.ptp(y)) / frame.diagonal if x.size else 0.0

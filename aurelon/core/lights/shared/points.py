@@ -22,7 +22,8 @@ from aurelon.core.settings import Place, flag, number, places_setting, whole
 
 SAME_PLACE = 0.006  # diagonals within which a place that is switched off means a found point
 PLACED_RADIUS = 0.004  # diagonals; a placed point is as bright as a white disc of this radius
-ONE_PLACED: dict[str, dict[str, object]] = {"source": {"max_points": 0, "placed": ((0.5, 0.5),)}}  # and none that are found
+# One placed point, without any found ones.
+ONE_PLACED: dict[str, dict[str, object]] = {"source": {"max_points": 0, "placed": ((0.5, 0.5),)}}
 NOTHING_SHINES = "No point is bright enough; lower Threshold in Source, or place a point by hand."
 
 
