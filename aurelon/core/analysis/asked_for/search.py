@@ -63,8 +63,10 @@ class Effort(NamedTuple):
     polish: int
 
 
-ONE_LIGHT = {1: Effort(9, 24, 24, 6, 36, 3, 3, 24), 2: Effort(9, 24, 24, 3, 36, 3, 3, 24)}  # by how many ways it can be asked in
-ANY_LIGHT = Effort(6, 16, 6, 1, 22, 1, 0, 0)
+ONE_WAY = Effort(across=9, turns=24, spots=24, best=6, drafts=36, patterns=3, polished=3, polish=24)
+TWO_WAYS = ONE_WAY._replace(best=3)
+ANY_LIGHT = Effort(across=6, turns=16, spots=6, best=1, drafts=22, patterns=1, polished=0, polish=0)
+EFFORTS = {1: ONE_WAY, 2: TWO_WAYS}  # by how many ways there are to ask; ANY_LIGHT where there are more
 
 
 @dataclass(frozen=True)
@@ -129,8 +131,9 @@ def asked_for(
 ) -> Iterator[Answer]:
     """Lights that fall where the sketch has it, the best first and each unlike the others: the light of that id with other
     settings, or new lights of several kinds. Raises RigError where that kind of light cannot be asked for."""
-    begun = [untempered(name, plate, rig) for name, kind in kinds().items() if kind.sought]
-    if light_id is not None:
+    if light_id is None:
+        begun = [untempered(name, plate, rig) for name, kind in kinds().items() if kind.sought]
+    else:
         light = rig.light(light_id)
         kind = kinds()[light.kind]
         if not kind.sought:
@@ -140,7 +143,7 @@ def asked_for(
         begun = [light]
     drafts = _Drafts(plate, rig, sketch, cancelled)
     ways = [(light, way) for light in begun for way in kinds()[light.kind].sought]
-    effort = ONE_LIGHT.get(len(ways), ANY_LIGHT)
+    effort = EFFORTS.get(len(ways), ANY_LIGHT)
     found: list[_Try] = []
     with ThreadPoolExecutor(THREADS) as threads:
         for done, (light, way) in enumerate(ways):

@@ -76,7 +76,9 @@ export function CopyDialog({ onClose }: { onClose: () => void }) {
     <Dialog title={`Copy ${light.name || light.id} to other plates`} wide open onClose={onClose}>
       <TextField label="Find a plate" hideLabel autoFocus value={typed} placeholder="Type to find a plate" onChange={setTyped} />
       {wrong && <Note role="alert">{wrong}</Note>}
-      {shown?.length === 0 && <Note>{plates?.length === 0 ? "There is no other plate yet." : "No plate has that name."}</Note>}
+      {shown?.length === 0 && (
+        <Note>{plates?.length === 0 ? "Bring in another plate first." : "Type another name; this one matches nothing."}</Note>
+      )}
       <Grid>
         {shown?.map((one) => (
           <div key={one.id}>

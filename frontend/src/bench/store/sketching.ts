@@ -87,7 +87,7 @@ export function makeSketching(store: StoreApi<State>, kinds: KindInfo[], { now, 
       const there = lightOf(now(), light.id) !== undefined;
       const next = there ? withLight(now(), light.id, () => light) : { ...now(), lights: [...now().lights, light] };
       close();
-      edit(next, `Show me where: ${light.name || title}`);
+      edit(next, `Show me where: ${light.name || title}`, there ? light.id : null);
       store.setState({ selection: lightOwner(light.id) });
     },
     close,
