@@ -22,7 +22,15 @@ from aurelon.confined import forkserver
 LONG = ("tests.workflows.", "tests.package.", "tests.browser.", "tests.runs.")
 CHECKS = "tests.test_checks.Checks"
 # What a service imports, at its start or with its first picture.
-SERVICE = ("aurelon.cli", "aurelon.web.server", "scipy.ndimage", "scipy.sparse.linalg", "scipy.sparse.csgraph", "scipy.fft")
+SERVICE = (
+    "aurelon.cli",
+    "aurelon.web.server",
+    "scipy.ndimage",
+    "scipy.sparse.linalg",
+    "scipy.sparse.csgraph",
+    "scipy.fft",
+    "tests.warm",
+)
 PATIENCE = 6.0  # seconds that a class of tests may take before a commit
 TIMES = Path(__file__).resolve().parents[1] / ".stamps" / "test-times.json"
 

@@ -1,7 +1,7 @@
 import { lazy, Suspense, useEffect, useState } from "react";
-import { api, said, type Catalogue } from "./api/client";
+import { api, AWAY, NoAnswer, said, type Catalogue } from "./api/client";
 import { useRoute } from "./route";
-import { Notices, NoticeProvider } from "./ui/Notices";
+import { Notices, NoticeProvider, useNotices } from "./ui/Notices";
 import { Message } from "./ui/Message";
 
 // Each view is a script of its own, so that the first comes quickly.
@@ -18,7 +18,7 @@ export function App() {
   useEffect(() => {
     api.GET("/api/catalogue").then(
       ({ data, error }) => (data ? setCatalogue(data) : setFailure(said(error))),
-      () => setFailure("Aurelon's service does not answer; start it again with make demo and reload this page."),
+      () => setFailure(AWAY),
     );
   }, []);
 
@@ -35,7 +35,23 @@ export function App() {
           <Home catalogue={catalogue} />
         )}
       </Suspense>
+      <Unanswered />
       <Notices />
     </NoticeProvider>
   );
+}
+
+/** Says so where a press got no answer, whatever it was for. */
+function Unanswered() {
+  const { warn } = useNotices();
+  useEffect(() => {
+    const tell = (event: PromiseRejectionEvent) => {
+      if (!(event.reason instanceof NoAnswer)) return;
+      event.preventDefault();
+      warn(event.reason.message);
+    };
+    window.addEventListener("unhandledrejection", tell);
+    return () => window.removeEventListener("unhandledrejection", tell);
+  }, [warn]);
+  return null;
 }

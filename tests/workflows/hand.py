@@ -37,10 +37,12 @@ class Job(BrowserTest):
         self.actions = 0
         self.steps: list[str] = []  # what the hand did, in words
         self.plate = 0
+        self.title = ""  # of the plate
         self.source: Plate
 
     def on(self, name: str, file: str) -> None:
         """Opens a demo plate and takes its rig off, so that the job begins with the picture as it was shot."""
+        self.title = name
         self.plate = next(plate["id"] for plate in self.api("/plates") if plate["name"] == name)
         self.source = open_plate(small_demo() / "plates" / f"{file}.jpg")
         before = self.api(f"/plates/{self.plate}/bench")

@@ -132,7 +132,7 @@ class Glows(Job):
         self.plate = int(self.page.url.rsplit("/", 1)[1])
         self.key("r")
         dialog = self.page.get_by_role("dialog")
-        self.click(dialog.get_by_role("group", name="Headland at dawn").get_by_role("button").first)
+        self.click(dialog.get_by_role("group", name=self.title).get_by_role("button").first)
         expect(dialog).to_have_count(0)
         self.rested()
         self.typed("Radius", "3")

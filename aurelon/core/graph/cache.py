@@ -75,6 +75,22 @@ class Cache:
             return self._kept.get(key)
 
 
+class Layered(Cache):
+    """A cache over another one, `beneath`, from which it takes what is there and to which it adds nothing."""
+
+    def __init__(self, most_bytes: int, beneath: Cache | None) -> None:
+        super().__init__(most_bytes)
+        self._beneath = beneath
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        there = None if self._beneath is None else self._beneath.peek(key)
+        return super().get(key, make) if there is None else cast(T, there)
+
+    def peek(self, key: Hashable) -> Sized | None:
+        there = None if self._beneath is None else self._beneath.peek(key)
+        return super().peek(key) if there is None else there
+
+
 class Owned(NamedTuple):
     """A key in the share of an owner."""
 

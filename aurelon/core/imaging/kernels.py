@@ -16,9 +16,11 @@ import ast
 import inspect
 import os
 import textwrap
+import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from functools import cached_property, partial, update_wrapper
 from itertools import count
 from pathlib import Path
@@ -101,6 +103,20 @@ def use_threads(many: int) -> None:
     numba.set_num_threads(_threads.count)
 
 
+_here = threading.local()
+
+
+@contextmanager
+def undivided() -> Iterator[None]:
+    """Within it, this thread takes no other beside it: where pictures are drawn side by side, to divide each costs more than it
+    saves."""
+    _here.undivided = True
+    try:
+        yield
+    finally:
+        _here.undivided = False
+
+
 class _ApartCompiler(Compiler):
     """Compiles for arrays that do not overlap: without that, half of the loops are not taken side by side."""
 
@@ -143,7 +159,7 @@ class Kernel:
             lock.release()
 
     def __call__(self, *arguments: Any) -> None:
-        compiled, many = self.compiled, _threads.count
+        compiled, many = self.compiled, 1 if getattr(_here, "undivided", False) else _threads.count
         turns = compiled(0, 0, *arguments)
         if many < 2 or turns < 2 or turns * self._a_turn < WORTH_IT:
             began = time.perf_counter()

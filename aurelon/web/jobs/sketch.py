@@ -48,7 +48,9 @@ def start_sketch(context: Shared, plate_id: int, body: SketchRequest, frame: Fra
 
 def answer_sketch(renderer: Renderer, rig: Rig, sketch: Sketch, light: str | None, control: Control) -> None:
     """Gives the answers to a sketch as they are found, each with its picture."""
-    answers = asked_for(renderer.plate, rig, sketch, light, cancelled=control.cancelled, progress=control.progress)
+    answers = asked_for(
+        renderer.plate, rig, sketch, light, cache=renderer.cache, cancelled=control.cancelled, progress=control.progress
+    )
     for answer in answers:
         lit = rig.with_light(answer.light) if light else rig.model_copy(update={"lights": [*rig.stack, answer.light]})
         title = kinds()[answer.light.kind].called

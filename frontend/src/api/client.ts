@@ -63,12 +63,31 @@ export type FrameHeader = Schemas["FrameHeader"];
 export type PreviewFailure = Schemas["PreviewFailure"];
 
 /** The service, as its OpenAPI document says. A call rejects only when there is no answer at all. */
-export const api = createClient<paths>({ baseUrl: "" });
+export const api = createClient<paths>({ baseUrl: "", fetch: answered });
 
 /** The sentence in an error that the service sent. */
 export function said(error: unknown): string {
   if (typeof error === "object" && error !== null && "error" in error && typeof error.error === "string") return error.error;
   return "Aurelon's service gave an answer that cannot be read; reload the page.";
+}
+
+export const AWAY = "Aurelon's service does not answer; start it again.";
+
+/** No answer at all. `fetch` rejects with a TypeError then, in the browser's words. */
+export class NoAnswer extends TypeError {
+  override message = AWAY;
+}
+
+function answered(request: Request): Promise<Response> {
+  return fetch(request).catch((error: unknown) => {
+    throw error instanceof TypeError ? new NoAnswer() : error;
+  });
+}
+
+/** Why something failed, as a sentence. */
+export function whyOf(error: unknown): string {
+  if (error instanceof TypeError) return AWAY;
+  return error instanceof Error ? error.message : String(error);
 }
 
 export function thumbnailOf(plate: Plate): string {

@@ -1,6 +1,6 @@
 import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import styled from "styled-components";
-import { api, said, type BenchState, type Catalogue } from "../api/client";
+import { api, AWAY, said, type BenchState, type Catalogue } from "../api/client";
 import { go } from "../route";
 import { Button } from "../ui/Button";
 import { Message } from "../ui/Message";
@@ -38,8 +38,6 @@ const Bottom = styled.footer`
   grid-area: desk;
   min-width: 0;
 `;
-
-const AWAY = "Aurelon's service does not answer; start it again and reload this page.";
 
 /** A plate on the bench, once it has come. */
 export function Bench({ plateId, catalogue }: { plateId: number; catalogue: Catalogue }) {

@@ -85,7 +85,11 @@ export function TopBar() {
   const hasLight = useNow((s) => lightNow(s) !== undefined);
   return (
     <Bar>
-      <Button weight="bare" aria-label="Back to the plates" onPress={() => go("/")}>
+      <Button
+        weight="bare"
+        aria-label="Back to the plates"
+        onPress={() => (store.getState().save.is === "waiting" ? open("leave") : go("/"))}
+      >
         <Icon name="back" /> Plates
       </Button>
       <h1>{plate}</h1>

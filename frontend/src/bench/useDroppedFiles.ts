@@ -1,5 +1,5 @@
 import { useEffect } from "react";
-import { sendPlate } from "../api/client";
+import { sendPlate, whyOf } from "../api/client";
 import { go } from "../route";
 
 /** A picture that is dropped on the bench is brought in as a plate, and opened; one that is refused is told of here. */
@@ -14,7 +14,7 @@ export function useDroppedFiles(warn: (text: string) => void): void {
       event.preventDefault();
       sendPlate(file, () => undefined, stop.signal).then(
         (plate) => go(`/plates/${plate.id}`),
-        (error: unknown) => !stop.signal.aborted && warn(error instanceof Error ? error.message : String(error)),
+        (error: unknown) => !stop.signal.aborted && warn(whyOf(error)),
       );
     };
     window.addEventListener("dragover", over);

@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useState } from "react";
 import { DropZone, FileTrigger, type DropItem } from "react-aria-components";
 import styled from "styled-components";
-import { api, said, sendPlate, sendStills, type BroughtIn, type Catalogue, type Plate } from "../api/client";
+import { api, said, sendPlate, sendStills, whyOf, type BroughtIn, type Catalogue, type Plate } from "../api/client";
 import { go } from "../route";
 import { RunDialog } from "../runs/RunDialog";
 import { Button } from "../ui/Button";
@@ -31,6 +31,8 @@ const Zone = styled(DropZone)`
 const Grid = styled.main`
   flex: 1;
   overflow: auto;
+  /* What is hidden in a card, as its tick box, scrolls with it. */
+  position: relative;
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(280px, 1fr));
   align-content: start;
@@ -53,6 +55,7 @@ interface Transfer {
   stop: AbortController;
 }
 
+const LOOK_AGAIN = 1500; // ms
 let transfers = 0;
 
 type Order = "newest" | "name" | "lights";
@@ -87,6 +90,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
   if (order === "name") found.sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }));
   if (order === "lights") found.sort((a, b) => b.lights - a.lights);
   const ticked = useSelected(found);
+  const [away, setAway] = useState(false);
 
   const load = useCallback(async () => {
     const { data, error } = await api.GET("/api/plates");
@@ -95,8 +99,19 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
   }, [warn]);
 
   useEffect(() => {
-    load().catch(() => warn("Aurelon's service does not answer; start it again and reload this page."));
-  }, [load, warn]);
+    let timer = 0;
+    // A list that could not be had comes as soon as the service is back.
+    const look = () =>
+      load().then(
+        () => setAway(false),
+        () => {
+          setAway(true);
+          timer = window.setTimeout(look, LOOK_AGAIN);
+        },
+      );
+    void look();
+    return () => window.clearTimeout(timer);
+  }, [load]);
 
   useEffect(() => {
     catalogue.left_out.forEach((what) => warn(what));
@@ -115,7 +130,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
       return plate;
     } catch (error) {
       if (error instanceof DOMException) say(`${name} was not brought in.`);
-      else warn(error instanceof Error ? error.message : String(error));
+      else warn(whyOf(error));
       return null;
     } finally {
       setSending((all) => all.filter((t) => t.id !== transfer.id));
@@ -233,7 +248,9 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
           onDone={ticked.clear}
         />
       )}
-      {plates?.length === 0 ? (
+      {away && plates === null ? (
+        <Message title="The service does not answer">The plates come by themselves as soon as it runs again.</Message>
+      ) : plates?.length === 0 ? (
         <Message title="No plates yet">{`Drop a picture anywhere in this window, or bring one in with the button above. Aurelon reads ${names}.`}</Message>
       ) : (
         <Grid aria-label="Plates">

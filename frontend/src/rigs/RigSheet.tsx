@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import { FileTrigger } from "react-aria-components";
 import styled from "styled-components";
-import { api, follow, said, type Plate, type Rig, type RigCell, type SavedRig } from "../api/client";
+import { api, follow, said, whyOf, type Plate, type Rig, type RigCell, type SavedRig } from "../api/client";
 import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
 import { Icon } from "../ui/Icon";
@@ -95,15 +95,7 @@ export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: P
     );
     setCells(made);
   }, [plate.id, opened, warn]);
-  const reload = useCallback(
-    () =>
-      load().catch(
-        (error: unknown) =>
-          !leaving.current?.signal.aborted &&
-          warn(error instanceof Error ? error.message : "The saved rigs could not be read: the service does not answer."),
-      ),
-    [load, warn],
-  );
+  const reload = useCallback(() => load().catch((error: unknown) => !leaving.current?.signal.aborted && warn(whyOf(error))), [load, warn]);
   useEffect(() => {
     void reload();
     return () => leaving.current?.abort();

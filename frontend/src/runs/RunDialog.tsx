@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 import styled from "styled-components";
-import { api, said, thumbnailOf, type ExportInfo, type Plate, type RunRoom, type SavedRig } from "../api/client";
+import { api, AWAY, said, thumbnailOf, type ExportInfo, type Plate, type RunRoom, type SavedRig } from "../api/client";
 import { ExportFields } from "../bench/dialogs/ExportFields";
 import { keepExport, rememberedExport } from "../bench/store/exporting";
 import { go } from "../route";
@@ -96,7 +96,7 @@ export function RunDialog({ info, plates: first, rig: firstRig, files: firstFile
         setSaved(rigs.data?.rigs ?? []);
         if (plates.error) setWrong(said(plates.error));
       })
-      .catch(() => setWrong("The service does not answer; start it again."));
+      .catch(() => setWrong(AWAY));
   }, []);
 
   // Those that were ticked come first, in the order of the list.
@@ -219,7 +219,7 @@ export function RunDialog({ info, plates: first, rig: firstRig, files: firstFile
         <Button
           weight="strong"
           isDisabled={nothing || edgeWrong || chosen.length === 0}
-          onPress={() => void start().catch(() => setWrong("The service does not answer; start it again."))}
+          onPress={() => void start().catch(() => setWrong(AWAY))}
         >
           Start
         </Button>

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import styled from "styled-components";
-import type { RunState } from "../api/client";
+import { whyOf, type RunState } from "../api/client";
 import { go } from "../route";
 import { Button } from "../ui/Button";
 import { Message } from "../ui/Message";
@@ -111,8 +111,7 @@ export function Runs({ chosen }: { chosen: number | null }) {
                 saveToFolder(state).then(
                   (count) => say(count === 1 ? "1 file is in the folder." : `${count} files are in the folder.`),
                   (error: unknown) => {
-                    if (!(error instanceof DOMException && error.name === "AbortError"))
-                      warn(error instanceof Error ? error.message : String(error));
+                    if (!(error instanceof DOMException && error.name === "AbortError")) warn(whyOf(error));
                   },
                 );
               }}

@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useState } from "react";
-import { api, said, type RunState } from "../api/client";
+import { api, AWAY, said, type RunState } from "../api/client";
 
 const EVERY = 700; // ms between looks while something is going
 
@@ -28,7 +28,7 @@ export function useRuns(warn: (what: string) => void): Runs {
   const asked = going.map(({ run }) => run.id).join(" ");
 
   useEffect(() => {
-    load().catch(() => warn("Aurelon's service does not answer; start it again and reload this page."));
+    load().catch(() => warn(AWAY));
   }, [load, warn]);
   useEffect(() => {
     if (asked === "") return;
@@ -54,13 +54,13 @@ export function useRuns(warn: (what: string) => void): Runs {
     api
       .POST("/api/runs/{run_id}/{act}", { params: { path: { run_id: run.run.id, act } } })
       .then(({ error }) => (error ? warn(said(error)) : load()))
-      .catch(() => warn("The service does not answer; start it again."));
+      .catch(() => warn(AWAY));
   };
   const forget = (run: RunState) => {
     api
       .DELETE("/api/runs/{run_id}", { params: { path: { run_id: run.run.id } } })
       .then(({ error }) => (error ? warn(said(error)) : load()))
-      .catch(() => warn("The service does not answer; start it again."));
+      .catch(() => warn(AWAY));
   };
   return { runs, change, forget };
 }

@@ -3,6 +3,7 @@ import styled from "styled-components";
 import { focusRing, tone } from "./theme";
 
 const Box = styled(CheckboxButton)`
+  position: relative;
   display: inline-flex;
   align-items: center;
   gap: 6px;

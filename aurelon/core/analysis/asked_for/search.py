@@ -20,12 +20,13 @@ from scipy.optimize import minimize
 from aurelon.core.analysis.asked_for.sketch import Sketch, blurred
 from aurelon.core.analysis.asked_for.unknowns import TURN, Unknown, light_of, unknowns_of, vector_of, with_settings
 from aurelon.core.errors import RigError
-from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.cache import Cache, Layered
 from aurelon.core.graph.new_light import tempered, untempered
 from aurelon.core.graph.nodes import Work
 from aurelon.core.graph.renderer import never
 from aurelon.core.graph.resolve import resolve
 from aurelon.core.imaging.arrays import Doubles, Floats
+from aurelon.core.imaging.kernels import undivided
 from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.kind import Sought
 from aurelon.core.plate import Plate
@@ -44,6 +45,7 @@ STEP = {"place": 0.08, "other": 0.1}  # of the first simplex, in the units of un
 FINER = 0.3  # of the usual simplex, from which answers are fitted once more
 TURNED = 4.0  # how much rays that turn from the strokes count against the agreement
 THREADS = 2  # that draw drafts side by side
+AT_ONCE = 8  # starts that are drawn before it is seen whether any other can be better
 APART = 0.07  # of the frame, or half turns, by which two answers differ
 STARTS_APART = 0.3  # by which two tries differ that are made better
 NARROW = (0.35, 1.0)  # widths of a beam's opening as shares of where it lands
@@ -63,8 +65,8 @@ class Effort(NamedTuple):
     polish: int
 
 
-ONE_WAY = Effort(across=9, turns=24, spots=24, best=6, drafts=36, patterns=3, polished=3, polish=24)
-TWO_WAYS = ONE_WAY._replace(best=3)
+ONE_WAY = Effort(across=9, turns=24, spots=24, best=6, drafts=24, patterns=3, polished=3, polish=24)
+TWO_WAYS = ONE_WAY._replace(best=3, drafts=30)
 ANY_LIGHT = Effort(across=6, turns=16, spots=6, best=1, drafts=22, patterns=1, polished=0, polish=0)
 EFFORTS = {1: ONE_WAY, 2: TWO_WAYS}  # by how many ways there are to ask; ANY_LIGHT where there are more
 
@@ -92,9 +94,9 @@ class _Try:
 class _Drafts:
     """Draws lights small, and says how well they agree with a sketch."""
 
-    def __init__(self, plate: Plate, rig: Rig, sketch: Sketch, cancelled: Callable[[], bool]) -> None:
+    def __init__(self, plate: Plate, rig: Rig, sketch: Sketch, cancelled: Callable[[], bool], cache: Cache | None) -> None:
         self.plate, self.rig, self.sketch, self.cancelled = plate, rig, sketch, cancelled
-        self._cache = Cache(KEPT_BYTES)
+        self._cache = Layered(KEPT_BYTES, cache)
 
     def of(self, light: Light, unknowns: Sequence[Unknown]) -> _Try:
         below = [other for other in self.rig.stack if other.id != light.id] if light.look_at == "below" else []
@@ -103,11 +105,16 @@ class _Drafts:
         graph = resolve(self.plate, rig, draft=True, edge=WORKING_EDGE)
         work = Work(self._cache, self.cancelled)
         work.go_on()
-        luminance = work.at(graph.of(light.id).colour, self.sketch.frame) @ self.plate.space.luminance
+        with undivided():
+            luminance = work.at(graph.of(light.id).colour, self.sketch.frame) @ self.plate.space.luminance
         shape = blurred(np.sqrt(np.maximum(luminance, 0)))
         norm = float(np.linalg.norm(shape))
         agreement = self.sketch.agreement(luminance) - (TURNED * self._turned(light, unknowns[0]) if unknowns else 0.0)
         return _Try(light, tuple(unknowns), max(agreement, 0.0), shape / norm if norm > 0 else shape)
+
+    def most(self, light: Light, where: Unknown) -> float:
+        """What a light's agreement is at most, without a draft: by how far its rays turn from the strokes."""
+        return 1 - TURNED * self._turned(light, where)
 
     def _turned(self, light: Light, where: Unknown) -> float:
         """How far the light's rays turn from the strokes that were painted along rays, where it has rays."""
@@ -126,11 +133,13 @@ def asked_for(
     sketch: Sketch,
     light_id: str | None = None,
     *,
+    cache: Cache | None = None,
     cancelled: Callable[[], bool] = never,
     progress: Callable[[float], None] = lambda share: None,
 ) -> Iterator[Answer]:
     """Lights that fall where the sketch has it, the best first and each unlike the others: the light of that id with other
-    settings, or new lights of several kinds. Raises RigError where that kind of light cannot be asked for."""
+    settings, or new lights of several kinds. Takes what a `cache` of this plate keeps. Raises RigError where that kind of light
+    cannot be asked for."""
     if light_id is None:
         begun = [untempered(name, plate, rig) for name, kind in kinds().items() if kind.sought]
     else:
@@ -141,7 +150,7 @@ def asked_for(
                 [("", f"{kind.called} shines from the picture itself and cannot be placed by a sketch; choose another kind")]
             )
         begun = [light]
-    drafts = _Drafts(plate, rig, sketch, cancelled)
+    drafts = _Drafts(plate, rig, sketch, cancelled, cache)
     ways = [(light, way) for light in begun for way in kinds()[light.kind].sought]
     effort = EFFORTS.get(len(ways), ANY_LIGHT)
     found: list[_Try] = []
@@ -154,7 +163,7 @@ def asked_for(
         patterned.sort(key=lambda one: -one.agreement)
         polish = partial(_better, drafts, finer=FINER, most=effort.polish)
         patterned[: effort.polished] = threads.map(polish, patterned[: effort.polished])
-    cache = Cache(KEPT_BYTES)
+    cache = cache or Cache(KEPT_BYTES)
     for done, one in enumerate(sorted(patterned, key=lambda one: -one.agreement)):
         result = one.light if light_id is not None else tempered(one.light, plate, rig, cache)
         yield Answer(result, one.agreement)
@@ -169,10 +178,27 @@ def _best_of(drafts: _Drafts, light: Light, way: Sought, effort: Effort, threads
     """The best lights that one way of asking finds."""
     start = with_settings(light, way.fixed)
     unknowns = unknowns_of(start, (way.where, *way.free))
-    starts = _starts(start, unknowns[0], way, drafts.sketch, effort)
-    tries = sorted(threads.map(lambda one: drafts.of(one, unknowns), starts), key=lambda one: -one.agreement)
     apart = STARTS_APART if unknowns[0].is_place else APART
-    return list(threads.map(partial(_better, drafts, most=effort.drafts), _unlike(tries, effort.best, apart)))
+    chosen = _best_starts(
+        drafts, list(_starts(start, unknowns[0], way, drafts.sketch, effort)), unknowns, effort.best, apart, threads
+    )
+    return list(threads.map(partial(_better, drafts, most=effort.drafts), chosen))
+
+
+def _best_starts(
+    drafts: _Drafts, starts: Sequence[Light], unknowns: Sequence[Unknown], most: int, apart: float, threads: Executor
+) -> list[_Try]:
+    """The `most` best of the starts that differ. Those that can agree best are drawn first, and none that cannot be among them."""
+    open_ones = sorted(((drafts.most(one, unknowns[0]), -k) for k, one in enumerate(starts)), reverse=True)
+    tries: list[_Try] = []
+    chosen: list[_Try] = []
+    for at in range(0, len(open_ones), AT_ONCE):
+        if len(chosen) == most and open_ones[at][0] <= chosen[-1].agreement:
+            break
+        tries += threads.map(lambda one: drafts.of(starts[-one[1]], unknowns), open_ones[at : at + AT_ONCE])
+        tries.sort(key=lambda one: -one.agreement)
+        chosen = _unlike(tries, most, apart)
+    return chosen
 
 
 def _starts(light: Light, where: Unknown, way: Sought, sketch: Sketch, effort: Effort) -> Iterator[Light]:

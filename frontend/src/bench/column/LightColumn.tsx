@@ -49,7 +49,7 @@ const Step = styled.section<{ $last: boolean }>`
     background: var(--thread);
   }
   &::after {
-    content: "◆";
+    content: "◆" / "";
     position: absolute;
     left: -2px;
     top: 0;

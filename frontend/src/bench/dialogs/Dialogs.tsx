@@ -9,6 +9,7 @@ import { CopyDialog } from "./CopyDialog";
 import { ExportDialog } from "./ExportDialog";
 import { KeysDialog } from "./KeysDialog";
 import { KindSheet } from "./KindSheet";
+import { LeaveDialog } from "./LeaveDialog";
 import { SketchStrip } from "./SketchStrip";
 import { TakesDialog } from "./TakesDialog";
 import { TestStrip } from "./TestStrip";
@@ -23,6 +24,7 @@ export function Dialogs({ keys }: { keys: Key[] }) {
   const close = () => open(null);
   return (
     <>
+      {dialog === "leave" && <LeaveDialog onClose={close} />}
       {dialog === "export" && <ExportDialog onClose={close} />}
       {dialog === "keys" && <KeysDialog keys={keys} onClose={close} />}
       {dialog === "takes" && <TakesDialog onClose={close} />}

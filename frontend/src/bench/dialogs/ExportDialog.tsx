@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import styled from "styled-components";
-import { api, follow, said, type AnyExport, type Job, type ReelExport, type RunRequest } from "../../api/client";
+import { api, follow, said, whyOf, type AnyExport, type Job, type ReelExport, type RunRequest } from "../../api/client";
 import { go } from "../../route";
 import { Select } from "../../ui/Select";
 import { ReelFields } from "./ReelFields";
@@ -31,14 +31,6 @@ const WAYS: { value: What; text: string }[] = [
   { value: "stills", text: "The reel, as numbered stills" },
   { value: "frame", text: "This frame, as a picture" },
 ];
-
-function gone(error: unknown): string {
-  return error instanceof TypeError
-    ? "The service does not answer; the export was lost. Start it again."
-    : error instanceof Error
-      ? error.message
-      : String(error);
-}
 
 function megabytes(bytes: number): string {
   return `${(bytes / 1e6).toFixed(1)} MB`;
@@ -124,7 +116,7 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const begin = () => {
     (what === "frame" ? start() : startRun()).catch((error: unknown) => {
       setJob(null);
-      if (!leaving.current?.signal.aborted) setWrong(gone(error));
+      if (!leaving.current?.signal.aborted) setWrong(whyOf(error));
     });
   };
   const cancel = () => {

@@ -1,6 +1,6 @@
 import { useEffect, useMemo, useState } from "react";
 import styled from "styled-components";
-import { api, follow, said, type KindCell, type KindInfo } from "../../api/client";
+import { api, follow, said, whyOf, type KindCell, type KindInfo } from "../../api/client";
 import { Dialog } from "../../ui/Dialog";
 import { PictureChoice } from "../../ui/PictureChoice";
 import { TextField } from "../../ui/TextField";
@@ -50,10 +50,7 @@ export function KindSheet({ changes, onClose }: { changes: string | null; onClos
       const keep = (made: KindCell[]) => setCells((all) => ({ ...all, ...Object.fromEntries(made.map((one) => [one.light.kind, one])) }));
       await follow(data, ({ items }) => keep(items.filter((item) => "summary" in item)), leaving.signal);
     };
-    fill().catch(
-      (error: unknown) =>
-        !leaving.signal.aborted && setWrong(error instanceof Error ? error.message : "The service does not answer; try again."),
-    );
+    fill().catch((error: unknown) => !leaving.signal.aborted && setWrong(whyOf(error)));
     return () => leaving.abort();
   }, [plate.id, rig, frame]);
 

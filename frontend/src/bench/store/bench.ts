@@ -63,7 +63,7 @@ export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board
   const store = createStore<State>(() =>
     stateOf(opened, rememberedBrushes(catalogue.parts, catalogue.sketch_brush, opened.plate.id), defaultsOf(catalogue.viewing) as Seeing),
   );
-  const keeping = makeKeeping(store);
+  const keeping = makeKeeping(store, board);
   const take = (tool: Tool) => store.setState((s) => ({ hand: handled(s.hand, { do: "take up", tool }) }));
   const select = (selection: Selection) => {
     store.setState((s) => ({
@@ -182,6 +182,8 @@ function start(bench: Bench): () => void {
   const stopPreparing = followPreparing(store);
   const stopFacts = followFacts(store);
   const stopGuard = bench.keeping.guard();
+  void bench.keeping.recover();
+  const stopFollowing = bench.keeping.follow();
   void bench.frames.load();
   void bench.takes.load();
   void bench.files.load();
@@ -192,6 +194,7 @@ function start(bench: Bench): () => void {
     stopFacts();
     brightScreen.removeEventListener("change", onScreen);
     stopGuard();
+    stopFollowing();
     cancelAnimationFrame(planned);
     flow.close();
     beside?.close();

@@ -3,6 +3,7 @@ import {
   api,
   follow,
   said,
+  whyOf,
   type CarriedCell,
   type FlickerCell,
   type FollowedCell,
@@ -67,7 +68,7 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
         );
         return given;
       } catch (error) {
-        if (!stopped()) warn(error instanceof Error ? error.message : String(error));
+        if (!stopped()) warn(whyOf(error));
         return null;
       } finally {
         leave();

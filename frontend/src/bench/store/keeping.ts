@@ -1,12 +1,18 @@
 import type { StoreApi } from "zustand";
 import { api, said, type BenchState, type Conflict, type Rig } from "../../api/client";
+import type { Board } from "../../ui/Notices";
 import { settled, type State } from "./state";
+import { unsavedOf, type Task } from "./unsaved";
 
-/** Something that is to be done with what is kept, in the order in which it was asked for. */
-type Task = { do: "save"; rig: Rig; label: string; lead: string | null } | { do: "undo" } | { do: "redo" };
-
-const TRY_AGAIN = 1500;
+const TRY_AGAIN = 1500; // ms
+const LOOK_EVERY = 4000; // ms
+const SLOW = 500; // ms after which a save that has no answer is kept by the browser
 const AWAY = "the service does not answer; trying again";
+
+/** What a window's own state is called when another window's is shown in its place. */
+function takeName(now: Date): string {
+  return `From this window, ${now.toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", second: "2-digit" })}`;
+}
 
 /** Nothing, where a request got no answer, or one that was cut off. What else goes wrong is a fault of the page's own. */
 function unreachable(error: unknown): null {
@@ -17,11 +23,13 @@ function unreachable(error: unknown): null {
 export type Keeping = ReturnType<typeof makeKeeping>;
 
 /** The keeping of a rig. Edits, undo and redo are kept one after another, in order; what is shown never waits for it. */
-export function makeKeeping(store: StoreApi<State>) {
+export function makeKeeping(store: StoreApi<State>, board: Board) {
   const { plate } = store.getState();
   const params = { path: { plate_id: plate.id } };
+  const unsaved = unsavedOf(plate);
   let queue: Task[] = [];
   let working = false;
+  let kept = false;
   // Counts what is shown, so that an answer is taken over only where nothing newer is there.
   let version = 0;
 
@@ -39,15 +47,27 @@ export function makeKeeping(store: StoreApi<State>) {
     return api.POST("/api/plates/{plate_id}/revisions", { params, body: { base, label: task.label, rig: task.rig, lead: task.lead } });
   };
 
+  // A browser that keeps nothing, as in a private window, is no reason to stop.
+  const keep = () => {
+    kept = true;
+    unsaved.keep({ base: store.getState().revision, tasks: queue }).catch(() => (kept = false));
+  };
+  const forget = () => {
+    if (kept) void unsaved.forget();
+    kept = false;
+  };
   const again = (why: string) => {
     store.setState({ save: { is: "waiting", why } });
+    keep();
     return new Promise((resolve) => window.setTimeout(resolve, TRY_AGAIN));
   };
 
   /** Does the next task: why it was refused, null where it was done, undefined where it is to be tried again. */
   const attempt = async (next: Task): Promise<string | null | undefined> => {
     const seen = version;
+    const slow = window.setTimeout(keep, SLOW);
     const answer = await ask(next).catch(unreachable);
+    window.clearTimeout(slow);
     if (answer === null) {
       await again(AWAY);
       return undefined;
@@ -89,11 +109,42 @@ export function makeKeeping(store: StoreApi<State>) {
     } finally {
       working = false;
     }
+    if (queue.length === 0) forget();
     store.setState({ save: refused === null ? { is: "saved" } : { is: "waiting", why: refused } });
   };
   const enqueue = (task: Task) => {
     queue.push(task);
     void flush();
+  };
+  /** Takes what another window saved, where nothing of this one's own waits to be kept. */
+  const catchUp = async () => {
+    const clean = () => !working && queue.length === 0 && store.getState().conflict === null && !store.getState().hand.moving;
+    const seen = version;
+    if (!clean()) return;
+    const answer = await api.GET("/api/plates/{plate_id}/bench", { params }).catch(unreachable);
+    const present = answer?.data;
+    if (!present || present.revision === store.getState().revision || version !== seen || !clean()) return;
+    show(present.rig, null);
+    adopt(present);
+  };
+  /** Takes up what a page before this one could not save. */
+  const recover = async () => {
+    const found = await unsaved.read().catch(() => undefined);
+    const last = found?.tasks.findLast((task) => task.do === "save");
+    const { revision, rig, undo, redo, plate: record } = store.getState();
+    if (!found || version > 0) return;
+    kept = true;
+    const same = last !== undefined && JSON.stringify(last.rig) === JSON.stringify(rig);
+    if (found.base !== revision && (same || !last)) {
+      // It was saved after all, or nothing is lost: a way back that was not taken.
+      forget();
+      return;
+    }
+    if (last) show(last.rig, last.lead);
+    if (found.base === revision) {
+      queue = found.tasks;
+      void flush();
+    } else store.setState({ conflict: { error: "", problems: [], present: { plate: record, revision, rig, undo, redo } } });
   };
   const settle = (present: BenchState) => {
     store.setState({ conflict: null });
@@ -112,10 +163,19 @@ export function makeKeeping(store: StoreApi<State>) {
     refresh: () => store.setState((s) => ({ rig: { ...s.rig } })),
     undo: () => enqueue({ do: "undo" }),
     redo: () => enqueue({ do: "redo" }),
-    takeTheirs: () => {
-      const { conflict } = store.getState();
+    /** Shows what the other window saved; what this one had is kept as a take first. */
+    takeTheirs: async () => {
+      const { conflict, rig } = store.getState();
       if (!conflict) return;
+      const { data, error } = await api.POST("/api/plates/{plate_id}/takes", { params, body: { name: takeName(new Date()), rig } });
+      if (!data) {
+        board.warn(said(error));
+        return;
+      }
+      store.setState((s) => ({ takes: [...s.takes, data] }));
+      board.say(`What this window had is the take "${data.name}".`);
       queue = [];
+      forget();
       show(conflict.present.rig, null);
       settle(conflict.present);
       store.setState({ save: { is: "saved" } });
@@ -126,6 +186,17 @@ export function makeKeeping(store: StoreApi<State>) {
       settle(conflict.present);
       queue = [];
       enqueue({ do: "save", rig, label: "Kept from this window", lead });
+    },
+    recover,
+    /** Follows what other windows save: as this one is looked at again, and every few seconds while another has the keys. */
+    follow: () => {
+      const look = () => void catchUp();
+      const timer = window.setInterval(() => !document.hasFocus() && document.visibilityState === "visible" && look(), LOOK_EVERY);
+      window.addEventListener("focus", look);
+      return () => {
+        window.clearInterval(timer);
+        window.removeEventListener("focus", look);
+      };
     },
     /** Asks before the page is left while something is not kept. */
     guard: () => {

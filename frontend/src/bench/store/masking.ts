@@ -3,6 +3,7 @@ import {
   api,
   follow,
   said,
+  whyOf,
   type Edit,
   type Mask,
   type MaskPart,
@@ -139,7 +140,7 @@ export function makeMasking(store: StoreApi<State>, parts: PartInfo[], editing: 
     store.setState({ awaited: { owner, index, part: next }, cutting: { share: 0, stop: () => mine.abort() } });
     prepare(next, mine.signal)
       .then(keep, (error: unknown) => {
-        if (!mine.signal.aborted) warn(error instanceof Error ? error.message : String(error));
+        if (!mine.signal.aborted) warn(whyOf(error));
       })
       .finally(() => {
         if (stop === mine) store.setState({ cutting: null, awaited: null });

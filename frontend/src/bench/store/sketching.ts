@@ -1,5 +1,5 @@
 import type { StoreApi } from "zustand";
-import { api, follow, said, type KindInfo, type SketchCell, type Stroke } from "../../api/client";
+import { api, follow, said, whyOf, type KindInfo, type SketchCell, type Stroke } from "../../api/client";
 import type { Editing } from "./editing";
 import { handled, HANDLES } from "./hand";
 import { lightOf, lightOwner, withLight } from "./rig";
@@ -39,8 +39,7 @@ export function makeSketching(store: StoreApi<State>, kinds: KindInfo[], { now, 
     };
     search()
       .catch((error: unknown) => {
-        const away = error instanceof TypeError || !(error instanceof Error);
-        if (!mine.signal.aborted) answered(mine, { wrong: away ? "The service does not answer; try again." : error.message });
+        if (!mine.signal.aborted) answered(mine, { wrong: whyOf(error) });
       })
       .finally(() => answered(mine, { share: null }));
   };

@@ -59,7 +59,7 @@ export interface Sketched {
 /** Settings of the view. */
 export type Seeing = NonNullable<PreviewRequest["viewing"]>;
 
-export type DialogName = "export" | "keys" | "kinds" | "change-kind" | "copy" | "takes" | "rigs";
+export type DialogName = "leave" | "export" | "keys" | "kinds" | "change-kind" | "copy" | "takes" | "rigs";
 
 export interface Brush {
   size: number;
