@@ -5,9 +5,13 @@ import { Notices, NoticeProvider, useNotices } from "./ui/Notices";
 import { Message } from "./ui/Message";
 
 // Each view is a script of its own, so that the first comes quickly.
-const Bench = lazy(() => import("./bench/Bench").then(({ Bench }) => ({ default: Bench })));
-const Runs = lazy(() => import("./runs/Runs").then(({ Runs }) => ({ default: Runs })));
-const Home = lazy(() => import("./plates/Home").then(({ Home }) => ({ default: Home })));
+const bench = () => import("./bench/Bench").then(({ Bench }) => ({ default: Bench }));
+const runs = () => import("./runs/Runs").then(({ Runs }) => ({ default: Runs }));
+const home = () => import("./plates/Home").then(({ Home }) => ({ default: Home }));
+const Bench = lazy(bench);
+const Runs = lazy(runs);
+const Home = lazy(home);
+const QUIET = 2000; // ms after which the scripts of the other views are fetched, so that they are there when the service is not
 
 /** The plates, the bench of one of them, or the runs. */
 export function App() {
@@ -20,6 +24,13 @@ export function App() {
       ({ data, error }) => (data ? setCatalogue(data) : setFailure(said(error))),
       () => setFailure(AWAY),
     );
+  }, []);
+
+  useEffect(() => {
+    // One that cannot be had now is asked for again with its view.
+    const fetchAll = () => void Promise.allSettled([bench(), runs(), home()]);
+    const timer = window.setTimeout(fetchAll, QUIET);
+    return () => window.clearTimeout(timer);
   }, []);
 
   if (failure) return <Message title="Nothing to show yet">{failure}</Message>;

@@ -48,24 +48,24 @@ export function makeKeeping(store: StoreApi<State>, board: Board) {
   };
 
   // A browser that keeps nothing, as in a private window, is no reason to stop.
-  const keep = () => {
+  const keep = async () => {
     kept = true;
-    unsaved.keep({ base: store.getState().revision, tasks: queue }).catch(() => (kept = false));
+    await unsaved.keep({ base: store.getState().revision, tasks: queue }).catch(() => (kept = false));
   };
   const forget = () => {
     if (kept) void unsaved.forget();
     kept = false;
   };
-  const again = (why: string) => {
+  const again = async (why: string) => {
+    await keep();
     store.setState({ save: { is: "waiting", why } });
-    keep();
-    return new Promise((resolve) => window.setTimeout(resolve, TRY_AGAIN));
+    await new Promise((resolve) => window.setTimeout(resolve, TRY_AGAIN));
   };
 
   /** Does the next task: why it was refused, null where it was done, undefined where it is to be tried again. */
   const attempt = async (next: Task): Promise<string | null | undefined> => {
     const seen = version;
-    const slow = window.setTimeout(keep, SLOW);
+    const slow = window.setTimeout(() => void keep(), SLOW);
     const answer = await ask(next).catch(unreachable);
     window.clearTimeout(slow);
     if (answer === null) {
