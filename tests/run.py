@@ -21,6 +21,7 @@ from aurelon.confined import forkserver
 
 LONG = ("tests.workflows.", "tests.package.", "tests.browser.", "tests.runs.")
 CHECKS = "tests.test_checks.Checks"
+WITHOUT_BROWSER = "--without-browser"
 # What a service imports, at its start or with its first picture.
 SERVICE = (
     "aurelon.cli",
@@ -61,22 +62,24 @@ def run_class(name: str) -> Outcome:
     return Outcome(name, result.testsRun, failed, result.wasSuccessful(), time.monotonic() - began, stream.getvalue())
 
 
-def main() -> int:
+def wanted(last: dict[str, float]) -> list[str]:
+    """The classes to run, those that took longest when they were last run first; at first those that drive a browser or runs.
+    Raises ImportError where a module of tests cannot be read."""
     loader = unittest.defaultTestLoader
     found = [f"{type(t).__module__}.{type(t).__qualname__}" for t in cases(loader.discover("tests", top_level_dir="."))]
     if loader.errors:
-        print("\n".join(map(str, loader.errors)), file=sys.stderr)
-        print(f"0 passed, {len(loader.errors)} failed", flush=True)
-        return 1
-    last = json.loads(TIMES.read_text()) if TIMES.exists() else {}
+        raise ImportError("\n".join(map(str, loader.errors)))
     if names := [word for word in sys.argv[1:] if not word.startswith("-")]:
         found = [name for name in found if name.startswith(tuple(names))]
-    if "--without-browser" in sys.argv:
+    if WITHOUT_BROWSER in sys.argv:
         # Before a commit: without what takes as long as a browser, and what took long when it was last run.
         found = [name for name in found if not name.startswith((*LONG, "tests.attack."))]
         found = [name for name in found if last.get(name, 0.0) < PATIENCE or name == CHECKS]
-    # The longest go first and the others fill in beside them: as the last run had it; at first those that drive a browser or runs.
-    classes = sorted(dict.fromkeys(found), key=lambda name: (-last.get(name, 0.0), not name.startswith(LONG)))
+    return sorted(dict.fromkeys(found), key=lambda name: (-last.get(name, 0.0), not name.startswith(LONG)))
+
+
+def main() -> int:
+    last = json.loads(TIMES.read_text()) if TIMES.exists() else {}
     outcomes = []
     # Several processes share the processors here, so none may hold one while its threads wait for work.
     os.environ.setdefault("OMP_WAIT_POLICY", "passive")
@@ -85,7 +88,15 @@ def main() -> int:
     with ProcessPoolExecutor(
         (os.cpu_count() or 1) + 1, multiprocessing.get_context("spawn"), initializer=forkserver.begin, initargs=SERVICE
     ) as workers:
-        for done in as_completed([workers.submit(run_class, name) for name in classes]):
+        # The checks need none of the tests' modules, so they run while those are read.
+        begun = {CHECKS: workers.submit(run_class, CHECKS)} if set(sys.argv[1:]) <= {WITHOUT_BROWSER} else {}
+        try:
+            begun |= {name: workers.submit(run_class, name) for name in wanted(last) if name not in begun}
+        except ImportError as error:
+            print(error, file=sys.stderr)
+            print("0 passed, 1 failed", flush=True)
+            return 1
+        for done in as_completed(begun.values()):
             outcomes.append(outcome := done.result())
             print(f"{'ok    ' if outcome.good else 'FAILED'} {outcome.seconds:6.1f} s {outcome.ran:4} in {outcome.of}", flush=True)
             if not outcome.good:
