@@ -195,6 +195,27 @@ if __name__ == "__main__":
     unittest.main()
 
 
+class Answers(unittest.TestCase):
+    """An answer to a sketch, taken for a light of which the place has keys."""
+
+    def answered(self, frame: int) -> Any:
+        light = {"id": "sun", "source": {}, "spread": {"position": [0.1, 0.2], "reach": 0.5}, "colour": {}, "mask": {}, "merge": {}}
+        track = {"between": "linear", "at": [[0, [0.1, 0.2]], [20, [0.3, 0.2]]]}
+        rig = {"lights": [light], "keys": {"sun": {"spread.position": track}}}
+        answer = {**light, "spread": {"position": [0.8, 0.6], "reach": 0.9}}
+        return run("store/lights", "m.withAnswer(v.rig, v.answer, v.frame)", rig=rig, answer=answer, frame=frame)
+
+    def test_a_keyed_setting_gets_a_key_where_it_is_taken(self) -> None:
+        made = self.answered(10)
+        at = made["keys"]["sun"]["spread.position"]["at"]
+        self.assertEqual(at, [[0, [0.1, 0.2]], [10, [0.8, 0.6]], [20, [0.3, 0.2]]])
+        self.assertEqual(made["lights"][0]["spread"]["reach"], 0.9)
+
+    def test_a_key_that_is_there_is_replaced_and_the_others_stay(self) -> None:
+        at = self.answered(20)["keys"]["sun"]["spread.position"]["at"]
+        self.assertEqual(at, [[0, [0.1, 0.2]], [20, [0.8, 0.6]]])
+
+
 class Changes(unittest.TestCase):
     """What is sent of a rig is what the service makes of it, of the very same rigs."""
 

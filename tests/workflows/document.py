@@ -18,6 +18,7 @@ DOCUMENTED = "AURELON_DOCUMENT_JOBS"
 DOCS = Path(__file__).resolve().parents[2] / "docs"
 JOBS = DOCS / "jobs"
 PLAYED = JOBS / "played.json"
+ON_PHOTOGRAPHS = JOBS / "photographs.json"
 WIDTH = 420
 FILES = ("sun", "lamps", "made")  # of the tests, in the order in which artists work
 
@@ -61,7 +62,29 @@ def main() -> None:
         for step, times in ((step, len(list(same))) for step, same in groupby(job["steps"])):
             lines.append(f"1. {step}" if times == 1 else f"1. {step[:-1]}, {times} times.")
         lines += ["", f"![{job['title']}](jobs/{_picture(job['title'])}.jpg)", ""]
+    if ON_PHOTOGRAPHS.exists():
+        lines += on_photographs(json.loads(ON_PHOTOGRAPHS.read_text()), [job["title"] for job in jobs])
     (DOCS / "jobs.md").write_text("\n".join(lines))
+
+
+def on_photographs(found: dict[str, dict[str, list[int]]], titles: list[str]) -> list[str]:
+    """The part on photographs: actions, and how many checks that were written for the demo plate hold."""
+    names = sorted({name for one in found.values() for name in one})
+    lines = [
+        "## On photographs",
+        "",
+        "The same hand on photographs that the package scikit-image ships (`python -m tests.workflows.photographs`): actions, and",
+        "how many of the checks that were written for the demo plate hold there too. Where the demo plate has a matte, what is",
+        "found in the photograph stands in for it. A scene from nothing has no photograph.",
+        "",
+        f"| job | {' | '.join(names)} |",
+        f"|---|{'---|' * len(names)}",
+    ]
+    for title in titles:
+        if title in found:
+            cells = (found[title].get(name) for name in names)
+            lines.append(f"| {title} | {' | '.join(f'{c[0]}; {c[1]} of {c[2]}' if c else '' for c in cells)} |")
+    return [*lines, ""]
 
 
 if __name__ == "__main__":

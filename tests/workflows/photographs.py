@@ -1,11 +1,13 @@
 """The jobs played on photographs that a general package ships, in place of the demo plates.
 
-`python -m tests.workflows.photographs [NAME ...]` plays every job on each photograph (all of them where none is named) and prints
-how many actions it took, beside its budget, and how many of the checks that were written for the demo plate hold there too.
+`python -m tests.workflows.photographs [NAME ...]` plays every job on each photograph (all of them where none is named), prints how
+many actions it took, beside its budget, and how many of the checks that were written for the demo plate hold there too, and keeps
+that for docs/jobs.md.
 """
 
 from __future__ import annotations
 
+import json
 import sys
 import tempfile
 import unittest
@@ -19,6 +21,7 @@ from PIL import Image
 from aurelon.core import open_plate
 from tests.run import cases
 from tests.workflows import test_lamps, test_made, test_sun
+from tests.workflows.document import ON_PHOTOGRAPHS
 from tests.workflows.hand import Job
 
 PICTURES = Path(skimage.__file__).parent / "data"
@@ -72,6 +75,13 @@ class OnAPhotograph(Job):
         self.rows.append((title, self.actions, budget + over, self.held, self.all))
 
 
+def keep(photograph: str, title: str, actions: int, held: int, checks: int) -> None:
+    """Keeps how a job went on a photograph."""
+    known = json.loads(ON_PHOTOGRAPHS.read_text()) if ON_PHOTOGRAPHS.exists() else {}
+    known.setdefault(title, {})[photograph] = [actions, held, checks]
+    ON_PHOTOGRAPHS.write_text(json.dumps(known, indent=1, sort_keys=True) + "\n")
+
+
 def played(photograph: Path) -> Iterator[str]:
     """Plays every job on a photograph; a line for each."""
     for module in (test_sun, test_lamps, test_made):
@@ -86,6 +96,7 @@ def played(photograph: Path) -> Iterator[str]:
             for _, trace in result.errors + result.failures:
                 yield f"  FAILED  {case.id()}: {trace.strip().splitlines()[-1]}"
             for title, actions, budget, held, checks in rows:
+                keep(photograph.stem, title, actions, held, checks)
                 yield f"  {actions:3} of {budget:3}  {held} of {checks} checks  {title}"
 
 

@@ -3,7 +3,7 @@ import { api, type Light, type SavedRig, type Stage, type StripCell } from "../.
 import type { Editing } from "./editing";
 import type { Spot } from "./places";
 import { withValuesAt } from "./keys";
-import { lightOf, moveLight, withLight, withoutLight } from "./rig";
+import { lightOf, moveLight, stages, valuesAt, withLight, withoutLight } from "./rig";
 import { atFrame } from "./selectors";
 import type { State } from "./state";
 
@@ -72,4 +72,15 @@ export function makeLights(store: StoreApi<State>, editing: Editing) {
 /** The rig with the settings of a cell of a test strip. */
 export function withPicked(rig: State["rig"], light: string, values: StripCell["values"], frame: number): State["rig"] {
   return values.reduce((r, v) => withValuesAt(r, { light, stage: v.stage as Stage }, { [v.setting]: v.value }, frame), rig);
+}
+
+/** The rig with a light as an answer has it, or with a new one; a setting with keys gets one at the frame. */
+export function withAnswer(rig: State["rig"], answer: Light, frame: number): State["rig"] {
+  if (!lightOf(rig, answer.id)) return { ...rig, lights: [...rig.lights, answer] };
+  return stages.reduce((made, stage) => {
+    const place = { light: answer.id, stage };
+    const before = valuesAt(made, place);
+    const values = Object.entries(answer[stage]).filter(([name, value]) => JSON.stringify(before[name]) !== JSON.stringify(value));
+    return values.length > 0 ? withValuesAt(made, place, Object.fromEntries(values), frame) : made;
+  }, rig);
 }

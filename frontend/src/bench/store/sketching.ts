@@ -2,7 +2,8 @@ import type { StoreApi } from "zustand";
 import { api, follow, said, whyOf, type KindInfo, type SketchCell, type Stroke } from "../../api/client";
 import type { Editing } from "./editing";
 import { handled, HANDLES } from "./hand";
-import { lightOf, lightOwner, withLight } from "./rig";
+import { withAnswer } from "./lights";
+import { lightOf, lightOwner } from "./rig";
 import { atFrame, lightNow } from "./selectors";
 import type { Sketched, State } from "./state";
 
@@ -84,7 +85,7 @@ export function makeSketching(store: StoreApi<State>, kinds: KindInfo[], { now, 
     /** Takes an answer, as one step to undo. */
     take: ({ light, title }: SketchCell) => {
       const there = lightOf(now(), light.id) !== undefined;
-      const next = there ? withLight(now(), light.id, () => light) : { ...now(), lights: [...now().lights, light] };
+      const next = withAnswer(now(), light, store.getState().frame);
       close();
       edit(next, `Show me where: ${light.name || title}`, there ? light.id : null);
       store.setState({ selection: lightOwner(light.id) });

@@ -1,9 +1,9 @@
 import type { Owner, Painting, Rig, Show, SketchCell, Take, View } from "../../api/client";
 import { wantedView, wholeView } from "../picture/view";
 import { trackOf } from "./keys";
-import { withPicked } from "./lights";
+import { withAnswer, withPicked } from "./lights";
 import { kept } from "./memo";
-import { lightOf, lightOwner, soloed, withLight } from "./rig";
+import { lightOwner, soloed, withLight } from "./rig";
 import { secondsLeft, showable, unprepared } from "./preparing";
 import { boxNow, lightIdNow, lightNow, ownerNow, paneNow, partIndexNow, placementNow } from "./selectors";
 import type { Seeing, State, Strip } from "./state";
@@ -47,13 +47,11 @@ const litRig = kept((rig: Rig, without: boolean, light: string | null, solo: str
   return without && light ? withLight(picked, light, (l) => ({ ...l, on: false })) : soloed(picked, solo);
 });
 
-const withAnswer = kept((rig: Rig, answer: SketchCell): Rig =>
-  lightOf(rig, answer.light.id) ? withLight(rig, answer.light.id, () => answer.light) : { ...rig, lights: [...rig.lights, answer.light] },
-);
+const answered = kept((rig: Rig, answer: SketchCell, frame: number): Rig => withAnswer(rig, answer.light, frame));
 
 /** The rig with the answer to a sketch that is looked at. */
 function answeredRig(s: State, rig: Rig): Rig {
-  return s.hand.tool.is === "sketch" && s.sketch.tried ? withAnswer(rig, s.sketch.tried) : rig;
+  return s.hand.tool.is === "sketch" && s.sketch.tried ? answered(rig, s.sketch.tried, s.frame) : rig;
 }
 
 /** The rig and what of it is shown for one side of a comparison. */
