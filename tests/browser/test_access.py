@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from typing import Any
 
+import numpy as np
+from PIL import Image
 from playwright.sync_api import expect
 
 from tests.browser.window import ROOT, BrowserTest
@@ -82,3 +84,48 @@ class Axe(BrowserTest):
         self.page.get_by_role("menuitem", name=re.compile("^Copy to other plates")).click()
         expect(self.page.get_by_role("dialog").get_by_role("checkbox").first).to_be_visible()
         self.check("copy to other plates")
+
+
+class ByKeyboard(BrowserTest):
+    home = False
+
+    def focused(self) -> str:
+        """The name of what has the keyboard; empty where it is the page's body."""
+        script = "e = document.activeElement; e === document.body ? '' : (e.getAttribute('aria-label') || e.textContent)"
+        return str(self.page.evaluate(script))
+
+    def test_the_keyboard_has_a_place_after_lights_come_and_go(self) -> None:
+        self.bring_in("kept")
+        for _ in range(2):
+            self.page.keyboard.press("a")
+            self.page.get_by_role("dialog").get_by_role("textbox").fill("shafts")
+            self.page.keyboard.press("Enter")
+            expect(self.page.get_by_role("dialog")).to_have_count(0)
+            self.rested()
+            self.page.wait_for_timeout(200)
+            self.assertEqual(self.focused(), "Position")
+        self.page.get_by_role("button", name="More for Shafts 2").focus()
+        self.page.keyboard.press("Delete")
+        expect(self.page.get_by_role("group", name="Shafts 2", exact=True)).to_have_count(0)
+        self.page.wait_for_timeout(200)
+        self.assertEqual(self.focused(), "Shafts")
+
+    def test_sliders_and_what_is_chosen_are_told_apart_in_forced_colours(self) -> None:
+        self.bring_in("forced")
+        self.add("Bloom")
+        self.rested()
+        self.page.emulate_media(forced_colors="active")
+        self.addCleanup(self.page.emulate_media, forced_colors="none")
+        thumb = self.page.get_by_role("slider", name="Radius", exact=True)
+        thumb.scroll_into_view_if_needed()
+        box = thumb.bounding_box()
+        assert box is not None
+        area = {"x": box["x"] - 20, "y": box["y"], "width": box["width"] + 40, "height": box["height"]}
+        path = self.folder / "thumb.png"
+        self.page.screenshot(path=path, clip=area)  # type: ignore[arg-type]
+        grey = np.asarray(Image.open(path).convert("L")).astype(int)
+        ground, middle = int(np.median(grey)), grey.shape[0] // 2
+        self.assertGreater(abs(int(grey[middle, grey.shape[1] // 2]) - ground), 60)  # the thumb
+        self.assertGreater(abs(int(grey[middle, 3]) - ground), 25)  # the track
+        chosen = self.page.get_by_role("toolbar", name="Desk").locator('[aria-pressed="true"]').first
+        self.assertEqual(chosen.evaluate("e => getComputedStyle(e).outlineStyle"), "solid")

@@ -14,6 +14,7 @@ import { Picture } from "./picture/Picture";
 import { BenchContext, makeBench } from "./store/bench";
 import { TopBar } from "./TopBar";
 import { useDroppedFiles } from "./useDroppedFiles";
+import { useKeptFocus } from "./useKeptFocus";
 
 const Dialogs = lazy(() => import("./dialogs/Dialogs").then(({ Dialogs }) => ({ default: Dialogs })));
 
@@ -66,6 +67,7 @@ function OpenBench({ opened, catalogue }: { opened: BenchState; catalogue: Catal
   const [bench] = useState(() => makeBench(opened, catalogue, { say, warn, tell }));
   const keys = useMemo(() => keysOf(bench), [bench]);
   useKeys(bench, keys);
+  useKeptFocus(bench);
   useEffect(() => bench.start(), [bench]);
   useDroppedFiles(warn);
   const reel = opened.plate.frames > 1;

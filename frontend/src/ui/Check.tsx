@@ -24,6 +24,16 @@ const Box = styled(CheckboxButton)`
   &[data-hovered] .mark {
     border-color: ${tone.strong};
   }
+  @media (forced-colors: active) {
+    .mark {
+      forced-color-adjust: none;
+      border-color: CanvasText;
+    }
+    &[data-selected] .mark {
+      background: Highlight;
+      color: HighlightText;
+    }
+  }
   &[data-focus-visible] .mark {
     ${focusRing}
   }

@@ -47,6 +47,22 @@ const Track = styled.div`
   .thumb:focus-visible {
     ${focusRing}
   }
+  @media (forced-colors: active) {
+    forced-color-adjust: none;
+    &::before {
+      background: GrayText;
+    }
+    .fill,
+    .origin {
+      background: CanvasText;
+    }
+    .thumb {
+      background: ButtonText;
+    }
+    &:active .thumb {
+      background: Highlight;
+    }
+  }
 `;
 
 interface Props {

@@ -36,5 +36,16 @@ export const GlobalStyle = createGlobalStyle`
   }
   h1, h2, h3, p { margin: 0; font-weight: 500; }
   :focus-visible { ${focusRing} }
-  @media (prefers-reduced-motion: reduce) { * { transition: none !important; } }
+  @media (prefers-reduced-motion: reduce) { * { transition: none !important; animation: none !important; } }
+  /* Where the system chooses the colours, what is chosen and what has the keyboard are told by its own. */
+  @media (forced-colors: active) {
+    [data-selected], [aria-pressed="true"], [aria-checked="true"] { outline: 2px solid Highlight; outline-offset: -2px; }
+    :focus-visible, [data-focus-visible] { outline: 3px solid CanvasText !important; outline-offset: 1px; }
+    [data-disabled] { color: GrayText !important; opacity: 1 !important; }
+    img, canvas { forced-color-adjust: none; }
+  }
+  @media (prefers-contrast: more) {
+    button, input, [role="slider"] { border-color: ${tone.faint}; }
+    [data-selected], [aria-pressed="true"] { outline: 2px solid ${tone.accent}; outline-offset: -2px; }
+  }
 `;

@@ -16,7 +16,7 @@ const Line = styled.div`
   .strip {
     min-height: 20px;
     padding: 0 2px;
-    color: ${tone.line};
+    color: ${tone.faint};
   }
   .strip.keyed,
   &:hover .strip,
