@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
+from unittest import mock
 
 import numpy as np
 
 from aurelon.core import Rig, RigError
 from aurelon.core.analysis.asked_for import asked_for, sketch_of
+from aurelon.core.analysis.asked_for.search import ONE_WAY, _best_starts, _Drafts, _starts, _unlike
 from aurelon.core.analysis.asked_for.unknowns import light_of, unknowns_of, vector_of
+from aurelon.core.graph.new_light import untempered
 from aurelon.core.lights import kinds
 from aurelon.core.settings import Stroke
 from tests.asked import Asked
@@ -107,6 +111,21 @@ class Answers(unittest.TestCase):
         places = np.array([one.light.model_dump()["spread"]["position"] for one in answers])
         apart = np.abs(places[:, None] - places[None]).max(axis=2) + np.eye(len(places))
         self.assertGreater(float(apart.min()), 0.05)
+
+    def test_starts_that_are_not_drawn_could_not_have_been_chosen(self) -> None:
+        plate = plate_of(scene(480, 320))
+        begun = untempered("fan", plate, Rig())
+        # Rays from a place above the frame, painted along them.
+        strokes = tuple(stroke(0.5 + 0.3 * x, 0.2, 0.5 + 0.9 * x, 0.9, size=0.03) for x in (-0.4, -0.2, 0, 0.2, 0.4))
+        drafts = _Drafts(plate, Rig(lights=[begun]), sketch_of(strokes, plate.size), lambda: False, None)
+        (way,) = kinds()["fan"].sought
+        unknowns = unknowns_of(begun, (way.where, *way.free))
+        starts = list(_starts(begun, unknowns[0], way, drafts.sketch, ONE_WAY))
+        tries = sorted((drafts.of(one, unknowns) for one in starts), key=lambda one: -one.agreement)
+        with ThreadPoolExecutor(2) as threads, mock.patch.object(drafts, "of", wraps=drafts.of) as drawn:
+            chosen = _best_starts(drafts, starts, unknowns, 1, 0.3, threads)
+        self.assertLess(drawn.call_count, 0.7 * len(starts))
+        self.assertEqual([one.light for one in chosen], [one.light for one in _unlike(tries, 1, 0.3)])
 
     def test_no_two_answers_stand_in_one_place_though_many_tries_end_there(self) -> None:
         sketch = sketch_of((stroke(0.45, 0.45, 0.55, 0.45, size=0.08), stroke(0.45, 0.55, 0.55, 0.55, size=0.08)), SIZE)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from scipy.interpolate import BSpline
 
 from aurelon.core import Plate, Renderer, render
-from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.cache import Cache, Layered
 from aurelon.core.graph.renderer import seen_frame, shown
 from aurelon.core.graph.resolve import WORKING_EDGE, resolve
 from aurelon.core.imaging.colour_matrix import NEUTRAL, mixed
@@ -123,6 +123,17 @@ class Keeping(unittest.TestCase):
         for name in ("a", "b", "c", "a", "d", "a", "b"):
             cache.get(name, partial(make, name))
         self.assertEqual(result, ["a", "b", "c", "d", "b"])
+
+    def test_a_cache_over_another_takes_what_is_there_and_adds_nothing_to_it(self) -> None:
+        beneath = Cache(1000)
+        there = beneath.get("there", lambda: np.zeros(10, np.float32))
+        cache = Layered(1000, beneath)
+        self.assertIs(cache.get("there", lambda: np.ones(10, np.float32)), there)
+        own = cache.get("own", lambda: np.ones(10, np.float32))
+        self.assertIs(cache.peek("own"), own)
+        self.assertIs(cache.peek("there"), there)
+        self.assertIsNone(beneath.peek("own"))
+        self.assertIsNone(Layered(1000, None).peek("there"))
 
     def test_what_is_larger_than_the_cache_is_made_each_time(self) -> None:
         cache = Cache(100)

@@ -103,6 +103,17 @@ class Turns(unittest.TestCase):
                     np.testing.assert_array_equal(again, whole)
         _sums(lines[:0], whole[:0])
 
+    def test_a_thread_that_draws_undivided_takes_no_other_beside_it(self) -> None:
+        lines, out = np.ones((1003, 64), np.float32), np.zeros(1003, np.float32)
+        kernels.use_threads(2)
+        with mock.patch.object(kernels, "A_BLOCK", 0.0), mock.patch.object(kernels, "WORTH_IT", 0.0):
+            with mock.patch.object(kernels._threads, "pool", side_effect=AssertionError), kernels.undivided():
+                _sums(lines, out)
+            np.testing.assert_array_equal(out, 64)
+            with mock.patch.object(kernels._threads, "pool", wraps=kernels._threads.pool) as pool:
+                _sums(lines, out)
+            pool.assert_called()
+
     def test_a_strict_kernel_sees_what_is_no_number(self) -> None:
         out = np.empty(4, np.float32)
         _are_numbers(np.array([1.0, np.nan, np.inf, 0.0], np.float32), out)
