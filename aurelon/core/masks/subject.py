@@ -106,7 +106,7 @@ def _cut_out(subject: Subject, ground: Ground, progress: Callable[[float], None]
 def _grained(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """A picture that is drawn, or a blank backdrop, with a code of grain: through even tones every cut is as short as another,
     and to find the shortest of them takes a minute."""
-    if not codes.size or (codes[:, 1:] == codes[:, :-1]).all(axis=2).mean() < DRAWN:
+    if codes.shape[1] < 2 or not codes.size or (codes[:, 1:] == codes[:, :-1]).all(axis=2).mean() < DRAWN:
         return codes
     grain = np.random.default_rng(1).integers(-1, 2, codes.shape)
     return np.asarray(np.clip(codes + grain, 0, 255), np.uint8)
