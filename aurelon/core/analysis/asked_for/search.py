@@ -188,7 +188,8 @@ def _best_of(drafts: _Drafts, light: Light, way: Sought, effort: Effort, threads
 def _best_starts(
     drafts: _Drafts, starts: Sequence[Light], unknowns: Sequence[Unknown], most: int, apart: float, threads: Executor
 ) -> list[_Try]:
-    """The `most` best of the starts that differ. Those that can agree best are drawn first, and none that cannot be among them."""
+    """The best `most` starts that differ from each other. Those that could agree best are drawn first; a start that could not be
+    among the best is not drawn."""
     open_ones = sorted(((drafts.most(one, unknowns[0]), -k) for k, one in enumerate(starts)), reverse=True)
     tries: list[_Try] = []
     chosen: list[_Try] = []
