@@ -12,6 +12,7 @@ import { FrameStrip } from "./frames/FrameStrip";
 import { keysOf, useKeys } from "./keys";
 import { Picture } from "./picture/Picture";
 import { BenchContext, makeBench } from "./store/bench";
+import { SaveTrouble } from "./SaveState";
 import { TopBar } from "./TopBar";
 import { useDroppedFiles } from "./useDroppedFiles";
 import { useKeptFocus } from "./useKeptFocus";
@@ -78,6 +79,7 @@ function OpenBench({ opened, catalogue }: { opened: BenchState; catalogue: Catal
           <Frame $reel={reel}>
             <TopBar />
             <Picture />
+            <SaveTrouble />
             {reel && <FrameStrip />}
             <Bottom>
               <Desk />

@@ -5,9 +5,9 @@ import { Icon } from "../ui/Icon";
 import { Errors } from "../ui/Notices";
 import { tone } from "../ui/theme";
 import { HoldButton } from "./HoldButton";
+import { SaveState } from "./SaveState";
 import { useBench, useNow } from "./store/bench";
 import { lightNow, placementNow } from "./store/selectors";
-import type { SaveState as Save } from "./store/state";
 
 const Bar = styled.header`
   display: flex;
@@ -56,23 +56,6 @@ const Bar = styled.header`
     color: ${tone.faint};
   }
 `;
-
-const Saved = styled.span<{ $wrong: boolean }>`
-  color: ${(p) => (p.$wrong ? tone.warning : tone.faint)};
-  margin-left: 8px;
-  /* A reason takes two lines, and pushes nothing off the bar. */
-  white-space: ${(p) => (p.$wrong ? "normal" : "nowrap")};
-  max-width: 340px;
-  font-size: ${(p) => (p.$wrong ? "11px" : "inherit")};
-  line-height: 1.15;
-`;
-
-const SAVING: Save = { is: "saving" };
-
-function savedText(save: Save): string {
-  if (save.is === "saved") return "Saved";
-  return save.is === "saving" ? "Saving…" : `Not saved: ${save.why}`;
-}
 
 /** The way back, what is kept, the view, comparing, and what is done with the whole. */
 export function TopBar() {
@@ -165,15 +148,6 @@ export function TopBar() {
 }
 
 const NOTCH = 1.4; // by which a press zooms
-
-function SaveState() {
-  const save = useNow((s): Save => (s.asking > 0 && s.save.is === "saved" ? SAVING : s.save));
-  return (
-    <Saved $wrong={save.is === "waiting"} role="status" aria-label="Save state">
-      {savedText(save)}
-    </Saved>
-  );
-}
 
 function Zoom() {
   const zoom = useNow((s) => Math.round((placementNow(s)?.scale ?? 0) * window.devicePixelRatio * 100));

@@ -7,7 +7,7 @@ import { unsavedOf, type Task } from "./unsaved";
 const TRY_AGAIN = 1500; // ms
 const LOOK_EVERY = 4000; // ms
 const SLOW = 500; // ms after which a save that has no answer is kept by the browser
-const AWAY = "the service does not answer; trying again";
+const AWAY = "the service does not answer. This browser keeps what you do, and tries again.";
 
 /** What a window's own state is called when another window's is shown in its place. */
 function takeName(now: Date): string {

@@ -54,7 +54,6 @@ export function makeLights(store: StoreApi<State>, editing: Editing) {
       const to = now().lights.findIndex((l) => l.id === id) + by;
       if (to >= 0 && to < now().lights.length) move(id, to);
     },
-    /** Sets temperature and tint to the picture's at a spot. */
     /** Matches a light to the picture at a spot, or at its source. */
     match: (id: string, spot: Spot | null) =>
       takeFrom((rig) =>
