@@ -90,7 +90,7 @@ $(STAMPS)/first-kernels: $(STAMPS)/venv $(KERNELS)
 	touch $@
 
 $(STAMPS)/precompiled: $(STAMPS)/venv $(KERNELS)
-	$(BIN)/python -m aurelon.core.precompile
+	$(BIN)/python -m aurelon.core.precompile --side-by-side
 	touch $@
 
 $(STAMPS)/node: frontend/package-lock.json

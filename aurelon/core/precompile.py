@@ -1,13 +1,15 @@
 """Compiles every kernel once, into the cache beside the code, so that the first picture is instant.
 
-`python -m aurelon.core.precompile`; with `--first` only what the first minute on the bench needs, as `make setup` has it. The
-service has the rest compiled in the background, at low priority, the likeliest first; with `--while-stdin-is-open` that process
-ends with the service, and takes from it a line with the name of a kind that is wanted next.
+`python -m aurelon.core.precompile`; with `--first` only what the first minute on the bench needs, as `make setup` has it; with
+`--side-by-side` by two processes, where nothing else is to be done. The service has the rest compiled in the background, at low
+priority, the likeliest first; with `--while-stdin-is-open` that process ends with the service, and takes from it a line with the
+name of a kind that is wanted next.
 """
 
 from __future__ import annotations
 
 import os
+import subprocess
 import sys
 from collections.abc import Callable, Sequence
 from functools import partial
@@ -55,6 +57,7 @@ def plate_with_lamps() -> Plate:
 
 
 FIRST = "first"  # the step of the first minute
+SIDE_BY_SIDE, EVERY_OTHER = "--side-by-side", "--every-other"  # words of the command line
 
 
 class Step(NamedTuple):
@@ -191,6 +194,18 @@ def compile_masks() -> None:
         Renderer(plate, Cache(1 << 29)).part(rig, frame, show="over:mask:bloom")
 
 
+def compile_side_by_side() -> None:
+    """All there is, by two processes. Neither compiles what the other is compiling: it waits, and takes that."""
+    first, *others = steps()
+    first.work()
+    with subprocess.Popen([sys.executable, "-m", "aurelon.core.precompile", EVERY_OTHER]) as beside:
+        for step in others[1::2]:
+            step.work()
+    if beside.returncode:
+        raise OSError(f"the process beside ended with {beside.returncode}")
+    note_precompiled(ALL)
+
+
 def hear(wanted: Queue[str]) -> None:
     """Takes names of steps from the parent process; ends when the parent closes the pipe or ends."""
     for line in sys.stdin:
@@ -203,10 +218,16 @@ def main(words: Sequence[str]) -> None:
     wanted = Queue[str]()
     if "--while-stdin-is-open" in words:
         Thread(target=hear, args=(wanted,), daemon=True).start()
-    os.nice(0 if "--first" in words else LOW)
+    os.nice(0 if {"--first", SIDE_BY_SIDE, EVERY_OTHER} & set(words) else LOW)
+    if EVERY_OTHER in words:  # beside the process that holds the lock
+        for step in steps()[1::2]:
+            step.work()
+        return
     with FileLock(Path(gettempdir()) / f"aurelon-precompile-{os.getuid()}.lock"):
         remove_stale_kernels()
-        if "--first" not in words:
+        if SIDE_BY_SIDE in words and not is_precompiled(ALL):
+            compile_side_by_side()
+        elif "--first" not in words:
             precompile(wanted)
         elif not is_precompiled(FIRST):
             compile_first()

@@ -328,10 +328,12 @@ class Choosing(BrowserTest):
         plate = self.bring_in("horizon")
         self.page.get_by_role("button", name="Plate prepare").click()
         self.page.get_by_role("button", name="Draw the horizon").click()
+        expect(self.page.get_by_label("Draw along the horizon")).to_be_visible()
         self.page.mouse.move(250, 400)
         self.page.mouse.down()
         self.page.mouse.move(650, 421, steps=4)
         self.page.mouse.up()
+        expect(self.page.get_by_role("textbox", name="Straighten, value")).not_to_have_value("0.00")
         self.shown()
         self.assertAlmostEqual(self.rig(plate)["prepare"]["straighten"], 3.0, delta=0.1)
 
