@@ -10,7 +10,7 @@ from unittest import mock
 import numpy as np
 
 from aurelon.core import Rig, RigError
-from aurelon.core.analysis.asked_for import asked_for, sketch_of
+from aurelon.core.analysis.asked_for import asked_for, search, sketch_of
 from aurelon.core.analysis.asked_for.search import ONE_WAY, _best_starts, _Drafts, _starts, _unlike
 from aurelon.core.analysis.asked_for.unknowns import light_of, unknowns_of, vector_of
 from aurelon.core.graph.new_light import untempered
@@ -122,7 +122,10 @@ class Answers(unittest.TestCase):
         unknowns = unknowns_of(begun, (way.where, *way.free))
         starts = list(_starts(begun, unknowns[0], way, drafts.sketch, ONE_WAY))
         tries = sorted((drafts.of(one, unknowns) for one in starts), key=lambda one: -one.agreement)
-        with ThreadPoolExecutor(2) as threads, mock.patch.object(drafts, "of", wraps=drafts.of) as drawn:
+        for one in tries:
+            self.assertLessEqual(one.agreement, max(drafts.most(one.light, unknowns[0]), 0.0))
+        one_by_one = mock.patch.object(search, "AT_ONCE", 1)
+        with one_by_one, ThreadPoolExecutor(2) as threads, mock.patch.object(drafts, "of", wraps=drafts.of) as drawn:
             chosen = _best_starts(drafts, starts, unknowns, 1, 0.3, threads)
         self.assertLess(drawn.call_count, 0.7 * len(starts))
         self.assertEqual([one.light for one in chosen], [one.light for one in _unlike(tries, 1, 0.3)])
