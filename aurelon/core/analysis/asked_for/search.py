@@ -67,7 +67,7 @@ class Effort(NamedTuple):
 
 ONE_WAY = Effort(across=9, turns=24, spots=24, best=6, drafts=24, patterns=3, polished=3, polish=24)
 TWO_WAYS = ONE_WAY._replace(best=3, drafts=30)
-ANY_LIGHT = Effort(across=6, turns=16, spots=6, best=1, drafts=22, patterns=1, polished=0, polish=0)
+ANY_LIGHT = Effort(across=5, turns=12, spots=5, best=1, drafts=14, patterns=1, polished=0, polish=0)
 EFFORTS = {1: ONE_WAY, 2: TWO_WAYS}  # by how many ways there are to ask; ANY_LIGHT where there are more
 
 
