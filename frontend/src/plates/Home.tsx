@@ -249,7 +249,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
         />
       )}
       {away && plates === null ? (
-        <Message title="The service does not answer">The plates come by themselves as soon as it runs again.</Message>
+        <Message title="The service does not answer">The plates appear as soon as it runs again.</Message>
       ) : plates?.length === 0 ? (
         <Message title="No plates yet">{`Drop a picture anywhere in this window, or bring one in with the button above. Aurelon reads ${names}.`}</Message>
       ) : (

@@ -8,6 +8,7 @@ const TRY_AGAIN = 1500; // ms
 const LOOK_EVERY = 4000; // ms
 const SLOW = 500; // ms after which a save that has no answer is kept by the browser
 const AWAY = "the service does not answer. This browser keeps what you do, and tries again.";
+const AWAY_UNKEPT = "the service does not answer. Leave this page open: it tries again, and this browser keeps nothing for later.";
 
 /** What a window's own state is called when another window's is shown in its place. */
 function takeName(now: Date): string {
@@ -69,7 +70,8 @@ export function makeKeeping(store: StoreApi<State>, board: Board) {
     const answer = await ask(next).catch(unreachable);
     window.clearTimeout(slow);
     if (answer === null) {
-      await again(AWAY);
+      await keep();
+      await again(kept ? AWAY : AWAY_UNKEPT);
       return undefined;
     }
     const { data, error, response } = answer;
