@@ -2,6 +2,7 @@ import { lazy, Suspense, useEffect, useState } from "react";
 import { api, AWAY, NoAnswer, said, type Catalogue } from "./api/client";
 import { useRoute } from "./route";
 import { Notices, NoticeProvider, useNotices } from "./ui/Notices";
+import { useScale } from "./ui/scale";
 import { Message } from "./ui/Message";
 
 // Each view is a script of its own, so that the first comes quickly.
@@ -16,6 +17,7 @@ const QUIET = 2000; // ms after which the scripts of the other views are fetched
 /** The plates, the bench of one of them, or the runs. */
 export function App() {
   const route = useRoute();
+  useScale();
   const [catalogue, setCatalogue] = useState<Catalogue | null>(null);
   const [failure, setFailure] = useState<string | null>(null);
 

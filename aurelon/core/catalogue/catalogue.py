@@ -100,7 +100,7 @@ def catalogue() -> list[KindInfo]:
             settings = [s.model_copy(update={"default": values.model_dump()[s.name]}) for s in group.settings]
             groups.append(group.model_copy(update={"settings": settings}))
         look_at = [Option(value=value, text=text) for value, text in LOOKS.items()] if kind.reads else []
-        about = {"title": kind.called, "summary": kind.summary, "words": kind.words}
+        about = {"title": kind.called, "summary": kind.summary, "words": kind.words, "icon": kind.icon}
         found.append(KindInfo(name=name, look_at=look_at, groups=groups, sketched=bool(kind.sought), **about))
     return found
 

@@ -167,7 +167,7 @@ def _settled(look: SkyLook, expected: Floats, belief: float) -> Bools | None:
     rows = np.arange(expected.shape[0])[:, None]
     above: Bools | None = None
     for _ in range(ROUNDS):
-        odds = expected if above is None else np.float32(belief) * expected + _learned(look.axes, above, ~above)
+        odds = expected if above is None else np.float32(belief) * expected + _learned(look, above, ~above)
         above = np.asarray(rows < _border(odds, edges)[None, :])
         if not 0.02 < above.mean() < 0.98:
             return None
@@ -209,13 +209,9 @@ def _border(odds: Floats, edges: Floats) -> Rows:
     return border
 
 
-def _learned(axes: Floats, sky: Bools, ground: Bools, *, by_height: bool = True) -> Floats:
+def _learned(look: SkyLook, sky: Bools, ground: Bools, *, by_height: bool = True) -> Floats:
     """Log-odds of sky by colour and, mostly, height, as they lie in what is sky and in what is ground, (h, w)."""
-    height, width, _ = axes.shape
-    rows = (np.arange(height) + 0.5) / height if by_height else np.zeros(height)
-    up = np.broadcast_to(rows[:, None, None], (height, width, 1))
-    cells = np.minimum((np.concatenate([axes, up], axis=2) * CELLS).astype(int), np.array(CELLS) - 1)
-    index = np.ravel_multi_index(tuple(np.moveaxis(cells, 2, 0)), CELLS)
+    index = look.cells(CELLS, by_height)
 
     def counted(of: Bools) -> Doubles:
         counts = np.bincount(index[of], minlength=int(np.prod(CELLS))).reshape(CELLS).astype(np.float64)
@@ -268,10 +264,10 @@ def _judged(look: SkyLook, above: Bools) -> Bools:
     areas[0] = 0
     is_sky = areas == areas.max()
     for _ in range(2):
-        colour = _learned(look.axes, is_sky[labels], ~above)
+        colour = _learned(look, is_sky[labels], ~above)
         is_sky |= np.bincount(labels.ravel(), weights=colour.ravel()) > LIKE * stats[:, cv2.CC_STAT_AREA]
         is_sky[0] = False
-    colour = _learned(look.axes, is_sky[labels], ~is_sky[labels])
+    colour = _learned(look, is_sky[labels], ~is_sky[labels])
     sky = _cut(look.codes, above, above & (is_sky[labels] | (colour > 0)))
     return np.asarray(sky | _through(look, above, sky))
 
@@ -282,7 +278,7 @@ def _through(look: SkyLook, above: Bools, sky: Bools) -> Bools:
     under = cv2.dilate(above.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0
     found = np.zeros_like(sky)
     for _ in range(2):
-        colour = _learned(look.axes, sky | found, ~(sky | found), by_height=False)
+        colour = _learned(look, sky | found, ~(sky | found), by_height=False)
         _, labels, stats, _ = cv2.connectedComponentsWithStats((under & (colour > THROUGH)).astype(np.uint8), connectivity=4)
         places = (labels > 0).astype(np.uint8)
         rim = (labels > 0) & (cv2.erode(places, np.ones((3, 3), np.uint8)) == 0)

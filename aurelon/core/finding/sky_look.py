@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
@@ -28,6 +28,17 @@ class SkyLook:
     texture: Floats
     sharp: Floats
     lines: Floats
+    _cells: dict[bool, Rows] = field(default_factory=dict, repr=False, compare=False)
+
+    def cells(self, counts: tuple[int, int, int, int], by_height: bool) -> Rows:
+        """Which of `counts` cells of colour, and of height where that counts, each pixel lies in, (h, w)."""
+        if by_height not in self._cells:
+            height, width, _ = self.axes.shape
+            rows = (np.arange(height) + 0.5) / height if by_height else np.zeros(height)
+            up = np.broadcast_to(rows[:, None, None], (height, width, 1))
+            cells = np.minimum((np.concatenate([self.axes, up], axis=2) * counts).astype(int), np.array(counts) - 1)
+            self._cells[by_height] = np.ravel_multi_index(tuple(np.moveaxis(cells, 2, 0)), counts)
+        return self._cells[by_height]
 
 
 def gradient(codes: Floats, scale: float) -> Floats:

@@ -284,6 +284,7 @@ KIND = Kind(
     in_depth=THIN_AIR,
     summary="Light through one or more openings",
     words="window, door, opening, sun, rays",
+    icon="M2 2.5h3.5L14 10.5v3H9z",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

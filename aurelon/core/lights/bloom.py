@@ -75,6 +75,7 @@ KIND = Kind(
     order=2,
     summary="Highlights glow over what surrounds them",
     words="glow, highlights, soft, lamps",
+    icon="M8 6a2 2 0 1 0 0 4 2 2 0 0 0 0-4zM8 2.5a5.5 5.5 0 0 1 5.5 5.5M8 13.5A5.5 5.5 0 0 1 2.5 8",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -264,6 +264,7 @@ KIND = Kind(
     order=7,
     summary="Outlines of the picture glow",
     words="neon, outline, glow",
+    icon="M2.5 12.5c1-6 4.5-9 11-9M5.5 13.5c.6-4.4 3-6.8 8-7",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -314,6 +314,7 @@ KIND = Kind(
     in_depth=THIN_AIR,
     summary="Rays from a point, made of noise and not of the picture",
     words="sun, rays, projector, stage, window",
+    icon="M2 8 14 3M2 8l12 2M2 8l11 6M2 8l12-1.5",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -331,6 +331,7 @@ KIND = Kind(
     order=4,
     summary="Ghosts, a streak and haze from a lens",
     words="sun, lens, ghosts, streak, glow, lamps",
+    icon="M3.5 2.5a1.8 1.8 0 1 0 0 3.6 1.8 1.8 0 0 0 0-3.6zM8.4 7.6a1 1 0 1 0 0 2 1 1 0 0 0 0-2zM12.3 10.8a1.8 1.8 0 1 0 0 3.6 1.8 1.8 0 0 0 0-3.6z",
     source_settings=Source,
     spread_settings=Spread,
     source=points_source,

@@ -218,6 +218,7 @@ KIND = Kind(
     order=13,
     summary="Small sparkles on highlights, or scattered anywhere",
     words="sparkle, stars, dust, sea",
+    icon="M5 3v4M3 5h4M11 8.5v5M8.5 11h5M11.5 2.5v2M10.5 3.5h2M4 11.5v2M3 12.5h2",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -239,6 +239,7 @@ KIND = Kind(
     order=5,
     summary="Film's red fringe around highlights",
     words="film, glow, red",
+    icon="M8 5.5a2.5 2.5 0 1 0 0 5 2.5 2.5 0 0 0 0-5zM8 1.8a6.2 6.2 0 1 0 0 12.4A6.2 6.2 0 0 0 8 1.8z",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

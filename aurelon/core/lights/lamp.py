@@ -340,6 +340,7 @@ KIND = Kind(
     order=8,
     summary="A point, spot or distant lamp that shines on the things in the picture",
     words="spot, street, window, sun, glow",
+    icon="M8 1.8a4 4 0 0 0-2.3 7.3V11h4.6V9.1A4 4 0 0 0 8 1.8zM6.3 13.5h3.4",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -244,6 +244,7 @@ KIND = Kind(
     in_depth=THIN_AIR,
     summary="A tube of light, straight or bent, with its glow",
     words="neon, tube, sign, glow",
+    icon="M2.5 11.5 13.5 4.5M4.5 13.5l9-5.8M2.5 8.3l9-5.8",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -94,6 +94,7 @@ KIND = Kind(
     order=15,
     summary="A light pass of your own from a file",
     words="file, pass, element",
+    icon="M2.5 3.5h11v9h-11zM2.5 11l3.5-3.5 3 3 2-1.8 2.5 2.3",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -418,6 +418,7 @@ KIND = Kind(
     in_depth=THIN_AIR,
     summary="Sun rays from the picture, blocked by what stands in front",
     words="sun, rays, beams, window, sky, glow",
+    icon="M3 2.5a2 2 0 0 0 2 2M6.5 4.5 13 7M5.6 6 11.5 12.5M4 6.8 5.5 13.5",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

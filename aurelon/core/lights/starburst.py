@@ -155,6 +155,7 @@ KIND = Kind(
     order=3,
     summary="Diffraction spikes on points of light",
     words="sun, stars, lens, spikes, rays, lamps",
+    icon="M8 1.5v13M2.4 4.7l11.2 6.6M2.4 11.3l11.2-6.6",
     source_settings=PointSource,
     spread_settings=Spread,
     source=points_source,

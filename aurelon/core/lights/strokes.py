@@ -188,6 +188,7 @@ KIND = Kind(
     order=11,
     summary="Light painted by hand, smeared into rays or over water",
     words="paint, brush, window, sun, rays",
+    icon="M2.5 13c3 .5 2.5-3.5 5-3 2.8.6 1-4 6-7.5",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

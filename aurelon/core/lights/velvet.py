@@ -130,6 +130,7 @@ KIND = Kind(
     order=6,
     summary="A soft, dreamy finish that lightens, deepens and blurs at once",
     words="glow, dream, soft, haze",
+    icon="M2 6c2-2.5 4-2.5 6 0s4 2.5 6 0M2 11c2-2.5 4-2.5 6 0s4 2.5 6 0",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -161,6 +161,7 @@ KIND = Kind(
     order=14,
     summary="A sheet of rippling light, pinned in perspective",
     words="sea, caustics, ripples, pool, sun, window, rays",
+    icon="M1.5 5.5c1.6 1.6 3.2 1.6 4.8 0s3.2-1.6 4.8 0 2.4 1.4 3.4.6M3.5 10.5c1.3 1.3 2.6 1.3 3.9 0s2.6-1.3 3.9 0M6 14h4",
     source_settings=Source,
     spread_settings=Spread,
     source=source,

@@ -48,8 +48,12 @@ class Slider(Setting):
         return value
 
     def steps(self, present: Any, span: float, count: int) -> list[Any]:
-        """Evenly spaced in the slider's travel, centred on the present value as far as the range allows."""
+        """Evenly spaced in the slider's travel, centred on the present value as far as the range allows; the present value
+        itself stands in place of the step that is nearest to it, the ends excepted."""
         travel = float(np.clip((float(present) - self.low) / (self.high - self.low), 0, 1)) ** (1 / self.exponent)
         first = float(np.clip(travel - span / 2, 0, 1 - span))
         shares = first + span * np.arange(count) / (count - 1)
-        return [self.value(self.low + (self.high - self.low) * float(share) ** self.exponent) for share in shares]
+        values = [self.value(self.low + (self.high - self.low) * float(share) ** self.exponent) for share in shares]
+        if present not in values and count > 2:
+            values[int(np.clip(np.argmin(np.abs(shares - travel)), 1, count - 2))] = self.value(float(present))
+        return values

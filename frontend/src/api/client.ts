@@ -101,11 +101,12 @@ export function asForm(file: File): { body: { file: string }; bodySerializer: ()
   return { body: { file: file.name }, bodySerializer: () => form };
 }
 
-/** Follows a job until it is over, telling its news; whoever stops following cancels it. Rejects where it failed. */
-export async function follow(job: Job, onNews: (news: JobNews) => void, signal: AbortSignal): Promise<void> {
+/** Follows a job until it is over, telling its news; whoever stops following cancels it, unless it is to go on alone.
+ * Rejects where it failed. */
+export async function follow(job: Job, onNews: (news: JobNews) => void, signal: AbortSignal, cancels = true): Promise<void> {
   const cancel = () => void api.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job.id } } });
-  if (signal.aborted) cancel();
-  else signal.addEventListener("abort", cancel);
+  if (signal.aborted && cancels) cancel();
+  else if (cancels) signal.addEventListener("abort", cancel);
   const { data } = await api.GET("/api/jobs/{job_id}/news", { params: { path: { job_id: job.id } }, parseAs: "stream", signal });
   if (!data) throw new Error("The service does not answer; try again.");
   const reader = data.pipeThrough(new TextDecoderStream()).getReader();

@@ -5,6 +5,7 @@ import { go } from "../route";
 import { Button } from "../ui/Button";
 import { Message } from "../ui/Message";
 import { useNotices } from "../ui/Notices";
+import { columnWidth } from "./column/WidthHandle";
 import { Column } from "./column/Column";
 import { WithHelp } from "./column/HelpLine";
 import { Desk } from "./desk/Desk";
@@ -12,6 +13,7 @@ import { FrameStrip } from "./frames/FrameStrip";
 import { keysOf, useKeys } from "./keys";
 import { Picture } from "./picture/Picture";
 import { BenchContext, makeBench } from "./store/bench";
+import { Spoken } from "./Spoken";
 import { SaveTrouble } from "./SaveState";
 import { TopBar } from "./TopBar";
 import { useDroppedFiles } from "./useDroppedFiles";
@@ -22,8 +24,8 @@ const Dialogs = lazy(() => import("./dialogs/Dialogs").then(({ Dialogs }) => ({ 
 const Frame = styled.div<{ $reel: boolean }>`
   height: 100%;
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 336px;
-  grid-template-rows: 40px minmax(0, 1fr) ${(p) => (p.$reel ? "40px" : "0")} 96px;
+  grid-template-columns: minmax(0, 1fr) ${columnWidth};
+  grid-template-rows: auto minmax(0, 1fr) ${(p) => (p.$reel ? "auto" : "0")} auto;
   grid-template-areas: "top top" "picture path" "frames path" "desk path";
   > header {
     grid-area: top;
@@ -33,6 +35,7 @@ const Frame = styled.div<{ $reel: boolean }>`
   > aside,
   > footer {
     will-change: transform;
+    zoom: var(--scale);
   }
 `;
 
@@ -80,6 +83,7 @@ function OpenBench({ opened, catalogue }: { opened: BenchState; catalogue: Catal
             <TopBar />
             <Picture />
             <SaveTrouble />
+            <Spoken />
             {reel && <FrameStrip />}
             <Bottom>
               <Desk />

@@ -1,29 +1,29 @@
 import styled from "styled-components";
 import { go } from "../route";
 import { Button, Toggle } from "../ui/Button";
+import { Hint } from "../ui/Hint";
 import { Icon } from "../ui/Icon";
 import { Errors } from "../ui/Notices";
-import { tone } from "../ui/theme";
+import { oneLine, tone } from "../ui/theme";
 import { HoldButton } from "./HoldButton";
 import { SaveState } from "./SaveState";
 import { useBench, useNow } from "./store/bench";
+import { isGoing } from "./store/exports";
 import { lightNow, placementNow } from "./store/selectors";
 
 const Bar = styled.header`
   display: flex;
   align-items: center;
   gap: 6px;
+  min-height: 40px;
   padding: 0 10px;
   background: ${tone.base};
   border-bottom: 1px solid #111;
-  overflow: hidden;
   h1 {
     font-size: 14px;
     color: ${tone.strong};
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
     max-width: 24ch;
+    ${oneLine}
   }
   .gap {
     flex: 1;
@@ -35,10 +35,13 @@ const Bar = styled.header`
   @media (max-width: 1120px) {
     gap: 3px;
     padding: 0 4px;
-    h1,
+    flex-wrap: wrap;
     .rule,
     .zooming {
       display: none;
+    }
+    h1 {
+      max-width: 16ch;
     }
     button {
       padding: 0 7px;
@@ -71,11 +74,14 @@ export function TopBar() {
       <Button
         weight="bare"
         aria-label="Back to the plates"
+        hint={`Back to the plates. This one is ${plate}`}
         onPress={() => (store.getState().save.is === "waiting" ? open("leave") : go("/"))}
       >
         <Icon name="back" /> Plates
       </Button>
-      <h1>{plate}</h1>
+      <Hint text={plate}>
+        <h1>{plate}</h1>
+      </Hint>
       <SaveState />
       <Errors />
       <span className="rule" />
@@ -107,7 +113,7 @@ export function TopBar() {
           <Icon name="plus" />
         </Button>
       </span>
-      <Button hint="The whole plate with its surround (F)" onPress={viewing.fit}>
+      <Button hint="The whole plate; again: with a margin for sources outside it (F)" onPress={viewing.fit}>
         Fit
       </Button>
       <Button hint="One pixel of the plate to one of the screen (1)" onPress={viewing.full}>
@@ -140,10 +146,19 @@ export function TopBar() {
       <Button weight="bare" aria-label="Keys" hint="What the keys do (?)" onPress={() => open("keys")}>
         ?
       </Button>
-      <Button weight="strong" onPress={() => open("export")}>
-        Export…
-      </Button>
+      <ExportButton />
     </Bar>
+  );
+}
+
+/** Opens the export; while one is made it says how far that is. */
+function ExportButton() {
+  const { open } = useBench();
+  const share = useNow((s) => (s.exported && isGoing(s.exported) ? Math.round(s.exported.share * 100) : null));
+  return (
+    <Button weight="strong" onPress={() => open("export")}>
+      {share === null ? "Export…" : `Exporting, ${String(share)} %`}
+    </Button>
   );
 }
 

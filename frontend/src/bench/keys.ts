@@ -3,6 +3,8 @@ import type { Bench } from "./store/bench";
 import { HANDLES } from "./store/hand";
 import { lightIdNow, ownerNow, partIndexNow } from "./store/selectors";
 import { isTyped } from "./typed";
+import { stages } from "./store/rig";
+import { toDesk, toStage } from "./useKeptFocus";
 
 /** What a key does. `release` ends what is held. */
 export interface Key {
@@ -12,7 +14,14 @@ export interface Key {
   release?: () => void;
 }
 
-/** The keys of the bench. */
+export interface KeyGroup {
+  title: string;
+  keys: Key[];
+}
+
+const FIRST_STAGE = 2; // its digit; 1 is one to one
+
+/** The keys of the bench, by what one does. */
 export function keysOf({
   keeping,
   viewing,
@@ -25,9 +34,11 @@ export function keysOf({
   compare,
   show,
   take,
+  catalogue,
   store,
   now,
-}: Bench): Key[] {
+}: Bench): KeyGroup[] {
+  const titles = catalogue.kinds[0]?.groups.map((group) => group.label) ?? [];
   const onLight = (act: (id: string) => void) => () => {
     const id = lightIdNow(now());
     if (id) act(id);
@@ -47,27 +58,29 @@ export function keysOf({
     { keys: "Ctrl Alt ArrowLeft", does: "The reel begins at this frame", press: frames.beginHere },
     { keys: "Ctrl Alt ArrowRight", does: "The reel ends with this frame", press: frames.endHere },
   ];
-  return [
-    ...(now().plate.frames > 1 ? ofReels : []),
-    { keys: "Ctrl Z", does: "Undo", press: () => (now().hand.tool.is === "sketch" ? sketching.back() : keeping.undo()) },
-    { keys: "Ctrl Shift Z", does: "Redo", press: keeping.redo },
-    { keys: "B", does: "Hold: the picture as shot", press: () => hold("before"), release: () => hold(null) },
-    { keys: "W", does: "Hold: without the selected light", press: () => hold("without"), release: () => hold(null) },
-    { keys: "H", does: "Handles on or off", press: () => store.setState((s) => ({ handles: !s.handles })) },
+  const goTo: Key[] = [
+    ...stages.map((stage, k) => ({
+      keys: String(FIRST_STAGE + k),
+      does: `The selected light's ${titles[k] ?? stage}`,
+      press: onLight(() => toStage(stage)),
+    })),
+    { keys: "Y", does: "A light in the list of all", press: () => open("lights") },
+    { keys: "0", does: "The desk; arrows move along it and inside a chip", press: toDesk },
+    { keys: "Escape", does: "Leave a comparison, a tool, a mask part or an enlarged stage", press: leave },
+  ];
+  const ofLights: Key[] = [
     { keys: "A", does: "Add a light", press: () => open("kinds") },
     { keys: "L", does: "Show me where: paint where light should fall", press: sketching.begin },
-    { keys: "K", does: "Clipping on or off", press: () => store.setState((s) => ({ clipping: !s.clipping })) },
-    { keys: "F", does: "Fit", press: viewing.fit },
-    { keys: "1", does: "One to one, round the pointer or the selected light", press: viewing.full },
-    { keys: "O", does: "Selected light on or off", press: onLight(lights.turn) },
-    { keys: "S", does: "Solo the selected light", press: onLight(lights.solo) },
-    { keys: "Ctrl Shift D", does: "Copy the selected light with an offset, as a group", press: onLight((id) => lights.copies(id, 1)) },
-    { keys: "Ctrl M", does: "Mirror the selected light to the other side, as a second one", press: onLight(lights.mirror) },
-    { keys: "Ctrl D", does: "Duplicate the selected light", press: onLight(lights.duplicate) },
-    { keys: "Alt ArrowLeft", does: "Move the selected light lower", press: onLight((id) => lights.moveBy(id, -1)) },
-    { keys: "Alt ArrowRight", does: "Move the selected light higher", press: onLight((id) => lights.moveBy(id, 1)) },
-    { keys: "Delete", does: "Remove the selected light", press: onLight(lights.remove) },
-    { keys: "M", does: "Mask overlay on or off", press: () => masking.show(now().maskView === "over" ? "off" : "over") },
+    { keys: "O", does: "On or off", press: onLight(lights.turn) },
+    { keys: "S", does: "Solo", press: onLight(lights.solo) },
+    { keys: "Ctrl D", does: "Duplicate", press: onLight(lights.duplicate) },
+    { keys: "Ctrl Shift D", does: "Copy with an offset, as a group", press: onLight((id) => lights.copies(id, 1)) },
+    { keys: "Ctrl M", does: "Mirror to the other side, as a second one", press: onLight(lights.mirror) },
+    { keys: "Alt ArrowLeft", does: "Move lower", press: onLight((id) => lights.moveBy(id, -1)) },
+    { keys: "Alt ArrowRight", does: "Move higher", press: onLight((id) => lights.moveBy(id, 1)) },
+    { keys: "Delete", does: "Remove", press: onLight(lights.remove) },
+  ];
+  const ofMasks: Key[] = [
     {
       keys: "N",
       does: "Paint on the selected light's mask, or stop",
@@ -77,19 +90,39 @@ export function keysOf({
         else masking.paint();
       },
     },
+    { keys: "M", does: "Overlay on or off", press: () => masking.show(now().maskView === "over" ? "off" : "over") },
     {
       keys: "I",
-      does: "Invert the mask",
+      does: "Invert",
       press: () => {
         const owner = ownerNow(now());
         if (owner) masking.invert(owner);
       },
     },
+  ];
+  const looking: Key[] = [
+    { keys: "B", does: "Hold: the picture as shot", press: () => hold("before"), release: () => hold(null) },
+    { keys: "W", does: "Hold: without the selected light", press: () => hold("without"), release: () => hold(null) },
+    { keys: "F", does: "Fit; again: with the margin in which sources live", press: viewing.fit },
+    { keys: "1", does: "One to one, round the pointer or the selected light", press: viewing.full },
+    { keys: "H", does: "Handles on or off", press: () => store.setState((s) => ({ handles: !s.handles })) },
+    { keys: "K", does: "Clipping on or off", press: () => store.setState((s) => ({ clipping: !s.clipping })) },
+  ];
+  const ofWhole: Key[] = [
+    { keys: "Ctrl Z", does: "Undo", press: () => (now().hand.tool.is === "sketch" ? sketching.back() : keeping.undo()) },
+    { keys: "Ctrl Shift Z", does: "Redo", press: keeping.redo },
     { keys: "T", does: "Takes", press: () => open("takes") },
     { keys: "R", does: "Rigs", press: () => open("rigs") },
     { keys: "Ctrl E", does: "Export", press: () => open("export") },
-    { keys: "Escape", does: "Leave a comparison, a tool, a mask part or an enlarged stage", press: leave },
     { keys: "?", does: "What the keys do", press: () => open("keys") },
+  ];
+  return [
+    { title: "The whole", keys: ofWhole },
+    { title: "Look", keys: looking },
+    { title: "Go to", keys: goTo },
+    { title: "Lights: the selected one", keys: ofLights },
+    { title: "Its mask", keys: ofMasks },
+    ...(now().plate.frames > 1 ? [{ title: "The reel", keys: ofReels }] : []),
   ];
 }
 
@@ -114,8 +147,9 @@ function isTaken(target: EventTarget | null, name: string): boolean {
 
 /** The bench's keys, anywhere but where text is typed or a dialog is open. They come before what a control that was used
  * last would make of them. */
-export function useKeys(bench: Bench, keys: Key[]): void {
+export function useKeys(bench: Bench, groups: KeyGroup[]): void {
   useEffect(() => {
+    const keys = groups.flatMap((group) => group.keys);
     const held = new Set<Key>();
     const down = (event: KeyboardEvent) => {
       const { dialog, strip, conflict } = bench.now();
@@ -149,5 +183,5 @@ export function useKeys(bench: Bench, keys: Key[]): void {
       window.removeEventListener("keyup", up);
       window.removeEventListener("blur", leave);
     };
-  }, [bench, keys]);
+  }, [bench, groups]);
 }

@@ -14,11 +14,14 @@ import { Select } from "../ui/Select";
 import { TextField } from "../ui/TextField";
 import { tone } from "../ui/theme";
 import { BlankDialog } from "./BlankDialog";
+import { FirstScreen } from "./FirstScreen";
 import { PlateCard } from "./PlateCard";
+import { PlateGrid } from "./PlateGrid";
 import { SelectedBar } from "./SelectedBar";
 import { useSelected } from "./useSelected";
 
 const Zone = styled(DropZone)`
+  zoom: var(--scale);
   height: 100%;
   display: flex;
   flex-direction: column;
@@ -26,18 +29,6 @@ const Zone = styled(DropZone)`
   &[data-drop-target] {
     box-shadow: inset 0 0 0 3px ${tone.accent};
   }
-`;
-
-const Grid = styled.main`
-  flex: 1;
-  overflow: auto;
-  /* What is hidden in a card, as its tick box, scrolls with it. */
-  position: relative;
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(280px, 1fr));
-  align-content: start;
-  gap: 22px;
-  padding: 10px 24px 40px;
 `;
 
 const Sending = styled.div`
@@ -65,6 +56,17 @@ const orders: { value: Order; text: string }[] = [
   { value: "lights", text: "Most lights first" },
 ];
 
+/** What was chosen stays on the way back from a bench, as long as the page is open. */
+const chosen = new Map<string, string>();
+function useKept<T extends string>(name: string, usual: T): [T, (value: T) => void] {
+  const [value, setValue] = useState(() => (chosen.get(name) ?? usual) as T);
+  const keep = (next: T) => {
+    chosen.set(name, next);
+    setValue(next);
+  };
+  return [value, keep];
+}
+
 /** The files that were dropped, and those in folders that were. */
 async function filesOf(items: DropItem[]): Promise<File[]> {
   const found: File[] = [];
@@ -84,8 +86,8 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
   const [blank, setBlank] = useState(false);
   const [run, setRun] = useState<{ plates: number[]; files: boolean } | null>(null);
   const [sending, setSending] = useState<Transfer[]>([]);
-  const [words, setWords] = useState("");
-  const [order, setOrder] = useState<Order>("newest");
+  const [words, setWords] = useKept<string>("find-plates", "");
+  const [order, setOrder] = useKept<Order>("order-plates", "newest");
   const found = (plates ?? []).filter((plate) => plate.name.toLowerCase().includes(words.trim().toLowerCase()));
   if (order === "name") found.sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }));
   if (order === "lights") found.sort((a, b) => b.lights - a.lights);
@@ -251,10 +253,10 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
       {away && plates === null ? (
         <Message title="The service does not answer">The plates appear as soon as it runs again.</Message>
       ) : plates?.length === 0 ? (
-        <Message title="No plates yet">{`Drop a picture anywhere in this window, or bring one in with the button above. Aurelon reads ${names}.`}</Message>
+        <FirstScreen reads={names} onDemo={(plate) => go(`/plates/${plate}`)} />
       ) : (
-        <Grid aria-label="Plates">
-          {found.map((plate) => (
+        <PlateGrid plates={found}>
+          {(plate) => (
             <PlateCard
               key={plate.id}
               plate={plate}
@@ -265,8 +267,8 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
               onRename={(name) => void rename(plate, name)}
               onLayers={layered.some((ending) => plate.file_name.toLowerCase().endsWith(ending)) ? () => void showLayers(plate) : null}
             />
-          ))}
-        </Grid>
+          )}
+        </PlateGrid>
       )}
       {layers && (
         <LayerDialog

@@ -1,9 +1,10 @@
-import { useRef, useState } from "react";
+import { useRef, useState, type ReactElement } from "react";
 import { Button as AriaButton } from "react-aria-components";
 import styled from "styled-components";
 import { thumbnailOf, type Plate } from "../api/client";
 import { Button } from "../ui/Button";
 import { Check } from "../ui/Check";
+import { Hint } from "../ui/Hint";
 import { Icon } from "../ui/Icon";
 import { ContextMenu, Menu, type Choice } from "../ui/Menu";
 import { TextField } from "../ui/TextField";
@@ -11,6 +12,7 @@ import { focusRing, oneLine, tone } from "../ui/theme";
 
 const Card = styled.article`
   display: grid;
+  min-width: 0;
   gap: 6px;
 `;
 
@@ -49,7 +51,7 @@ const Picture = styled(AriaButton)`
 
 const Line = styled.div`
   display: grid;
-  grid-template-columns: 1fr auto auto;
+  grid-template-columns: minmax(0, 1fr) auto auto;
   gap: 4px;
   align-items: center;
   min-height: 30px;
@@ -63,6 +65,13 @@ const Line = styled.div`
     font-size: 12px;
   }
 `;
+
+const LONG = 24; // characters from which a name may not fit under its picture
+
+/** A picture whose name may be cut short says it whole. */
+function Named({ name, children }: { name: string; children: ReactElement }) {
+  return name.length > LONG ? <Hint text={name}>{children}</Hint> : children;
+}
 
 interface Props {
   plate: Plate;
@@ -99,13 +108,23 @@ export function PlateCard({ plate, ticked, onTick, onOpen, onDelete, onRename, o
         setMenu(true);
       }}
     >
-      <Picture aria-label={`Open ${plate.name}`} onPress={onOpen}>
-        <img src={asked ? thumbnailOf(plate) : `${thumbnailOf(plate)}&at_once=true`} alt="" draggable={false} onLoad={ask} onError={ask} />
-      </Picture>
+      <Named name={plate.name}>
+        <Picture aria-label={`Open ${plate.name}`} onPress={onOpen}>
+          <img
+            src={asked ? thumbnailOf(plate) : `${thumbnailOf(plate)}&at_once=true`}
+            alt=""
+            draggable={false}
+            onLoad={ask}
+            onError={ask}
+          />
+        </Picture>
+      </Named>
       <Line>
         {name === null ? (
           <div>
-            <h2 onClick={onOpen}>{plate.name}</h2>
+            <h2 title={plate.name} onClick={onOpen}>
+              {plate.name}
+            </h2>
             <p>
               {plate.width} × {plate.height} · {plate.frames > 0 && `${plate.frames} frames · `}
               {lights}

@@ -8,6 +8,7 @@ import { Icon } from "../ui/Icon";
 import { Menu } from "../ui/Menu";
 import { useNotices } from "../ui/Notices";
 import { PictureChoice } from "../ui/PictureChoice";
+import { useFittingName } from "../ui/useFittingName";
 import { TextField } from "../ui/TextField";
 import { tone } from "../ui/theme";
 import { Note } from "../ui/words";
@@ -70,6 +71,7 @@ export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: P
   const [typed, setTyped] = useState("");
   const [renamed, setRenamed] = useState<{ id: number; name: string } | null>(null);
   const [opened] = useState(rig);
+  const fitting = useFittingName(longest);
   const leaving = useRef<AbortController | null>(null);
 
   const load = useCallback(async () => {
@@ -110,7 +112,7 @@ export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: P
     say(`${data.name} was saved.`);
     return true;
   };
-  const keep = () => void save(name.trim() || plate.name, rig).then((kept) => kept && onClose());
+  const keep = () => void save(fitting(name) || plate.name, rig).then((kept) => kept && onClose());
   const bring = async (file: File) => {
     let read: unknown;
     try {
@@ -120,7 +122,7 @@ export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: P
       warn(`${file.name} is not a rig file; rig files are JSON.`);
       return;
     }
-    await save(file.name.replace(/\.json$/i, "").slice(0, longest) || "Rig", read as Rig);
+    await save(fitting(file.name.replace(/\.json$/i, "")) || "Rig", read as Rig);
     await reload();
   };
   const remove = async (saved: SavedRig) => {
@@ -145,7 +147,7 @@ export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: P
     return words.every((word) => of.includes(word));
   });
   return (
-    <Dialog title="Rigs" wide open onClose={onClose}>
+    <Dialog title="Rigs" width="wide" open onClose={onClose}>
       <Bar>
         <TextField label="Save this plate's rig as" autoFocus value={name} placeholder={plate.name} onChange={setName} onEnter={keep} />
         <Button weight="strong" onPress={keep}>
@@ -178,8 +180,7 @@ export function RigSheet({ plate, rig, longest, onApply, onApplyTo, onClose }: P
                 value={renamed.name}
                 onChange={(next) => setRenamed({ id: saved.id, name: next })}
                 onDone={(kept) => {
-                  if (kept && renamed.name.trim() && renamed.name.trim() !== saved.name)
-                    void rename(saved, renamed.name.trim().slice(0, longest));
+                  if (kept && renamed.name.trim() && renamed.name.trim() !== saved.name) void rename(saved, fitting(renamed.name));
                   setRenamed(null);
                 }}
               />

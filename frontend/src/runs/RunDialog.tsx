@@ -141,7 +141,7 @@ export function RunDialog({ info, plates: first, rig: firstRig, files: firstFile
   const count = chosen.length === 1 ? "1 plate" : `${chosen.length} plates`;
   const sized = all.find((plate) => plate.id === chosen[0]) ?? { width: 3, height: 2 };
   return (
-    <Dialog title="Start a run" wide open onClose={onClose}>
+    <Dialog title="Start a run" width="wide" open onClose={onClose}>
       <Halves>
         <div>
           <Line>

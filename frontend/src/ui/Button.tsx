@@ -2,7 +2,7 @@ import type { ReactNode } from "react";
 import { Button as AriaButton, ToggleButton as AriaToggle, type ButtonProps, type ToggleButtonProps } from "react-aria-components";
 import styled, { css } from "styled-components";
 import { Hint } from "./Hint";
-import { focusRing, tone } from "./theme";
+import { focusRing, oneLine, tone } from "./theme";
 
 type Weight = "plain" | "strong" | "bare";
 
@@ -21,6 +21,8 @@ const look = css<{ $weight: Weight }>`
   font: inherit;
   font-weight: ${(p) => (p.$weight === "strong" ? 600 : 450)};
   white-space: nowrap;
+  max-width: 100%;
+  min-width: 0;
   cursor: default;
   &[data-hovered] {
     background: ${(p) => (p.$weight === "strong" ? "#9bdcc5" : tone.hover)};
@@ -32,7 +34,8 @@ const look = css<{ $weight: Weight }>`
     color: ${tone.accent};
     border-color: ${tone.accent};
   }
-  &[data-disabled] {
+  &[data-disabled],
+  &[data-pending] {
     opacity: 0.4;
   }
   &[data-focus-visible] {
@@ -53,12 +56,34 @@ interface Shared {
   children: ReactNode;
 }
 
-export function Button({ weight = "plain", hint, ...rest }: Omit<ButtonProps, "children"> & Shared) {
-  const button = <Plain $weight={weight} {...rest} />;
-  return hint ? <Hint text={hint}>{button}</Hint> : button;
+const Text = styled.span`
+  ${oneLine}
+`;
+
+const LONG = 18; // characters from which a text may not fit, so that it is its own hint
+
+/** A text keeps its line and ends in dots where there is no room; the whole is its hint then. */
+function fitted(children: ReactNode, hint: string | undefined): { children: ReactNode; hint: string | undefined } {
+  if (typeof children !== "string") return { children, hint };
+  return { children: <Text>{children}</Text>, hint: hint ?? (children.length > LONG ? children : undefined) };
 }
 
-export function Toggle({ weight = "plain", hint, ...rest }: Omit<ToggleButtonProps, "children"> & Shared) {
-  const button = <Toggled $weight={weight} {...rest} />;
-  return hint ? <Hint text={hint}>{button}</Hint> : button;
+export function Button({ weight = "plain", hint, children, ...rest }: Omit<ButtonProps, "children"> & Shared) {
+  const shown = fitted(children, hint);
+  const button = (
+    <Plain $weight={weight} {...rest}>
+      {shown.children}
+    </Plain>
+  );
+  return shown.hint ? <Hint text={shown.hint}>{button}</Hint> : button;
+}
+
+export function Toggle({ weight = "plain", hint, children, ...rest }: Omit<ToggleButtonProps, "children"> & Shared) {
+  const shown = fitted(children, hint);
+  const button = (
+    <Toggled $weight={weight} {...rest}>
+      {shown.children}
+    </Toggled>
+  );
+  return shown.hint ? <Hint text={shown.hint}>{button}</Hint> : button;
 }

@@ -1,12 +1,15 @@
 import { CheckboxButton, CheckboxField } from "react-aria-components";
 import styled from "styled-components";
-import { focusRing, tone } from "./theme";
+import { focusRing, oneLine, tone } from "./theme";
 
 const Box = styled(CheckboxButton)`
   position: relative;
   display: inline-flex;
   align-items: center;
   gap: 6px;
+  max-width: 100%;
+  min-width: 24px;
+  min-height: 24px;
   color: ${tone.text};
   .mark {
     width: 14px;
@@ -39,6 +42,10 @@ const Box = styled(CheckboxButton)`
   }
 `;
 
+const Text = styled.span`
+  ${oneLine}
+`;
+
 interface Props {
   label: string;
   hideLabel?: boolean;
@@ -58,7 +65,7 @@ export function Check({ label, hideLabel = false, isSelected, onChange }: Props)
             </svg>
           )}
         </span>
-        {!hideLabel && label}
+        {!hideLabel && <Text title={label}>{label}</Text>}
       </Box>
     </CheckboxField>
   );

@@ -1,6 +1,8 @@
-import { useEffect, type ReactNode } from "react";
+import { useEffect, useRef, type ReactNode } from "react";
 import { Dialog as AriaDialog, Heading, Modal, ModalOverlay } from "react-aria-components";
 import styled from "styled-components";
+import { Button } from "./Button";
+import { Icon } from "./Icon";
 import { HelpContext } from "./help";
 import { tone } from "./theme";
 
@@ -11,11 +13,21 @@ const Shade = styled(ModalOverlay)`
   place-items: center;
   background: rgb(0 0 0 / 0.45);
   z-index: 50;
+  --most: calc(94vw / var(--scale));
 `;
 
-const Window = styled(Modal)<{ $wide: boolean }>`
-  width: min(${(p) => (p.$wide ? "1120px" : "460px")}, 94vw);
-  max-height: 90vh;
+type Width = "narrow" | "fitting" | "wide";
+
+const widths: Record<Width, string> = {
+  narrow: "width: min(460px, var(--most));",
+  fitting: "width: fit-content; min-width: min(460px, var(--most)); max-width: min(1120px, var(--most));",
+  wide: "width: min(1120px, var(--most));",
+};
+
+const Window = styled(Modal)<{ $width: Width }>`
+  ${(p) => widths[p.$width]}
+  zoom: var(--scale);
+  max-height: calc(92vh / var(--scale));
   overflow: auto;
   border: 1px solid ${tone.line};
   border-radius: 6px;
@@ -28,7 +40,15 @@ const Body = styled(AriaDialog)`
   gap: 14px;
   padding: 18px 20px;
   outline: none;
+  > header {
+    display: flex;
+    gap: 12px;
+    align-items: start;
+    justify-content: space-between;
+  }
   h2 {
+    min-width: 0;
+    overflow-wrap: anywhere;
     font-size: 16px;
     color: ${tone.strong};
   }
@@ -45,12 +65,12 @@ interface Props {
   onClose: () => void;
   /** A choice that has to be made cannot be clicked away. */
   must?: boolean;
-  /** Room for pictures to choose from. */
-  wide?: boolean;
+  /** Wide with pictures to choose from, fitting where it is as wide as what it holds. */
+  width?: Width;
   children: ReactNode;
 }
 
-export function Dialog({ title, open, onClose, must = false, wide = false, children }: Props) {
+export function Dialog({ title, open, onClose, must = false, width = "narrow", children }: Props) {
   useEffect(() => {
     if (!open || must) return;
     // Escape closes it also when what had the keyboard is gone, as after an export.
@@ -60,13 +80,25 @@ export function Dialog({ title, open, onClose, must = false, wide = false, child
     window.addEventListener("keydown", key);
     return () => window.removeEventListener("keydown", key);
   }, [open, must, onClose]);
+  const body = useRef<HTMLElement>(null);
+  useEffect(() => {
+    // What had the keyboard may be gone with what the dialog now shows.
+    if (open && document.activeElement === document.body) body.current?.focus();
+  });
   return (
     <Shade isOpen={open} isDismissable={!must} isKeyboardDismissDisabled={must} onOpenChange={(now) => !now && onClose()}>
-      <Window $wide={wide}>
-        <Body role={must ? "alertdialog" : "dialog"}>
-          <Heading slot="title" level={2}>
-            {title}
-          </Heading>
+      <Window $width={width}>
+        <Body ref={body} role={must ? "alertdialog" : "dialog"}>
+          <header>
+            <Heading slot="title" level={2}>
+              {title}
+            </Heading>
+            {!must && (
+              <Button weight="bare" aria-label="Close" onPress={onClose}>
+                <Icon name="close" />
+              </Button>
+            )}
+          </header>
           <HelpContext.Provider value={null}>{children}</HelpContext.Provider>
         </Body>
       </Window>

@@ -10,7 +10,7 @@ const Bubble = styled(Tooltip)`
   border-radius: 3px;
   background: ${tone.strong};
   color: #1a1a1a;
-  font-size: 12px;
+  font-size: calc(12px * var(--scale));
   line-height: 1.3;
 `;
 

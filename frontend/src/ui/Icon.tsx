@@ -4,6 +4,7 @@ const paths = {
   redo: "M13 6H7a4 4 0 0 0 0 8h3M13 6l-3-3M13 6l-3 3",
   plus: "M8 3v10M3 8h10",
   minus: "M3 8h10",
+  close: "M4 4l8 8M12 4l-8 8",
   more: "M3.5 8h.01M8 8h.01M12.5 8h.01",
   open: "M4 6l4 4 4-4",
   shut: "M6 4l4 4-4 4",
@@ -23,6 +24,26 @@ const paths = {
   follow: "M2 12c3-6 5-7 7.5-7M7.5 3 10 5 8 7.5M12.5 8.5a1.8 1.8 0 1 0 0 3.6 1.8 1.8 0 1 0 0-3.6z",
   point: "M3 8h9M8.5 4.5 12 8l-3.5 3.5",
 } as const;
+
+/** A picture in lines that comes with what it stands for: the path of an SVG 16 units wide and high. */
+export function Drawing({ path, size = 14 }: { path: string; size?: number }) {
+  return (
+    <svg
+      width={size}
+      height={size}
+      viewBox="0 0 16 16"
+      fill="none"
+      stroke="currentColor"
+      strokeWidth={1.4}
+      strokeLinecap="round"
+      strokeLinejoin="round"
+      style={{ flex: "none" }}
+      aria-hidden
+    >
+      <path d={path} />
+    </svg>
+  );
+}
 
 export type IconName = keyof typeof paths;
 

@@ -31,9 +31,6 @@ export function LayerDialog({ title, note, layers, onPick, onClose }: Props) {
           </Button>
         ))}
       </List>
-      <footer>
-        <Button onPress={onClose}>Close</Button>
-      </footer>
     </Dialog>
   );
 }

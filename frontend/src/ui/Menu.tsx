@@ -5,6 +5,7 @@ import { Sheet } from "./Select";
 import { tone } from "./theme";
 
 const List = styled(AriaMenu)`
+  zoom: var(--scale);
   padding: 4px 0;
   outline: none;
 `;
@@ -15,6 +16,8 @@ const Item = styled(MenuItem)`
   gap: 2px 24px;
   padding: 5px 12px;
   min-width: 180px;
+  max-width: 48ch;
+  overflow-wrap: anywhere;
   &[data-focused] {
     background: ${tone.hover};
     outline: none;

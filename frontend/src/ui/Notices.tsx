@@ -67,6 +67,7 @@ export function useNotices(): Notices {
 }
 
 const Stack = styled.div`
+  zoom: var(--scale);
   position: fixed;
   left: 12px;
   bottom: 106px;
@@ -147,9 +148,6 @@ export function Errors() {
         </List>
         <footer>
           <Button onPress={forget}>Clear the list</Button>
-          <Button weight="strong" onPress={() => setOpen(false)}>
-            Close
-          </Button>
         </footer>
       </Dialog>
     </>

@@ -1,6 +1,7 @@
 import { Button } from "react-aria-components";
 import styled from "styled-components";
-import { focusRing, tone } from "./theme";
+import { focusRing, oneLine, tone } from "./theme";
+import { Unseen } from "./words";
 
 const Card = styled(Button)<{ $present: boolean }>`
   appearance: none;
@@ -28,10 +29,12 @@ const Card = styled(Button)<{ $present: boolean }>`
     font-size: 12px;
   }
   b {
+    ${oneLine}
     font-weight: 600;
     color: ${(p) => (p.$present ? tone.accent : tone.strong)};
   }
   .note {
+    overflow-wrap: anywhere;
     color: ${tone.faint};
     font-size: 12px;
     line-height: 1.25;
@@ -46,14 +49,6 @@ const Card = styled(Button)<{ $present: boolean }>`
   &[data-focus-visible] {
     ${focusRing}
   }
-`;
-
-const Unseen = styled.span`
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  overflow: hidden;
-  clip-path: inset(50%);
 `;
 
 interface Props {

@@ -1,7 +1,7 @@
 import { Button, Label, ListBox, ListBoxItem, Popover, Select as AriaSelect, SelectValue } from "react-aria-components";
 import styled from "styled-components";
 import { Icon } from "./Icon";
-import { focusRing, tone } from "./theme";
+import { focusRing, oneLine, tone } from "./theme";
 
 const Frame = styled(AriaSelect)`
   display: grid;
@@ -10,6 +10,9 @@ const Frame = styled(AriaSelect)`
   > div {
     display: grid;
     min-width: 0;
+  }
+  .react-aria-SelectValue {
+    ${oneLine}
   }
   > label {
     color: ${tone.faint};
@@ -45,7 +48,13 @@ export const Sheet = styled(Popover)`
   overflow: auto;
 `;
 
+const List = styled(ListBox)`
+  zoom: var(--scale);
+`;
+
 const Item = styled(ListBoxItem)`
+  max-width: 48ch;
+  overflow-wrap: anywhere;
   padding: 4px 12px 4px 10px;
   &[data-focused] {
     background: ${tone.hover};
@@ -80,13 +89,13 @@ export function Select({ label, hideLabel, value, options, onChange }: Props) {
         </Field>
       </div>
       <Sheet>
-        <ListBox>
+        <List>
           {options.map((option) => (
             <Item key={option.value} id={option.value} textValue={option.text}>
               {option.text}
             </Item>
           ))}
-        </ListBox>
+        </List>
       </Sheet>
     </Frame>
   );

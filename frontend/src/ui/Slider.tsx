@@ -91,7 +91,7 @@ export function Slider({ label, value, text, low, high, step, exponent = 1, orig
   const travelOf = (v: number) => Math.pow((Math.min(high, Math.max(low, v)) - low) / (high - low), 1 / exponent);
   const valueAt = (travel: number) =>
     within(Math.round((low + (high - low) * Math.pow(Math.min(1, Math.max(0, travel)), exponent)) / step) * step);
-  const width = () => track.current?.clientWidth || 1;
+  const width = () => track.current?.getBoundingClientRect().width || 1;
   const travel = travelOf(value);
   const from = origin === undefined ? 0 : travelOf(origin);
   const to = (next: number) => {

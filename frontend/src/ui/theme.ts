@@ -18,12 +18,13 @@ export const tone = {
 } as const;
 
 /** A text that stays on its line, and ends in dots where it is too long. */
-export const oneLine = `overflow: hidden; text-overflow: ellipsis; white-space: nowrap;`;
+export const oneLine = `min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; unicode-bidi: plaintext;`;
 
 export const focusRing = `outline: 2px solid ${tone.accent}; outline-offset: 1px;`;
 
 export const GlobalStyle = createGlobalStyle`
   *, *::before, *::after { box-sizing: border-box; }
+  :root { --scale: 1; }
   html, body, #root { height: 100%; margin: 0; }
   body {
     background: ${tone.base};

@@ -260,7 +260,8 @@ class Kind(Generic[S, P, D]):
     measures the picture at its full size and reduces afterwards. One of which `uses_distance(spread)` is true is told how
     near everything is. `detect(reading, settings)`, where a kind has one,
     comes before it and is made once for all frames. `spread(scene, source, spread)` gives the light field.
-    `words` are what a person may look for it by, beside its name and summary. `order` is its place in the list from which a
+    `words` are what a person may look for it by, beside its name and summary. `icon`
+    draws it in lines: the path of an SVG 16 units wide and high. `order` is its place in the list from which a
     person chooses.
     `in_depth` are settings of its stages for a new light where it is known how near everything is.
     `initial(plate)` gives settings of the stages that show the light at once on this plate; a kind that begins with
@@ -288,6 +289,7 @@ class Kind(Generic[S, P, D]):
     merge: Merge = field(default_factory=Merge)
     title: str = ""
     words: str = ""
+    icon: str = "M8 2.5a5.5 5.5 0 1 0 0 11 5.5 5.5 0 0 0 0-11z"
     order: int = 100
     look_at: LookAt = "prepared"
     reads: bool = True

@@ -8,12 +8,14 @@ import { GroupColumn } from "./GroupColumn";
 import { LightColumn } from "./LightColumn";
 import { MatteColumn } from "./masks/MatteColumn";
 import { MaskPanel } from "./masks/MaskPanel";
+import { WidthHandle } from "./WidthHandle";
 import { PlateColumn } from "./PlateColumn";
 
 const Side = styled.aside`
   grid-area: path;
   display: grid;
   grid-template-rows: minmax(0, 1fr) auto;
+  position: relative;
   background: ${tone.panel};
   border-left: 1px solid #111;
   min-height: 0;
@@ -26,6 +28,7 @@ export function Column({ help }: { help: ReactNode }) {
   const what = useNow(({ selection }) => (selection === "plate" ? "plate" : selection.of));
   return (
     <Side aria-label="Settings">
+      <WidthHandle />
       {/* Another light's column begins at its top. */}
       {what === "light" && light && <LightColumn key={light} id={light} />}
       {what === "matte" && <MatteColumn />}

@@ -126,7 +126,7 @@ interface MarkProps {
 /** Black, white or the middle, to be dragged. */
 function Mark({ box, setting, value, place, valueAt, onChange, onRest, onReset }: MarkProps) {
   const set = (wanted: number) => onChange(Number(Math.min(setting.high, Math.max(setting.low, wanted)).toFixed(3)));
-  const width = () => box.current?.clientWidth ?? 1;
+  const width = () => box.current?.getBoundingClientRect().width ?? 1;
   const handle = useHandle({
     at: () => ({ x: place * width(), y: 0 }),
     onMove: (to) => set(valueAt(to.x / width())),

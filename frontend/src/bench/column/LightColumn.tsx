@@ -27,6 +27,7 @@ const Column = styled.div`
     margin-bottom: 10px;
   }
   > header h2 {
+    overflow-wrap: anywhere;
     font-size: 15px;
     color: ${tone.strong};
   }
@@ -142,7 +143,7 @@ function StageStep({ id, kind, stage, group, last, open, onFold }: StepProps) {
   const settings = <LiveGroup place={place} group={group} name={`${kind.name}.${stage}`} tools={tools} />;
   const Body = stageBodies[stage];
   return (
-    <Step $last={last} aria-label={group.label}>
+    <Step $last={last} aria-label={group.label} data-stage={stage}>
       <Head>
         <StagePicture stage={stage} label={group.label} />
         <div>

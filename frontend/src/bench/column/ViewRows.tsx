@@ -1,4 +1,5 @@
 import styled from "styled-components";
+import { ScaleChoice } from "../../ui/ScaleChoice";
 import { tone } from "../../ui/theme";
 import { useBench, useNow } from "../store/bench";
 import { SettingGroup } from "./settings/SettingGroup";
@@ -27,6 +28,7 @@ export function ViewRows() {
         onRest={() => undefined}
         onReset={(setting) => store.setState((s) => ({ seeing: { ...s.seeing, [setting.name]: setting.default } }))}
       />
+      <ScaleChoice />
     </Box>
   );
 }

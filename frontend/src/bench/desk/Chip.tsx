@@ -1,5 +1,6 @@
 import { ToggleButton } from "react-aria-components";
 import styled, { css } from "styled-components";
+import { STOP } from "../../ui/OneStop";
 import { focusRing, tone } from "../../ui/theme";
 
 export const chipLook = css<{ $selected: boolean }>`
@@ -35,7 +36,7 @@ const Face = styled(ToggleButton)<{ $selected: boolean }>`
 /** A chip that is only selected: the plate, or the house light. */
 export function Chip({ name, note, selected, onSelect }: { name: string; note: string; selected: boolean; onSelect: () => void }) {
   return (
-    <Face $selected={selected} isSelected={selected} onChange={onSelect}>
+    <Face {...STOP} $selected={selected} isSelected={selected} onChange={onSelect}>
       {name}
       <span>{note}</span>
     </Face>

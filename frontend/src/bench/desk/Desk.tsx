@@ -1,25 +1,28 @@
-import { useState } from "react";
+import { useRef } from "react";
 import styled from "styled-components";
 import { Button } from "../../ui/Button";
 import { Icon } from "../../ui/Icon";
+import { OneStop, STOP } from "../../ui/OneStop";
 import { tone } from "../../ui/theme";
-import { useBench, useNow, useSome } from "../store/bench";
+import { useBench, useNow } from "../store/bench";
 import { HOUSE } from "../store/rig";
 import { Chip } from "./Chip";
-import { LightChip } from "./LightChip";
+import { LightRow } from "./LightRow";
 
-const Row = styled.div`
+const Row = styled(OneStop)`
   display: flex;
   align-items: stretch;
   gap: 5px;
   padding: 8px 0;
-  height: 100%;
+  height: 96px;
   overflow-x: auto;
   background: ${tone.base};
   border-top: 1px solid #111;
   /* What is selected comes into view beside what stands at the ends. */
   scroll-padding: 0 132px 0 168px;
 `;
+
+const MANY = 9; // lights from which a list finds one sooner
 
 /** Stays in sight however many lights there are. */
 const Ends = styled.div<{ $side: "left" | "right" }>`
@@ -37,36 +40,33 @@ const Ends = styled.div<{ $side: "left" | "right" }>`
 
 /** The plate, the house light and every light in order, lowest first, with what adds another. */
 export function Desk() {
-  const { select, open, lights, sketching } = useBench();
-  const [carried, setCarried] = useState<string | null>(null);
-  const ids = useSome((s) => s.rig.lights.map((light) => light.id));
+  const { select, open, sketching } = useBench();
+  const desk = useRef<HTMLDivElement>(null);
+  const count = useNow((s) => s.rig.lights.length);
   const level = useNow((s) => s.rig.house.level);
   const of = useNow(({ selection }) => (selection === "plate" ? "plate" : selection.of));
   return (
-    <Row role="toolbar" aria-label="Desk" aria-orientation="horizontal">
+    <Row ref={desk} aria-label="Desk" onWheel={(event) => (event.currentTarget.scrollLeft += event.deltaY)}>
       <Ends $side="left">
         <Chip name="Plate" note="prepare" selected={of === "plate"} onSelect={() => select("plate")} />
         <Chip name="House light" note={`level ${level.toFixed(2)}`} selected={of === "house"} onSelect={() => select(HOUSE)} />
+        {count >= MANY && (
+          <Button {...STOP} hint="All lights in a list, with a search (Y)" aria-label="List of lights" onPress={() => open("lights")}>
+            {count}
+          </Button>
+        )}
       </Ends>
-      {ids.map((id, index) => (
-        <LightChip
-          key={id}
-          id={id}
-          index={index}
-          last={index === ids.length - 1}
-          carried={carried === id}
-          onCarry={(now) => setCarried(now ? id : null)}
-          onDropHere={() => {
-            if (carried && carried !== id) lights.move(carried, index);
-            setCarried(null);
-          }}
-        />
-      ))}
+      <LightRow desk={desk} />
       <Ends $side="right">
-        <Button weight={ids.length === 0 ? "strong" : "plain"} hint="Every kind of light on this plate (A)" onPress={() => open("kinds")}>
+        <Button
+          {...STOP}
+          weight={count === 0 ? "strong" : "plain"}
+          hint="Every kind of light on this plate (A)"
+          onPress={() => open("kinds")}
+        >
           <Icon name="plus" /> Add a light
         </Button>
-        <Button hint="Paint where light should fall, and choose from lights that fall there (L)" onPress={sketching.begin}>
+        <Button {...STOP} hint="Paint where light should fall, and choose from lights that fall there (L)" onPress={sketching.begin}>
           Show me where…
         </Button>
       </Ends>

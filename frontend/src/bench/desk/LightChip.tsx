@@ -4,12 +4,14 @@ import styled from "styled-components";
 import type { SettingOf } from "../../api/client";
 import { Button, Toggle } from "../../ui/Button";
 import { Hint } from "../../ui/Hint";
-import { Icon } from "../../ui/Icon";
+import { Drawing, Icon } from "../../ui/Icon";
 import { ContextMenu, Menu, type Choice } from "../../ui/Menu";
 import { NumberField } from "../../ui/NumberField";
+import { STOP } from "../../ui/OneStop";
 import { Slider } from "../../ui/Slider";
+import { useFittingName } from "../../ui/useFittingName";
 import { TextField } from "../../ui/TextField";
-import { focusRing, tone } from "../../ui/theme";
+import { focusRing, oneLine, tone } from "../../ui/theme";
 import { useBench, useNow, useSome } from "../store/bench";
 import { lightOf, lightOwner } from "../store/rig";
 import { secondsLeft } from "../store/preparing";
@@ -34,8 +36,9 @@ const Box = styled.div<{ $selected: boolean; $dim: boolean; $carried: boolean }>
   .head {
     display: flex;
     align-items: center;
-    gap: 3px;
+    gap: 4px;
     min-width: 0;
+    color: ${tone.faint};
   }
   .row {
     display: flex;
@@ -83,9 +86,7 @@ const Name = styled(ToggleButton)`
   text-align: left;
   flex: 1;
   min-width: 0;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
+  ${oneLine}
   &[data-focus-visible] {
     ${focusRing}
   }
@@ -116,7 +117,14 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
   const { lights, editing, catalogue, kindOf, select, open } = useBench();
   const light = useSome((s) => {
     const one = lightOf(s.rig, id);
-    return { name: one?.name, title: kindOf(one)?.title, on: one?.on ?? false, group: one?.group, intensity: one?.merge.intensity ?? 0 };
+    return {
+      name: one?.name,
+      title: kindOf(one)?.title,
+      icon: kindOf(one)?.icon,
+      on: one?.on ?? false,
+      group: one?.group,
+      intensity: one?.merge.intensity ?? 0,
+    };
   });
   const fader = useMemo(
     () => catalogue.kinds[0]?.groups.at(-1)?.settings.find((s): s is SettingOf<"number"> => s.type === "number" && s.name === "intensity"),
@@ -138,6 +146,7 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
   const box = useRef<HTMLDivElement>(null);
   const [menu, setMenu] = useState(false);
   const [name, setName] = useState<string | null>(null);
+  const fitting = useFittingName(catalogue.limits.name_length);
   useEffect(() => {
     if (selected) box.current?.scrollIntoView({ block: "nearest", inline: "nearest" });
   }, [selected]);
@@ -213,8 +222,9 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
     >
       {name === null ? (
         <div className="head">
-          <Hint text={title}>
-            <Name className="name" isSelected={selected} onChange={onSelect} onDoubleClick={() => setName(title)}>
+          {light.icon && <Drawing path={light.icon} />}
+          <Hint text={light.title && light.title !== title ? `${title}: ${light.title}` : title}>
+            <Name {...STOP} className="name" isSelected={selected} onChange={onSelect} onDoubleClick={() => setName(title)}>
               {title}
             </Name>
           </Hint>
@@ -242,7 +252,7 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
           onChange={setName}
           onDone={(kept) => {
             setName(null);
-            if (kept && name.trim() && name.trim() !== title) lights.rename(id, name.trim().slice(0, catalogue.limits.name_length));
+            if (kept && name.trim() && name.trim() !== title) lights.rename(id, fitting(name));
           }}
         />
       )}

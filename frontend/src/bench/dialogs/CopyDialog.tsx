@@ -73,7 +73,7 @@ export function CopyDialog({ onClose }: { onClose: () => void }) {
       .finally(() => setBusy(false));
   };
   return (
-    <Dialog title={`Copy ${light.name || light.id} to other plates`} wide open onClose={onClose}>
+    <Dialog title={`Copy ${light.name || light.id} to other plates`} width="wide" open onClose={onClose}>
       <TextField label="Find a plate" hideLabel autoFocus value={typed} placeholder="Type to find a plate" onChange={setTyped} />
       {wrong && <Note role="alert">{wrong}</Note>}
       {shown?.length === 0 && (

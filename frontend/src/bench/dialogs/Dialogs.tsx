@@ -2,7 +2,7 @@ import { useState } from "react";
 import { RigSheet } from "../../rigs/RigSheet";
 import { RunDialog } from "../../runs/RunDialog";
 import { useBench, useNow } from "../store/bench";
-import type { Key } from "../keys";
+import type { KeyGroup } from "../keys";
 import { lightIdNow } from "../store/selectors";
 import { ConflictDialog } from "./ConflictDialog";
 import { CopyDialog } from "./CopyDialog";
@@ -10,12 +10,13 @@ import { ExportDialog } from "./ExportDialog";
 import { KeysDialog } from "./KeysDialog";
 import { KindSheet } from "./KindSheet";
 import { LeaveDialog } from "./LeaveDialog";
+import { LightsDialog } from "./LightsDialog";
 import { SketchStrip } from "./SketchStrip";
 import { TakesDialog } from "./TakesDialog";
 import { TestStrip } from "./TestStrip";
 
 /** Whatever is opened over the bench. */
-export function Dialogs({ keys }: { keys: Key[] }) {
+export function Dialogs({ keys }: { keys: KeyGroup[] }) {
   const { open, lights, frames, now, catalogue } = useBench();
   const dialog = useNow((s) => s.dialog);
   const strip = useNow((s) => s.strip);
@@ -26,10 +27,11 @@ export function Dialogs({ keys }: { keys: Key[] }) {
     <>
       {dialog === "leave" && <LeaveDialog onClose={close} />}
       {dialog === "export" && <ExportDialog onClose={close} />}
-      {dialog === "keys" && <KeysDialog keys={keys} onClose={close} />}
+      {dialog === "keys" && <KeysDialog groups={keys} onClose={close} />}
       {dialog === "takes" && <TakesDialog onClose={close} />}
       {dialog === "kinds" && <KindSheet changes={null} onClose={close} />}
       {dialog === "change-kind" && <KindSheet changes={lightIdNow(now())} onClose={close} />}
+      {dialog === "lights" && <LightsDialog onClose={close} />}
       {dialog === "copy" && <CopyDialog onClose={close} />}
       {dialog === "rigs" && (
         <RigSheet

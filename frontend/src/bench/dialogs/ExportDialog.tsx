@@ -1,16 +1,16 @@
-import { useEffect, useRef, useState } from "react";
+import { useState } from "react";
 import styled from "styled-components";
-import { api, follow, said, whyOf, type AnyExport, type Job, type ReelExport, type RunRequest } from "../../api/client";
+import { api, said, whyOf, type AnyExport, type ReelExport, type RunRequest } from "../../api/client";
 import { go } from "../../route";
 import { Select } from "../../ui/Select";
 import { ReelFields } from "./ReelFields";
-import { atFrame } from "../store/selectors";
 import { Button } from "../../ui/Button";
 import { Dialog } from "../../ui/Dialog";
 import { Progress } from "../../ui/Progress";
 import { TextField } from "../../ui/TextField";
 import { tone } from "../../ui/theme";
-import { useBench } from "../store/bench";
+import { useBench, useNow } from "../store/bench";
+import { isGoing } from "../store/exports";
 import { useFileSize } from "./useFileSize";
 import { usePixelSize } from "./usePixelSize";
 import { useReelNotes } from "./useReelNotes";
@@ -42,7 +42,7 @@ function timeLeft(seconds: number): string {
 
 /** Format, depth, size and profile; then progress, and the file. Each plate begins at its full size. */
 export function ExportDialog({ onClose }: { onClose: () => void }) {
-  const { catalogue, now, frames } = useBench();
+  const { catalogue, now, frames, exports } = useBench();
   const info = catalogue.export;
   const { plate, rig, frame, span } = now();
   const [what, setWhat] = useState<What>(plate.frames > 1 ? "reel" : "frame");
@@ -52,11 +52,11 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
   const [again] = useState(wasExported);
   const [choice, setChoice] = useState(() => rememberedExport(info));
   const [edge, setEdge] = useState("");
-  const [job, setJob] = useState<Job | null>(null);
-  const [wrong, setWrong] = useState<string | null>(null);
-  const leaving = useRef<AbortController | null>(null);
-  const busy = job?.state === "waiting" || job?.state === "working";
-  useEffect(() => () => leaving.current?.abort(), []);
+  const job = useNow((s) => s.exported);
+  const failed = useNow((s) => s.exportWrong);
+  const [refused, setWrong] = useState<string | null>(null);
+  const wrong = refused ?? failed;
+  const busy = isGoing(job);
 
   const longEdge = edge.trim() === "" ? null : Number(edge);
   const { full, pixels, wrong: edgeWrong } = usePixelSize(plate.id, frame, rig, longEdge);
@@ -90,42 +90,12 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
     setTrying(false);
     if (bytes !== null) setTried({ of: asked, bytes });
   };
-  const start = async () => {
-    setWrong(null);
-    const { data, error } = await api.POST("/api/plates/{plate_id}/exports", {
-      params: atFrame(now()),
-      body: { rig, export: options },
-    });
-    if (!data) {
-      setWrong(said(error));
-      return;
-    }
-    // What was refused is not what is wanted the next time.
-    keepExport(choice);
-    const mine = new AbortController();
-    leaving.current = mine;
-    let made: Job = data;
-    setJob(made);
-    await follow(data, (news) => setJob((made = news.job)), mine.signal);
-    if (!made.file_name) return;
-    const link = document.createElement("a");
-    link.href = `/api/jobs/${made.id}/file`;
-    link.download = made.file_name;
-    link.click();
-  };
   const begin = () => {
-    (what === "frame" ? start() : startRun()).catch((error: unknown) => {
-      setJob(null);
-      if (!leaving.current?.signal.aborted) setWrong(whyOf(error));
-    });
-  };
-  const cancel = () => {
-    leaving.current?.abort();
-    setJob(null);
+    if (what === "frame") void exports.begin(rig, options);
+    else startRun().catch((error: unknown) => setWrong(whyOf(error)));
   };
   const close = () => {
-    cancel();
-    setWrong(null);
+    exports.forget();
     onClose();
   };
 
@@ -183,8 +153,9 @@ export function ExportDialog({ onClose }: { onClose: () => void }) {
         </p>
       )}
       <footer>
-        <Button onPress={busy ? cancel : close}>{busy ? "Cancel" : "Close"}</Button>
-        <Button weight="strong" isDisabled={busy || edgeWrong} onPress={begin}>
+        {busy && <Note>Close this and go on working: the file comes when it is made.</Note>}
+        {busy && <Button onPress={exports.cancel}>Cancel</Button>}
+        <Button weight="strong" isPending={busy} isDisabled={edgeWrong} onPress={begin}>
           Export
         </Button>
       </footer>

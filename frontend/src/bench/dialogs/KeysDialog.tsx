@@ -1,19 +1,32 @@
 import styled from "styled-components";
-import { Button } from "../../ui/Button";
 import { Dialog } from "../../ui/Dialog";
 import { tone } from "../../ui/theme";
-import type { Key } from "../keys";
+import type { KeyGroup } from "../keys";
 
-const List = styled.dl`
+const Columns = styled.div`
   columns: 2;
   column-gap: 32px;
+  @media (max-width: 700px) {
+    columns: 1;
+  }
+  section {
+    break-inside: avoid;
+    margin-bottom: 12px;
+  }
+  h3 {
+    font-size: 13px;
+    font-weight: 600;
+    color: ${tone.accent};
+  }
+`;
+
+const List = styled.dl`
   margin: 0;
   div {
     display: grid;
     grid-template-columns: 104px 1fr;
     gap: 10px;
-    break-inside: avoid;
-    padding: 3px 0;
+    padding: 2px 0;
   }
   kbd {
     display: inline-block;
@@ -33,37 +46,45 @@ const List = styled.dl`
   }
 `;
 
+type Row = [keys: string, does: string];
+
 /** Done with the pointer, or with keys that mean something only together with it. */
-const BY_HAND: [string, string][] = [
+const BY_HAND: Row[] = [
   ["Wheel, drag", "Zoom to the pointer, move the view"],
   ["Arrows", "Move the focused handle or slider; ten times as far with Shift"],
-  ["Shift, wheel", "Drag a slider finely, a place on the picture level or plumb; turn the focused slider step by step"],
+  ["Shift, wheel", "Drag a slider finely, a place level or plumb; turn the focused slider step by step"],
   ["Ctrl", "Drag a place on the picture finely"],
   ["Double-click", "Reset a setting"],
 ];
 
 const names: Record<string, string> = { ArrowLeft: "←", ArrowRight: "→", Escape: "Esc" };
 
-/** What the keys do. */
-export function KeysDialog({ keys, onClose }: { keys: Key[]; onClose: () => void }) {
+/** What the keys do, by what one does. */
+export function KeysDialog({ groups, onClose }: { groups: KeyGroup[]; onClose: () => void }) {
+  const shown = (keys: string) => keys.replace(/Arrow\w+|Escape/, (k) => names[k] ?? k);
+  const sections: { title: string; rows: Row[] }[] = [
+    ...groups.map(({ title, keys }) => ({ title, rows: keys.map(({ keys: of, does }): Row => [shown(of), does]) })),
+    { title: "By hand", rows: BY_HAND },
+  ];
   return (
-    <Dialog title="Keys" wide open onClose={onClose}>
-      <List>
-        {[
-          ...keys.map(({ keys: of, does }): [string, string] => [of.replace(/Arrow\w+|Escape/, (k) => names[k] ?? k), does]),
-          ...BY_HAND,
-        ].map(([of, does]) => (
-          <div key={of}>
-            <dt>
-              <kbd>{of}</kbd>
-            </dt>
-            <dd>{does}</dd>
-          </div>
+    <Dialog title="Keys" width="fitting" open onClose={onClose}>
+      <Columns>
+        {sections.map(({ title, rows }) => (
+          <section key={title}>
+            <h3>{title}</h3>
+            <List>
+              {rows.map(([keys, does]) => (
+                <div key={keys}>
+                  <dt>
+                    <kbd>{keys}</kbd>
+                  </dt>
+                  <dd>{does}</dd>
+                </div>
+              ))}
+            </List>
+          </section>
         ))}
-      </List>
-      <footer>
-        <Button onPress={onClose}>Close</Button>
-      </footer>
+      </Columns>
     </Dialog>
   );
 }

@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useState } from "react";
+import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
 import { api, follow, said, whyOf, type KindCell, type KindInfo } from "../../api/client";
 import { Dialog } from "../../ui/Dialog";
@@ -24,6 +24,18 @@ const Grid = styled.div`
 const Note = styled.p`
   color: ${tone.faint};
 `;
+
+interface ChoiceProps {
+  kind: KindInfo;
+  note: string;
+  picture: string | null;
+  onPick: (kind: KindInfo) => void;
+}
+
+/** One kind; it is drawn anew as its own picture comes, not with those of others. */
+const KindChoice = memo(function KindChoice({ kind, note, picture, onPick }: ChoiceProps) {
+  return <PictureChoice title={kind.title} note={note} picture={picture} waits={false} onPick={() => onPick(kind)} />;
+});
 
 /** Every kind of light, rendered small on this very plate, always in the same order: to add one, or for a light that `changes`
  * into it. */
@@ -69,6 +81,11 @@ export function KindSheet({ changes, onClose }: { changes: string | null; onClos
       void frames.settle(known);
     });
   };
+  const latest = useRef(pick);
+  useEffect(() => {
+    latest.current = pick;
+  });
+  const choose = useCallback((kind: KindInfo) => latest.current(kind), []);
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
   const kinds = catalogue.kinds.filter((kind) => {
     const of = `${kind.title} ${kind.summary} ${kind.words}`.toLowerCase();
@@ -76,7 +93,7 @@ export function KindSheet({ changes, onClose }: { changes: string | null; onClos
   });
   const first = words.length > 0 ? kinds[0] : undefined;
   return (
-    <Dialog title={changed ? `Change ${changed.name || changed.id} into…` : "Add a light"} wide open onClose={onClose}>
+    <Dialog title={changed ? `Change ${changed.name || changed.id} into…` : "Add a light"} width="wide" open onClose={onClose}>
       <TextField
         label="Find a kind of light"
         hideLabel
@@ -90,18 +107,9 @@ export function KindSheet({ changes, onClose }: { changes: string | null; onClos
       {kinds.length === 0 && <Note>No kind of light is called that, or does that.</Note>}
       <Grid>
         {kinds.map((kind) => {
-          const cell = cells[kind.name];
           const seconds = secondsLeft({ preparing }, kind.name);
-          return (
-            <PictureChoice
-              key={kind.name}
-              title={kind.title}
-              note={seconds === undefined ? kind.summary : `Being prepared, ${String(seconds)} s`}
-              picture={cell?.picture ?? null}
-              waits={false}
-              onPick={() => pick(kind)}
-            />
-          );
+          const note = seconds === undefined ? kind.summary : `Being prepared, ${String(seconds)} s`;
+          return <KindChoice key={kind.name} kind={kind} note={note} picture={cells[kind.name]?.picture ?? null} onPick={choose} />;
         })}
       </Grid>
     </Dialog>

@@ -5,8 +5,9 @@ import { Button } from "../../ui/Button";
 import { Dialog } from "../../ui/Dialog";
 import { Icon } from "../../ui/Icon";
 import { Menu } from "../../ui/Menu";
+import { useFittingName } from "../../ui/useFittingName";
 import { TextField } from "../../ui/TextField";
-import { tone } from "../../ui/theme";
+import { oneLine, tone } from "../../ui/theme";
 import { useBench, useNow } from "../store/bench";
 
 const Keep = styled.div`
@@ -27,7 +28,7 @@ const List = styled.ul`
   gap: 6px;
   li {
     display: grid;
-    grid-template-columns: 132px 1fr auto auto auto;
+    grid-template-columns: 132px minmax(180px, 1fr) auto auto auto;
     gap: 8px;
     align-items: center;
   }
@@ -39,6 +40,8 @@ const List = styled.ul`
     background: ${tone.base};
   }
   b {
+    max-width: 44ch;
+    ${oneLine}
     font-weight: 600;
     color: ${tone.strong};
     display: block;
@@ -48,6 +51,8 @@ const List = styled.ul`
     font-size: 12px;
   }
 `;
+
+const FEW = 5; // takes that are found at a glance
 
 function said(take: Take): string {
   const lights = take.rig.lights.length;
@@ -60,14 +65,21 @@ export function TakesDialog({ onClose }: { onClose: () => void }) {
   const all = useNow((s) => s.takes);
   const longest = catalogue.limits.name_length;
   const [name, setName] = useState("");
+  const [typed, setTyped] = useState("");
   const [renamed, setRenamed] = useState<{ id: number; name: string } | null>(null);
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  // The newest first.
+  const found = all
+    .toSorted((a, b) => b.created - a.created || b.id - a.id)
+    .filter((take) => words.every((word) => take.name.toLowerCase().includes(word)));
+  const fitting = useFittingName(longest);
   const proposed = `Take ${all.length + 1}`;
   const keep = () => {
-    void takes.keep(name.trim() || proposed, now().rig);
+    void takes.keep(fitting(name) || proposed, now().rig);
     setName("");
   };
   return (
-    <Dialog title="Takes" wide open onClose={onClose}>
+    <Dialog title="Takes" width="fitting" open onClose={onClose}>
       <Keep>
         <TextField label="Save the current state as" autoFocus value={name} placeholder={proposed} onChange={setName} onEnter={keep} />
         <Button weight="strong" onPress={keep}>
@@ -77,8 +89,12 @@ export function TakesDialog({ onClose }: { onClose: () => void }) {
       {all.length === 0 && (
         <p>No takes yet. A take saves the whole rig under a name, so that you can compare with it or restore it later.</p>
       )}
+      {all.length > FEW && (
+        <TextField label="Find a take" hideLabel value={typed} placeholder="Type to find a take by its name" onChange={setTyped} />
+      )}
+      {all.length > 0 && found.length === 0 && <p>No take has that in its name.</p>}
       <List aria-label="Takes">
-        {all.map((take) => (
+        {found.map((take) => (
           <li key={take.id} aria-label={take.name}>
             <img src={`/api/plates/${now().plate.id}/takes/${take.id}/picture`} alt="" draggable={false} />
             {renamed?.id === take.id ? (
@@ -89,14 +105,13 @@ export function TakesDialog({ onClose }: { onClose: () => void }) {
                 value={renamed.name}
                 onChange={(next) => setRenamed({ id: take.id, name: next })}
                 onDone={(kept) => {
-                  if (kept && renamed.name.trim() && renamed.name.trim() !== take.name)
-                    void takes.rename(take, renamed.name.trim().slice(0, longest));
+                  if (kept && renamed.name.trim() && renamed.name.trim() !== take.name) void takes.rename(take, fitting(renamed.name));
                   setRenamed(null);
                 }}
               />
             ) : (
               <div>
-                <b>{take.name}</b>
+                <b title={take.name}>{take.name}</b>
                 <span>{said(take)}</span>
               </div>
             )}

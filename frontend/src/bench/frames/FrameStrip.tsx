@@ -8,6 +8,10 @@ import { useBench, useNow } from "../store/bench";
 import { FrameTrack } from "./FrameTrack";
 
 const Strip = styled.section`
+  grid-area: frames;
+  height: 40px;
+  zoom: var(--scale);
+  min-width: 0;
   position: relative;
   display: grid;
   grid-template-columns: auto auto auto 62px minmax(0, 1fr) 118px;

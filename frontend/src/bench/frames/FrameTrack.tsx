@@ -133,7 +133,7 @@ export function FrameTrack() {
   const lost = useNow((s) => s.lost);
   const last = Math.max(frames.last, 1);
   const at = (of: number) => `${(of / last) * 100}%`;
-  const width = () => track.current?.clientWidth || 1;
+  const width = () => track.current?.getBoundingClientRect().width || 1;
   const toFrame = (x: number) => (x / width()) * last;
   const marks = keys === "" ? [] : keys.split(",").map(Number);
   const playhead = useHandle({

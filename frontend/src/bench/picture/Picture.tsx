@@ -29,6 +29,7 @@ const Middle = styled.main`
 `;
 
 const Flag = styled.div`
+  zoom: var(--scale);
   position: absolute;
   left: 12px;
   top: 10px;

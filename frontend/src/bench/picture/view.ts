@@ -15,14 +15,18 @@ export interface Placement extends Point {
 
 export const WHOLE: Box = { x0: 0, y0: 0, x1: 1, y1: 1 };
 
-export const SURROUND = 0.1; // share of the area kept free on each side when the plate is fitted
+/** How closely a plate is fitted: it fills the area, or leaves the margin in which sources live. */
+export type Fit = "close" | "wide";
+
+const SURROUND: Record<Fit, number> = { close: 0.02, wide: 0.1 }; // share of the area kept free on each side
 const NEAREST = 16;
 const FARTHEST = 0.01;
 
-export function fitted(area: Point, plate: Plate, angle: number, box: Box): Placement {
+export function fitted(area: Point, plate: Plate, angle: number, box: Box, fit: Fit): Placement {
+  const free = 1 - 2 * SURROUND[fit];
   const width = plate.width * (box.x1 - box.x0);
   const height = plate.height * (box.y1 - box.y0);
-  const scale = Math.max(Math.min((area.x * (1 - 2 * SURROUND)) / width, (area.y * (1 - 2 * SURROUND)) / height), FARTHEST);
+  const scale = Math.max(Math.min((area.x * free) / width, (area.y * free) / height), FARTHEST);
   return {
     scale,
     angle,
@@ -47,6 +51,13 @@ export function including(area: Point, plate: Plate, angle: number, ...places: [
   const bottom = Math.max(plate.height, ...shown.map((p) => p.y));
   const scale = Math.max(FARTHEST, Math.min((area.x * 0.84) / (right - left), (area.y * 0.84) / (bottom - top)));
   return { scale, angle, x: area.x / 2 - ((left + right) / 2) * scale, y: area.y / 2 - ((top + bottom) / 2) * scale };
+}
+
+/** Between two placements, as a share of the way; scales by equal factors, so that the eye sees one steady move. */
+export function between(from: Placement, to: Placement, share: number): Placement {
+  const scale = from.scale * Math.pow(to.scale / from.scale, share);
+  const way = to.scale === from.scale ? share : (scale - from.scale) / (to.scale - from.scale);
+  return { scale, angle: to.angle, x: from.x + (to.x - from.x) * way, y: from.y + (to.y - from.y) * way };
 }
 
 /** A place of the picture (fractions) in pixels of its frame, in which it is turned by `angle` degrees. */

@@ -5,6 +5,7 @@ import type { BenchState, Catalogue, KindInfo, Light, Owner, SettingInfo, Stage 
 import type { Board } from "../../ui/Notices";
 import { makeAreas, type Areas } from "./areas";
 import { StagePictures } from "./stagePictures";
+import { makeExports, type Exports } from "./exports";
 import { makeEditing, type Editing } from "./editing";
 import { followFacts } from "./facts";
 import { makeFiles, type Files } from "./files";
@@ -40,6 +41,7 @@ export interface Bench {
   finder: Finder;
   sketching: Sketching;
   takes: Takes;
+  exports: Exports;
   files: Files;
   frames: Frames;
   viewing: Viewing;
@@ -95,6 +97,7 @@ export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board
     finder: makeFinder(store, editing, board, (found) => viewing.see(...found)),
     sketching: makeSketching(store, catalogue.kinds, editing),
     takes: makeTakes(store, board),
+    exports: makeExports(store, board),
     files: makeFiles(store, board, keeping.refresh),
     sheet: new Sheet(),
     beside: new Sheet(),
@@ -182,8 +185,10 @@ function start(bench: Bench): () => void {
   const stopPreparing = followPreparing(store);
   const stopFacts = followFacts(store);
   const stopGuard = bench.keeping.guard();
+  const leaveExport = bench.exports.resume();
   void bench.keeping.recover();
   const stopFollowing = bench.keeping.follow();
+  const stopViewing = bench.viewing.follow();
   void bench.frames.load();
   void bench.takes.load();
   void bench.files.load();
@@ -195,6 +200,8 @@ function start(bench: Bench): () => void {
     brightScreen.removeEventListener("change", onScreen);
     stopGuard();
     stopFollowing();
+    stopViewing();
+    leaveExport();
     cancelAnimationFrame(planned);
     flow.close();
     beside?.close();

@@ -114,6 +114,11 @@ export function makeKeeping(store: StoreApi<State>, board: Board) {
     if (queue.length === 0) forget();
     store.setState({ save: refused === null ? { is: "saved" } : { is: "waiting", why: refused } });
   };
+  const step = (way: "undo" | "redo") => {
+    const what = store.getState()[way];
+    if (what) store.setState({ stepped: { text: `${way === "undo" ? "Undone" : "Redone"}: ${what}` } });
+    enqueue({ do: way });
+  };
   const enqueue = (task: Task) => {
     queue.push(task);
     void flush();
@@ -163,8 +168,8 @@ export function makeKeeping(store: StoreApi<State>, board: Board) {
     },
     /** Shows the same rig anew, when something that it names has come. */
     refresh: () => store.setState((s) => ({ rig: { ...s.rig } })),
-    undo: () => enqueue({ do: "undo" }),
-    redo: () => enqueue({ do: "redo" }),
+    undo: () => step("undo"),
+    redo: () => step("redo"),
     /** Shows what the other window saved; what this one had is kept as a take first. */
     takeTheirs: async () => {
       const { conflict, rig } = store.getState();

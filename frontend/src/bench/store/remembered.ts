@@ -13,6 +13,10 @@ export function remember(name: string, value: unknown): void {
   window.localStorage.setItem(`aurelon.${name}`, JSON.stringify(value));
 }
 
+export function forgetRemembered(name: string): void {
+  window.localStorage.removeItem(`aurelon.${name}`);
+}
+
 /** A list of names that was kept. */
 export function rememberedNames(name: string): string[] {
   const kept = remembered(name);

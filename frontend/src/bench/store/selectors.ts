@@ -1,5 +1,5 @@
 import type { Box, Light, Mask, MaskPart, Matte, Owner } from "../../api/client";
-import { fitted, WHOLE, type Placement, type Point } from "../picture/view";
+import { fitted, WHOLE, type Fit, type Placement, type Point } from "../picture/view";
 import { kept } from "./memo";
 import { lightOf, maskOf, matteOf, sameOwner } from "./rig";
 import type { State } from "./state";
@@ -34,6 +34,11 @@ export function partIndexNow(s: State): number | null {
   return tool.index < (maskNow(s)?.parts.length ?? 0) ? tool.index : null;
 }
 
+/** How many parts the selected mask has. */
+export function partCountNow(s: State): number {
+  return maskNow(s)?.parts.length ?? 0;
+}
+
 export function partNow(s: State): MaskPart | null {
   const index = partIndexNow(s);
   if (index === null) return null;
@@ -53,14 +58,16 @@ export function paneNow({ area, comparison }: State): Point {
   return paneOf(area, comparison?.way === "beside");
 }
 
-const placementOf = kept((placed: Placement | null, pane: Point, plate: State["plate"], angle: number, box: Box): Placement | null => {
-  if (placed) return { ...placed, angle };
-  return pane.x > 0 ? fitted(pane, plate, angle, box) : null;
-});
+const placementOf = kept(
+  (placed: Placement | null, pane: Point, plate: State["plate"], angle: number, box: Box, fit: Fit): Placement | null => {
+    if (placed) return { ...placed, angle };
+    return pane.x > 0 ? fitted(pane, plate, angle, box, fit) : null;
+  },
+);
 
 /** How the plate lies in the picture area. */
 export function placementNow(s: State): Placement | null {
-  return placementOf(s.placed, paneNow(s), s.plate, s.rig.prepare.straighten, boxNow(s));
+  return placementOf(s.placed, paneNow(s), s.plate, s.rig.prepare.straighten, boxNow(s), s.fit);
 }
 
 const atOriginOf = kept((scale: number, angle: number): Placement => ({ scale, angle, x: 0, y: 0 }));

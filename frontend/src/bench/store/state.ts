@@ -5,6 +5,7 @@ import type {
   Conflict,
   Facts,
   FlickerCell,
+  Job,
   MaskPart,
   Owner,
   Plate,
@@ -18,7 +19,7 @@ import type {
   StripCell,
   Take,
 } from "../../api/client";
-import type { Placement, Point } from "../picture/view";
+import type { Fit, Placement, Point } from "../picture/view";
 import { WHOLE } from "../picture/view";
 import { AT_REST, type Hand } from "./hand";
 import { HOUSE, lightOf, lightOwner, matteOf, type Selection } from "./rig";
@@ -59,7 +60,7 @@ export interface Sketched {
 /** Settings of the view. */
 export type Seeing = NonNullable<PreviewRequest["viewing"]>;
 
-export type DialogName = "leave" | "export" | "keys" | "kinds" | "change-kind" | "copy" | "takes" | "rigs";
+export type DialogName = "leave" | "export" | "keys" | "kinds" | "lights" | "change-kind" | "copy" | "takes" | "rigs";
 
 export interface Brush {
   size: number;
@@ -84,6 +85,8 @@ export interface State {
   undo: string | null;
   redo: string | null;
   save: SaveState;
+  /** The last thing that a step back or on did; a new object each time. */
+  stepped: { text: string } | null;
   conflict: Conflict | null;
   /** How many things that were asked of the core are not there yet. */
   asking: number;
@@ -105,6 +108,9 @@ export interface State {
   /** A part whose cut is still on its way; what is drawn meanwhile is drawn on this one. */
   awaited: { owner: Owner; index: number; part: MaskPart } | null;
   dialog: DialogName | null;
+  /** The picture that is being exported, or was last; and why one failed. */
+  exported: Job | null;
+  exportWrong: string | null;
   strip: Strip | null;
   sketch: Sketched;
   comparison: Comparison | null;
@@ -113,6 +119,8 @@ export interface State {
   area: Point;
   /** Where the hand put the plate; null while it is fitted. */
   placed: Placement | null;
+  /** How closely it is fitted then. */
+  fit: Fit;
   /** What the service says is seen of the frame. */
   seen: Box;
 
@@ -159,6 +167,7 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     undo: undo ?? null,
     redo: redo ?? null,
     save: { is: "saved" },
+    stepped: null,
     conflict: null,
     asking: 0,
     selection: settled(lightOwner(""), rig),
@@ -174,12 +183,15 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     cutting: null,
     awaited: null,
     dialog: null,
+    exported: null,
+    exportWrong: null,
     strip: null,
     sketch: { strokes: [], light: null, answers: [], share: null, wrong: null, tried: null },
     comparison: null,
     split: 0.5,
     area: { x: 0, y: 0 },
     placed: null,
+    fit: "close",
     seen: WHOLE,
     reel: null,
     frame: 0,

@@ -1,9 +1,12 @@
 import type { StoreApi } from "zustand";
 import type { Box, KindInfo } from "../../api/client";
-import { including, toScreen, zoomed, type Placement, type Point } from "../picture/view";
+import { between, including, toScreen, zoomed, type Placement, type Point } from "../picture/view";
 import { placesOf, type Spot } from "./places";
 import { lightNow, paneNow, placementNow } from "./selectors";
 import type { State } from "./state";
+
+const GLIDE = 220; // ms
+const EDGE = 10; // CSS pixels within which a source is hardly in sight
 
 export type Viewing = ReturnType<typeof makeViewing>;
 
@@ -26,10 +29,60 @@ export function makeViewing(store: StoreApi<State>, kinds: KindInfo[]) {
     const pane = paneNow(s);
     if (placement) put(zoomed(placement, at ?? { x: pane.x / 2, y: pane.y / 2 }, factor));
   };
+  let gliding = 0;
+  let roomFor: Placement | null = null;
+  /** Moves the view there as one steady move; at once where motion is to be reduced. */
+  const glide = (to: Placement) => {
+    const from = placementNow(store.getState());
+    cancelAnimationFrame(gliding);
+    if (!from || window.matchMedia("(prefers-reduced-motion: reduce)").matches) {
+      put(to);
+      return;
+    }
+    const began = performance.now();
+    let last: Placement | null = store.getState().placed;
+    const step = (now: number) => {
+      // Whoever moves the view meanwhile has it.
+      if (store.getState().placed !== last) return;
+      const share = Math.min(1, Math.max(0, (now - began) / GLIDE));
+      put((last = share < 1 ? between(from, to, share * (2 - share)) : to));
+      if (share < 1) gliding = requestAnimationFrame(step);
+    };
+    gliding = requestAnimationFrame(step);
+  };
+  /** Draws back where the source of the selected light went out of sight, unless the hand has chosen the view. */
+  const makeRoom = () => {
+    const s = store.getState();
+    const placement = placementNow(s);
+    const light = lightNow(s);
+    const kind = kinds.find((k) => k.name === light?.kind);
+    const place = light && kind && placesOf(light, kind).positions[0]?.at;
+    if (!placement || !place || (s.placed !== null && s.placed !== roomFor)) return;
+    const at = toScreen(placement, s.plate, place);
+    const pane = paneNow(s);
+    if (at.x >= EDGE && at.y >= EDGE && at.x <= pane.x - EDGE && at.y <= pane.y - EDGE) return;
+    roomFor = including(pane, s.plate, s.rig.prepare.straighten, place);
+    glide(roomFor);
+  };
   return {
     put,
-    area: (area: Point) => store.setState({ area }),
-    fit: () => put(null),
+    /** Keeps the source of the selected light in sight, as it comes and whenever it has been moved; ends by what comes back. */
+    follow: () =>
+      store.subscribe((now, before) => {
+        const rested = before.hand.moving && !now.hand.moving;
+        const came = now.rig.lights.length > before.rig.lights.length;
+        if (rested || came) window.setTimeout(makeRoom);
+      }),
+    area: (area: Point) => {
+      store.setState({ area });
+      // Room that was made is made anew in another window; a view that the hand chose stays.
+      if (roomFor && store.getState().placed === roomFor) {
+        put(null);
+        makeRoom();
+      }
+    },
+    /** The whole plate; pressed again, with the margin in which sources live. */
+    fit: () => store.setState((s) => ({ placed: null, fit: s.placed === null && s.fit === "close" ? "wide" : "close" })),
     /** Notes who knows where the pointer is in the area, null where it is elsewhere; it is asked only when that is wanted. */
     pointedBy: (ask: () => Point | null) => {
       pointer = ask;

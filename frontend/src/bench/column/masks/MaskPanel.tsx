@@ -24,7 +24,7 @@ const Frame = styled.div`
   }
   .part {
     display: grid;
-    grid-template-columns: auto 1fr auto auto auto;
+    grid-template-columns: auto minmax(48px, 1fr) minmax(0, auto) auto auto;
     align-items: center;
     gap: 6px;
     padding: 2px 4px 2px 6px;

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import styled from "styled-components";
 import { Button } from "../../../ui/Button";
+import { useFittingName } from "../../../ui/useFittingName";
 import { TextField } from "../../../ui/TextField";
 import { tone } from "../../../ui/theme";
 import { useBench, useNow } from "../../store/bench";
@@ -36,6 +37,7 @@ export function MatteColumn() {
   // A light that stands behind it is what one came from.
   const user = useNow((s) => s.rig.lights.find((light) => light.behind.matte === matteNow(s)?.id)?.id);
   const [name, setName] = useState<string | null>(null);
+  const fitting = useFittingName(catalogue.limits.name_length);
   if (!matte) return null;
   const carried = matte.mask.parts.find((part) => part.part === "carried");
   const hinted = carried?.part === "carried" ? carried.hinted : null;
@@ -47,7 +49,7 @@ export function MatteColumn() {
           value={name ?? matte.name}
           onChange={setName}
           onDone={(kept) => {
-            const next = name?.trim().slice(0, catalogue.limits.name_length);
+            const next = name === null ? "" : fitting(name);
             if (kept && next && next !== matte.name) masking.renameMatte(matte, next);
             setName(null);
           }}

@@ -62,7 +62,7 @@ export function PartSettings({ part, title, kind, owner, at }: Props) {
   const painting = hides ? (light ? "Hide light" : "Take away") : light ? "Bring light in" : "Add";
   const undoing = hides ? (light ? "Bring light back" : "Give back") : light ? "Take light off" : "Take off";
   return (
-    <Open ref={frame}>
+    <Open ref={frame} data-part>
       {cutting && (
         <div className="row" style={{ display: "grid", gridTemplateColumns: "1fr auto" }}>
           <Progress label="Cutting the subject out" share={cutting.share} />

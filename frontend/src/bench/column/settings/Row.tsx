@@ -3,7 +3,7 @@ import { Button as AriaButton } from "react-aria-components";
 import styled from "styled-components";
 import type { SettingInfo } from "../../../api/client";
 import { Hint } from "../../../ui/Hint";
-import { focusRing, tone } from "../../../ui/theme";
+import { focusRing, oneLine, tone } from "../../../ui/theme";
 import { hintOf } from "../units";
 import { viewOf, type RowTools } from "./registry";
 
@@ -12,7 +12,7 @@ const Line = styled.div`
   flex-wrap: wrap;
   align-items: center;
   gap: 0 6px;
-  min-height: 27px;
+  min-height: 28px;
   .strip {
     min-height: 20px;
     padding: 0 2px;
@@ -26,8 +26,10 @@ const Line = styled.div`
   .value {
     width: 58px;
   }
+  /* A name stands closer to its own slider than to the one above. */
   .slider {
     flex: 1 0 100%;
+    margin: -4px 0 6px;
   }
   .wide {
     flex: 0 1 168px;
@@ -42,8 +44,16 @@ const Line = styled.div`
   .pair button {
     min-height: 22px;
   }
+  .file {
+    flex: 0 1 auto;
+    max-width: 120px;
+    color: ${tone.faint};
+    font-size: 12px;
+    ${oneLine}
+  }
   .pair {
     flex: 0 1 auto;
+    min-width: 0;
     display: flex;
     gap: 4px;
     align-items: center;

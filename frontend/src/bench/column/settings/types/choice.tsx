@@ -6,6 +6,7 @@ import { StripButton } from "../StripButton";
 export const view = settingView("choice", {
   Row: ({ setting, value, onChange, onRest, onStrip }) => (
     <>
+      <StripButton label={setting.label} onStrip={onStrip} />
       <div className="wide">
         <Select
           label={setting.label}
@@ -18,7 +19,6 @@ export const view = settingView("choice", {
           }}
         />
       </div>
-      <StripButton label={setting.label} onStrip={onStrip} />
     </>
   ),
 });

@@ -21,7 +21,7 @@ export const view = settingView("file", {
       });
     return (
       <div className="pair">
-        <span className="unit" style={{ overflow: "hidden", textOverflow: "ellipsis" }}>
+        <span className="file" title={name ? files[name] : undefined}>
           {name ? (files[name] ?? "missing file") : "none"}
         </span>
         <FileTrigger

@@ -13,6 +13,7 @@ export const view = settingView("seed", {
     };
     return (
       <>
+        <StripButton label={setting.label} onStrip={onStrip} />
         <Button hint="Another pattern" onPress={() => once((now + 1) % (setting.high + 1))}>
           Another
         </Button>
@@ -28,7 +29,6 @@ export const view = settingView("seed", {
             onCommit={once}
           />
         </div>
-        <StripButton label={setting.label} onStrip={onStrip} />
       </>
     );
   },
