@@ -5,6 +5,7 @@ The modules are bundled by the project's own Vite and run in Node; results are c
 
 from __future__ import annotations
 
+import itertools
 import json
 import subprocess
 import unittest
@@ -48,11 +49,19 @@ def run(module: str, expression: str, **values: Any) -> Any:
 
 
 class View(unittest.TestCase):
-    def test_a_plate_is_fitted_with_a_surround_and_lies_in_the_middle(self) -> None:
-        at = run("picture/view", "m.fitted(v.area, v.plate, 0, m.WHOLE)", area=AREA, plate=PLATE)
-        self.assertAlmostEqual(at["scale"], 0.6)
-        self.assertAlmostEqual(at["x"], 90)
-        self.assertAlmostEqual(at["y"], 60)
+    def test_a_plate_is_fitted_closely_or_with_a_margin_and_lies_in_the_middle(self) -> None:
+        for fit, share in (("close", 0.96), ("wide", 0.8)):
+            at = run("picture/view", "m.fitted(v.area, v.plate, 0, m.WHOLE, v.fit)", area=AREA, plate=PLATE, fit=fit)
+            self.assertAlmostEqual(at["scale"], share * 0.75)
+            self.assertAlmostEqual(at["x"], (AREA["x"] - PLATE["width"] * at["scale"]) / 2)
+            self.assertAlmostEqual(at["y"], (AREA["y"] - PLATE["height"] * at["scale"]) / 2)
+
+    def test_a_glide_begins_and_ends_where_it_should_and_its_scale_grows_by_equal_factors(self) -> None:
+        ends: Any = {"scale": 0.5, "angle": 3, "x": 10, "y": 20}, {"scale": 2, "angle": 3, "x": -90, "y": 80}
+        steps = [run("picture/view", "m.between(v.a, v.b, v.share)", a=ends[0], b=ends[1], share=k / 4) for k in range(5)]
+        self.assertEqual((steps[0], steps[4]), ends)
+        for before, after in itertools.pairwise(steps):
+            self.assertAlmostEqual(after["scale"] / before["scale"], 4**0.25)
 
     def test_places_go_to_the_screen_and_back_however_the_picture_is_turned(self) -> None:
         for angle in (0, 7.5, -40):

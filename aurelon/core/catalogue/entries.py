@@ -29,7 +29,8 @@ class GroupInfo(BaseModel):
 
 class KindInfo(BaseModel):
     """A kind of light and the groups of its five stages, in order. `look_at` has the pictures that it can read, `words` what it is
-    found by beside its title and summary, `icon` the path of a line drawing 16 units wide and high; light of a kind that is `sketched` can be asked for by a sketch."""
+    found by beside its title and summary, `icon` the path of a line drawing 16 units wide and high; light of a kind that is
+    `sketched` can be asked for by a sketch."""
 
     name: str
     title: str

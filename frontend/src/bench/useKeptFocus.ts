@@ -2,7 +2,7 @@ import { useEffect } from "react";
 import { partCountNow } from "./store/selectors";
 import type { Bench } from "./store/bench";
 
-const CHIP = '[role="toolbar"][aria-label="Desk"] [aria-pressed="true"]';
+const CHIP = '[role="toolbar"][aria-label="Desk"] [data-stop][aria-pressed="true"]';
 const POSITION = '[role="slider"][aria-label="Position"]';
 const PART = "[data-part] [role=slider], [data-part] input, [data-part] button";
 const DIALOG = '[role="dialog"], [role="alertdialog"]';

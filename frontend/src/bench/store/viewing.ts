@@ -6,7 +6,7 @@ import { lightNow, paneNow, placementNow } from "./selectors";
 import type { State } from "./state";
 
 const GLIDE = 220; // ms
-const EDGE = 10; // CSS pixels within which a source is hardly in sight
+const EDGE = 48; // CSS pixels from the edge within which a source has no room for its handles
 
 export type Viewing = ReturnType<typeof makeViewing>;
 

@@ -1,0 +1,383 @@
+"""Every screen, every hand, long lists: the keyboard's ways, small and large windows, long names, many plates and lights."""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+import urllib.request
+from typing import Any
+
+from PIL import Image
+from playwright.sync_api import Locator, Route, expect
+
+from tests.browser.window import BrowserTest
+
+FOCUSED = "() => (e => e === document.body ? '' : (e.getAttribute('aria-label') || e.textContent))(document.activeElement)"
+CLIPPED = """
+() => [...document.querySelectorAll('header button, footer button, aside h2, main button')].filter((e) => {
+  const b = e.getBoundingClientRect();
+  return b.width > 0 && (b.left < -1 || b.right > innerWidth + 1) && !e.closest('[role=toolbar]');
+}).map((e) => e.textContent)
+"""
+RIGHT_TO_LEFT = "מגדלור " * 11
+UNBROKEN = "Lighthouse" * 8
+
+
+def many_lights(count: int) -> list[dict[str, Any]]:
+    return [{"id": f"light-{k}", "name": f"Light {k}", "kind": "bloom", "on": k == 0} for k in range(count)]
+
+
+class Hand(BrowserTest):
+    home = False
+
+    def focused(self) -> str:
+        return str(self.page.evaluate(FOCUSED))
+
+    def save(self, plate: int, rig: dict[str, Any]) -> None:
+        """Saves a rig as another window would."""
+        base = self.api(f"/plates/{plate}/bench")["revision"]
+        self.send("POST", f"/plates/{plate}/revisions", {"base": base, "label": "By a test", "rig": rig, "lead": None})
+
+    def send(self, method: str, path: str, body: dict[str, Any]) -> None:
+        url, kind = f"{self.service.url}/api{path}", {"Content-Type": "application/json"}
+        urllib.request.urlopen(urllib.request.Request(url, json.dumps(body).encode(), kind, method=method)).close()
+
+    def tabs_until(self, wanted: str, most: int) -> int:
+        """How many presses of Tab bring the keyboard to what is called so."""
+        for presses in range(most + 1):
+            if self.focused() == wanted:
+                return presses
+            self.page.keyboard.press("Tab")
+        raise AssertionError(f"{wanted} is not reached by {most} presses of Tab")
+
+
+class WaysOfTheKeyboard(Hand):
+    def test_the_desk_is_one_stop_with_arrows_inside(self) -> None:
+        plate = self.bring_in("desk")
+        self.save(plate, {"format": "aurelon-rig", "version": 2, "lights": many_lights(3)})
+        self.go_to(plate)
+        self.page.get_by_role("group", name="Light 0", exact=True).get_by_role("button", name="Light 0", exact=True).click()
+        self.page.keyboard.press("3")
+        self.page.keyboard.press("0")
+        first = self.focused()
+        self.assertEqual(first, "Light 0")  # what is selected
+        for key, name in (("ArrowRight", "Light 1"), ("ArrowDown", "Light 1 on"), ("ArrowDown", "Solo Light 1")):
+            self.page.keyboard.press(key)
+            self.assertEqual(self.focused(), name)
+        self.page.keyboard.press("Tab")
+        inside = "() => document.activeElement.closest('[role=toolbar][aria-label=Desk]') !== null"
+        self.assertFalse(self.page.evaluate(inside))
+        self.page.keyboard.press("Shift+Tab")
+        self.assertEqual(self.focused(), "Solo Light 1")
+        self.page.keyboard.press("ArrowRight")
+        self.assertEqual(self.focused(), "Light 2")
+        self.page.keyboard.press("Shift+Tab")
+        self.assertFalse(self.page.evaluate(inside))
+
+    def test_each_stage_has_a_key_that_goes_to_its_first_control_and_reach_is_near(self) -> None:
+        self.bring_in("stages")
+        self.add_shafts()
+        for key, stage in zip("23456", ("source", "spread", "colour", "mask", "merge"), strict=True):
+            self.page.keyboard.press(key)
+            at = self.page.evaluate("() => document.activeElement.closest('[data-stage]')?.dataset.stage")
+            self.assertEqual(at, stage)
+        self.page.keyboard.press("3")
+        self.assertLessEqual(self.tabs_until("Reach", 12), 12)
+        self.page.keyboard.press("6")
+        self.assertLessEqual(self.tabs_until("Opacity", 12), 12)
+
+    def test_enter_in_a_number_gives_the_keyboard_to_its_slider_and_a_left_strip_to_its_button(self) -> None:
+        self.bring_in("numbers")
+        self.add_shafts()
+        field = self.page.get_by_role("textbox", name="Reach, value", exact=True)
+        field.fill("40")
+        field.press("Enter")
+        self.rested()
+        self.page.wait_for_timeout(120)
+        self.assertEqual(self.focused(), "Reach")
+        strip = self.page.get_by_role("button", name="Test strip of Reach")
+        strip.focus()
+        self.page.keyboard.press("Enter")
+        expect(self.page.get_by_role("group", name="Test strip").get_by_role("button")).to_have_count(7)
+        self.page.keyboard.press("Escape")
+        self.page.wait_for_timeout(200)
+        self.assertEqual(self.focused(), "Test strip of Reach")
+
+    def test_a_new_part_of_a_mask_takes_the_keyboard(self) -> None:
+        self.bring_in("part")
+        self.add("Bloom")
+        self.rested()
+        self.page.keyboard.press("5")
+        self.page.get_by_role("button", name="Add a part").focus()
+        self.page.keyboard.press("Enter")
+        self.page.get_by_role("menuitem", name=re.compile("^Linear gradient")).wait_for()
+        self.page.keyboard.press("Enter")
+        expect(self.page.locator("[data-part]")).to_be_visible()
+        self.page.wait_for_timeout(250)
+        self.assertTrue(self.page.evaluate("() => document.activeElement.closest('[data-part]') !== null"))
+
+    def test_coming_going_and_steps_back_are_said(self) -> None:
+        self.bring_in("said")
+        said = self.page.get_by_role("status", name="Announcements")
+        self.add("Bloom")
+        self.rested()
+        expect(said).to_have_text("Added: Bloom")
+        self.page.keyboard.press("Delete")
+        expect(said).to_have_text("Removed: Bloom")
+        self.page.keyboard.press("Control+z")
+        expect(said).to_have_text(re.compile("^Undone: .+|^Added: Bloom"))
+        self.rested()
+
+
+class WindowsOfAnySize(Hand):
+    def test_small_windows_keep_the_name_and_clip_nothing(self) -> None:
+        self.bring_in("small")
+        self.add("Bloom")
+        self.rested()
+        for width, height in ((640, 400), (853, 533)):
+            self.page.set_viewport_size({"width": width, "height": height})
+            self.page.wait_for_timeout(200)
+            self.assertEqual(self.page.evaluate(CLIPPED), [], width)
+            expect(self.page.get_by_role("heading", name="small", exact=True)).to_be_in_viewport()
+            for name in ("Export…", "Takes", "Without this light", "Add a light"):
+                expect(self.page.get_by_role("button", name=name)).to_be_in_viewport(ratio=1)
+            self.page.get_by_role("slider", name="Radius", exact=True).scroll_into_view_if_needed()
+            expect(self.page.get_by_role("slider", name="Radius", exact=True)).to_be_in_viewport()
+            area = self.page.get_by_test_id("area").bounding_box()
+            assert area is not None
+            self.assertGreater(area["width"], width * 0.5)
+            self.assertGreater(area["height"], height * 0.5)
+        self.page.set_viewport_size({"width": 1280, "height": 800})
+
+    def test_a_wide_screen_gets_a_larger_interface_and_the_choice_is_kept(self) -> None:
+        plate = self.bring_in("wide")
+        self.page.set_viewport_size({"width": 3840, "height": 2160})
+        self.addCleanup(self.page.set_viewport_size, {"width": 1280, "height": 800})
+        export = self.page.get_by_role("button", name="Export…")
+        expect(export).to_have_css("zoom", "1")
+        tall = export.bounding_box()
+        assert tall is not None
+        self.assertGreater(tall["height"], 48)
+        self.page.set_viewport_size({"width": 1280, "height": 800})
+        self.page.get_by_role("button", name="Plate prepare").click()
+        self.choose("Size of the interface", "125 %")
+        self.go_to(plate)
+        larger = export.bounding_box()
+        assert larger is not None
+        self.assertAlmostEqual(larger["height"], 26 * 1.25, delta=1.5)
+        self.add("Bloom")
+        self.rested()
+        # A slider's thumb stays under the pointer, however large all is drawn.
+        thumb = self.page.get_by_role("slider", name="Radius", exact=True)
+        thumb.scroll_into_view_if_needed()
+        before = thumb.bounding_box()
+        self.drag_by(thumb, 40, 0)
+        after = thumb.bounding_box()
+        assert before is not None
+        assert after is not None
+        self.assertAlmostEqual(after["x"] - before["x"], 40, delta=3)
+
+    def test_the_column_is_made_wider_by_hand_and_by_keys_and_stays_so(self) -> None:
+        plate = self.bring_in("column")
+        column = self.page.get_by_role("complementary", name="Settings")
+        edge = self.page.get_by_role("separator", name="Width of the settings")
+
+        def width() -> float:
+            box = column.bounding_box()
+            assert box is not None
+            return box["width"]
+
+        usual = width()
+        self.drag_by(edge, -90, 0)
+        self.assertAlmostEqual(width(), usual + 90, delta=2)
+        edge.focus()
+        self.page.keyboard.press("ArrowRight")
+        self.assertAlmostEqual(width(), usual + 82, delta=2)
+        self.go_to(plate)
+        self.assertAlmostEqual(width(), usual + 82, delta=2)
+        edge.dblclick()
+        self.assertAlmostEqual(width(), usual, delta=1)
+
+    def test_a_source_that_goes_out_of_sight_gets_room_unless_the_view_was_chosen_by_hand(self) -> None:
+        self.bring_in("room")
+        self.add_shafts()
+        place = self.page.get_by_role("slider", name="Position", exact=True)
+        self.drag_by(place, 200, 150)
+        self.page.keyboard.press("f")
+        close = self.page.get_by_label("Zoom", exact=True).inner_text()
+        self.drag_by(place, -700, 0)
+        self.page.wait_for_timeout(150)
+        expect(place).to_be_in_viewport()
+        area, at = self.page.get_by_test_id("area").bounding_box(), place.bounding_box()
+        assert area is not None
+        assert at is not None
+        self.assertGreater(at["x"], area["x"])
+        self.assertLess(int(self.page.get_by_label("Zoom", exact=True).inner_text().split()[0]), int(close.split()[0]))
+
+
+class LongNames(Hand):
+    def inside(self, what: Locator, outer: Locator | None = None) -> None:
+        """Holds something to lie within its place across the window."""
+        box = what.bounding_box()
+        around = outer.bounding_box() if outer else {"x": 0, "width": 1280}
+        assert box is not None
+        assert around is not None
+        self.assertGreaterEqual(box["x"], around["x"] - 1)
+        self.assertLessEqual(box["x"] + box["width"], around["x"] + around["width"] + 1)
+
+    def test_names_of_any_length_and_script_keep_to_their_places(self) -> None:
+        for name in (UNBROKEN, RIGHT_TO_LEFT.strip()):
+            plate = self.bring_in("named")
+            self.send("PATCH", f"/plates/{plate}", {"name": name})
+            mattes = [{"id": "m", "name": name, "mask": {"start": "everything", "parts": []}}]
+            light = {"id": "a", "name": name, "kind": "bloom", "behind": {"matte": "m"}}
+            self.save(plate, {"format": "aurelon-rig", "version": 2, "mattes": mattes, "lights": [light]})
+            self.go_to(plate)
+            self.page.get_by_role("group", name=name).get_by_role("button", name=name, exact=True).click()
+            column = self.page.get_by_role("complementary", name="Settings")
+            self.inside(column.get_by_role("group", name="Behind").get_by_role("button", name=name), column)
+            self.inside(self.page.get_by_role("heading", name=name, level=1))
+            self.inside(self.page.get_by_role("button", name="Export…"))
+            self.assertEqual(self.page.evaluate("() => document.documentElement.scrollWidth"), 1280)
+            self.assertEqual(column.evaluate("e => e.scrollWidth - e.clientWidth"), 0)
+            self.page.keyboard.press("Control+e")
+            dialog = self.page.get_by_role("dialog")
+            self.inside(dialog.get_by_role("heading"), dialog)
+            self.page.keyboard.press("Escape")
+            self.page.goto(self.service.url)
+            card = self.page.get_by_role("article", name=name)
+            self.inside(card.get_by_role("heading"), card)
+
+    def test_a_name_that_is_too_long_is_cut_with_a_word(self) -> None:
+        plate = self.bring_in("limit")
+        self.add("Bloom")
+        self.rested()
+        self.page.get_by_role("group", name="Bloom", exact=True).get_by_role("button", name="Bloom", exact=True).dblclick()
+        field = self.page.get_by_role("textbox", name="Name of the light")
+        field.fill("x" * 300)
+        field.press("Enter")
+        expect(self.page.get_by_text(re.compile("A name has at most 80 characters"))).to_be_visible()
+        self.rested()
+        self.assertEqual(self.rig(plate)["lights"][0]["name"], "x" * 80)
+
+
+class LongLists(Hand):
+    def test_many_lights_are_few_chips_and_a_list_finds_one(self) -> None:
+        plate = self.bring_in("forty")
+        self.save(plate, {"format": "aurelon-rig", "version": 2, "lights": many_lights(40)})
+        self.go_to(plate)
+        desk = self.page.get_by_role("toolbar", name="Desk")
+        self.assertLess(desk.get_by_role("group", name=re.compile("^Light")).count(), 24)
+        self.page.keyboard.press("y")
+        self.page.keyboard.type("light 37")
+        self.page.keyboard.press("Enter")
+        chip = desk.get_by_role("group", name="Light 37", exact=True)
+        expect(chip).to_be_in_viewport(ratio=0.9)
+        expect(chip.get_by_role("button", name="Light 37", exact=True)).to_have_attribute("aria-pressed", "true")
+        at = chip.bounding_box()
+        assert at is not None
+        self.page.mouse.move(at["x"] + 20, at["y"] + 20)
+        self.page.mouse.wheel(0, -6000)
+        expect(desk.get_by_role("group", name="Light 0", exact=True)).to_be_in_viewport()
+        # The arrows go on to chips that were not drawn.
+        desk.get_by_role("group", name="Light 0", exact=True).get_by_role("button", name="Light 0", exact=True).focus()
+        for _ in range(20):
+            self.page.keyboard.press("ArrowRight")
+            self.page.wait_for_timeout(30)
+        self.assertEqual(self.focused(), "Light 20")
+
+    def test_two_hundred_plates_are_few_cards_and_the_list_is_as_it_was_on_the_way_back(self) -> None:
+        data = io.BytesIO()
+        Image.new("RGB", (30, 20), (90, 60, 40)).save(data, "png")
+        for number in range(200):
+            file: Any = {"name": f"shore {number}.png", "mimeType": "image/png", "buffer": data.getvalue()}
+            self.assertTrue(self.context.request.post(f"{self.service.url}/api/plates", multipart={"file": file}).ok)
+        self.page.goto(self.service.url)
+        find = self.page.get_by_role("textbox", name="Find a plate by its name")
+        find.wait_for()
+        cards = self.page.get_by_role("article")
+        expect(cards.first).to_be_visible()
+        self.assertLess(cards.count(), 50)
+        scroller = self.page.get_by_role("main", name="Plates")
+        scroller.evaluate("e => (e.scrollTop = e.scrollHeight)")
+        expect(self.page.get_by_role("button", name="Open shore 0", exact=True)).to_be_in_viewport()
+        find.fill("shore 17")
+        expect(cards).to_have_count(11)
+        self.page.get_by_role("button", name="Open shore 17", exact=True).click()
+        self.rested()
+        self.page.get_by_role("button", name="Back to the plates").click()
+        expect(find).to_have_value("shore 17")
+        expect(cards).to_have_count(11)
+        find.fill("")
+
+
+class FirstScreen(BrowserTest):
+    def test_an_empty_folder_says_what_can_be_done_and_brings_a_demo_plate_with_one_press(self) -> None:
+        for plate in self.api("/plates"):
+            request = urllib.request.Request(f"{self.service.url}/api/plates/{plate['id']}", method="DELETE")
+            urllib.request.urlopen(request).close()
+        self.page.reload()
+        expect(self.page.get_by_role("heading", name="No plates yet")).to_be_visible()
+        pictures = self.page.get_by_role("main", name="Plates").locator("img")
+        expect(pictures).to_have_count(3)
+        for k in range(3):
+            self.assertGreater(pictures.nth(k).evaluate("async e => (await e.decode(), e.naturalWidth)"), 200)
+        self.page.get_by_role("button", name="Try it on a demo plate").click()
+        self.rested()
+        plate = int(self.page.url.rsplit("/", 1)[1])
+        self.assertEqual([light["kind"] for light in self.rig(plate)["lights"]], ["shafts", "flare", "velvet"])
+
+
+class Exports(Hand):
+    def start(self) -> None:
+        self.page.keyboard.press("Control+e")
+        self.page.get_by_role("dialog").get_by_role("button", name="Export", exact=True).click()
+
+    def hold_news(self) -> list[Any]:
+        """Keeps the news of an export from the page until they are let go."""
+        held: list[Any] = []
+
+        def hold(route: Route) -> None:
+            held.append(route)
+
+        self.page.route(re.compile("/api/jobs/.*/news"), hold)
+        return held
+
+    def test_an_export_goes_on_while_its_dialog_is_shut_and_comes_when_it_is_made(self) -> None:
+        self.bring_in("shut")
+        held = self.hold_news()
+        self.start()
+        expect(self.page.get_by_role("dialog").get_by_role("button", name="Cancel")).to_be_visible()
+        self.page.keyboard.press("Escape")
+        expect(self.page.get_by_role("dialog")).to_have_count(0)
+        expect(self.page.get_by_role("button", name=re.compile("^Exporting"))).to_be_visible()
+        with self.page.expect_download() as download:
+            held[0].continue_()
+        self.assertEqual(download.value.suggested_filename, "shut-lit.jpg")
+        expect(self.page.get_by_text("shut-lit.jpg is ready.")).to_be_visible()
+
+    def test_a_page_that_is_loaded_anew_finds_its_export_with_its_file(self) -> None:
+        plate = self.bring_in("anew")
+        self.hold_news()
+        self.start()
+        expect(self.page.get_by_role("dialog").get_by_role("button", name="Cancel")).to_be_visible()
+        self.page.unroute_all(behavior="ignoreErrors")
+        self.go_to(plate)
+        with self.page.expect_download() as download:
+            self.page.get_by_role("button", name="Save it").click()
+        self.assertEqual(download.value.suggested_filename, "anew-lit.jpg")
+
+    def test_one_that_never_began_says_so_and_one_that_was_cancelled_is_gone(self) -> None:
+        self.bring_in("refused")
+        self.page.route(re.compile("/api/plates/.*/exports"), lambda route: route.abort())
+        self.start()
+        expect(self.page.get_by_role("alert").filter(has_text="The export did not begin.")).to_be_visible()
+        self.page.unroute_all(behavior="ignoreErrors")
+        held = self.hold_news()
+        self.page.get_by_role("dialog").get_by_role("button", name="Export", exact=True).click()
+        self.page.get_by_role("dialog").get_by_role("button", name="Cancel").click()
+        held[0].continue_()
+        expect(self.page.get_by_role("dialog").get_by_role("button", name="Cancel")).to_have_count(0)
+        # The keyboard stays in the dialog.
+        self.assertTrue(self.page.evaluate("() => document.activeElement.closest('[role=dialog]') !== null"))
