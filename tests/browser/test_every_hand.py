@@ -268,6 +268,7 @@ class LongLists(Hand):
         self.save(plate, {"format": "aurelon-rig", "version": 2, "lights": many_lights(40)})
         self.go_to(plate)
         desk = self.page.get_by_role("toolbar", name="Desk")
+        expect(desk.locator('[data-stop][aria-pressed="true"]')).to_be_in_viewport()
         self.assertLess(desk.get_by_role("group", name=re.compile("^Light")).count(), 24)
         self.page.keyboard.press("y")
         self.page.keyboard.type("light 37")

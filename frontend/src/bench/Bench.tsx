@@ -1,4 +1,4 @@
-import { lazy, Suspense, useEffect, useMemo, useState } from "react";
+import { lazy, startTransition, Suspense, useEffect, useMemo, useState } from "react";
 import styled from "styled-components";
 import { api, AWAY, said, type BenchState, type Catalogue } from "../api/client";
 import { go } from "../route";
@@ -50,7 +50,8 @@ export function Bench({ plateId, catalogue }: { plateId: number; catalogue: Cata
   const [failure, setFailure] = useState<string | null>(null);
   useEffect(() => {
     api.GET("/api/plates/{plate_id}/bench", { params: { path: { plate_id: plateId } } }).then(
-      ({ data, error }) => (data ? setOpened(data) : setFailure(said(error))),
+      // In slices, so that the page answers while all of the bench is drawn for the first time.
+      ({ data, error }) => startTransition(() => (data ? setOpened(data) : setFailure(said(error)))),
       () => setFailure(AWAY),
     );
   }, [plateId]);

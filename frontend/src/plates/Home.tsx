@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useState } from "react";
+import { startTransition, useCallback, useEffect, useState } from "react";
 import { DropZone, FileTrigger, type DropItem } from "react-aria-components";
 import styled from "styled-components";
 import { api, said, sendPlate, sendStills, whyOf, type BroughtIn, type Catalogue, type Plate } from "../api/client";
@@ -96,7 +96,7 @@ export function Home({ catalogue }: { catalogue: Catalogue }) {
 
   const load = useCallback(async () => {
     const { data, error } = await api.GET("/api/plates");
-    if (data) setPlates(data);
+    if (data) startTransition(() => setPlates(data));
     else warn(said(error));
   }, [warn]);
 

@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useLayoutEffect, useRef, useState, type ReactNode } from "react";
+import { useDeferredValue, useEffect, useLayoutEffect, useRef, useState, type ReactNode } from "react";
 import styled from "styled-components";
 import type { Plate } from "../api/client";
 
@@ -61,6 +61,8 @@ export function PlateGrid({ plates, children }: { plates: Plate[]; children: (pl
     enabled: long,
   });
   useEffect(() => virtual.measure(), [virtual, height]);
+  // Cards are drawn in slices, so that a long list holds up nothing.
+  const seen = useDeferredValue(virtual.getVirtualItems(), []);
   if (!long)
     return (
       <Scroller ref={scroller} aria-label="Plates">
@@ -72,7 +74,7 @@ export function PlateGrid({ plates, children }: { plates: Plate[]; children: (pl
   return (
     <Scroller ref={scroller} aria-label="Plates">
       <div style={{ height: virtual.getTotalSize() + 40, position: "relative" }}>
-        {virtual.getVirtualItems().map(({ index, start }) => (
+        {seen.map(({ index, start }) => (
           <Row
             key={index}
             $columns={columns}

@@ -1,7 +1,7 @@
 import styled from "styled-components";
-import type { ReactNode } from "react";
+import { useDeferredValue, type ReactNode } from "react";
 import { tone } from "../../ui/theme";
-import { useBench, useNow } from "../store/bench";
+import { useBench, useSome } from "../store/bench";
 import { HOUSE } from "../store/rig";
 import { lightIdNow } from "../store/selectors";
 import { GroupColumn } from "./GroupColumn";
@@ -24,8 +24,10 @@ const Side = styled.aside`
 /** Whatever is selected, with all that can be set of it; and below it the place for help. */
 export function Column({ help }: { help: ReactNode }) {
   const { editing, catalogue } = useBench();
-  const light = useNow(lightIdNow);
-  const what = useNow(({ selection }) => (selection === "plate" ? "plate" : selection.of));
+  // Drawn in slices after the chip that was chosen, so that a press is answered at once.
+  const { light, what } = useDeferredValue(
+    useSome((s) => ({ light: lightIdNow(s), what: s.selection === "plate" ? "plate" : s.selection.of })),
+  );
   return (
     <Side aria-label="Settings">
       <WidthHandle />

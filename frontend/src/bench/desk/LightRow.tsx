@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useState, type RefObject } from "react";
+import { useEffect, useLayoutEffect, useRef, useState, type RefObject } from "react";
 import styled from "styled-components";
 import { useBench, useNow, useSome } from "../store/bench";
 import { lightIdNow } from "../store/selectors";
@@ -8,7 +8,7 @@ import { LightChip } from "./LightChip";
 const MOST = 14; // lights whose chips are all drawn; of more only those near the desk's part are
 const CHIP = 122; // CSS pixels of a chip among many
 const GAP = 5;
-const BEFORE = 168; // CSS pixels of what stands before the lights
+const AFTER = 142; // CSS pixels of what stands over the desk's right end
 const NEAR = 4; // chips beyond the desk's part
 
 const Long = styled.div`
@@ -30,20 +30,25 @@ export function LightRow({ desk }: { desk: RefObject<HTMLDivElement | null> }) {
   const ids = useSome((s) => s.rig.lights.map((light) => light.id));
   const selected = useNow(lightIdNow);
   const long = ids.length > MOST;
+  const place = useRef<HTMLDivElement>(null);
+  const [before, setBefore] = useState(0);
+  useLayoutEffect(() => setBefore(place.current?.offsetLeft ?? 0), [long]);
   const row = useVirtualizer({
     count: ids.length,
     horizontal: true,
     getScrollElement: () => desk.current,
     estimateSize: () => CHIP,
     gap: GAP,
-    scrollMargin: BEFORE,
+    scrollMargin: before,
+    scrollPaddingStart: before,
+    scrollPaddingEnd: AFTER,
     overscan: NEAR,
     enabled: long,
   });
   useEffect(() => {
     const at = store.getState().rig.lights.findIndex((light) => light.id === selected);
-    if (long && at >= 0) row.scrollToIndex(at, { align: "auto" });
-  }, [long, row, selected, store]);
+    if (long && before > 0 && at >= 0) row.scrollToIndex(at, { align: "auto" });
+  }, [long, before, row, selected, store]);
   const chip = (id: string, index: number) => (
     <LightChip
       key={id}
@@ -60,12 +65,12 @@ export function LightRow({ desk }: { desk: RefObject<HTMLDivElement | null> }) {
   );
   if (!long) return ids.map(chip);
   return (
-    <Long style={{ width: row.getTotalSize() }}>
+    <Long ref={place} style={{ width: row.getTotalSize() }}>
       {row.getVirtualItems().map(({ index, start }) => {
         const id = ids[index];
         return (
           id && (
-            <div key={id} style={{ left: start - BEFORE }}>
+            <div key={id} style={{ left: start - before }}>
               {chip(id, index)}
             </div>
           )
