@@ -109,7 +109,7 @@ def _render_reel(options: argparse.Namespace, rig: Rig, over: bool) -> int:
 
 def _chosen(options: argparse.Namespace) -> dict[str, Any]:
     """The options of the file that were given on the command line."""
-    names = ("depth", "profile", "quality", "highlights", "metadata", "with_rig")
+    names = ("depth", "profile", "quality", "above_white", "metadata", "with_rig")
     return {name: value for name in names if (value := getattr(options, name)) is not None}
 
 
@@ -305,7 +305,11 @@ def _add_writing(render: argparse.ArgumentParser) -> None:
     render.add_argument("--depth", help="bits a sample, as the format has them: 8, 10, 12, 16, half, float, pq10, gain-map, ...")
     render.add_argument("--profile", choices=PROFILES, help="colour profile; the plate's own where left out")
     render.add_argument("--quality", type=quality, help="1 to 100, for formats that lose detail")
-    render.add_argument("--highlights", choices=("cut", "shoulder"), help="light above white: cut off, or rolled off as on film")
+    render.add_argument(
+        "--above-white",
+        choices=("cut", "roll_off"),
+        help="light above white: cut off, or rolled off as on film; usually as the rig says",
+    )
     render.add_argument(
         "--metadata",
         choices=tuple(NOTES),

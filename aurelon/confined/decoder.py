@@ -75,8 +75,8 @@ def operations() -> Mapping[str, Operation]:
         return FootageFacts(**{field: getattr(found, field) for field in FootageFacts.__dataclass_fields__})
 
     def frame(number: int) -> Raster:
-        found, name = open_footage[0]
-        return in_space(frame_of(found, number), name)
+        found, _ = open_footage[0]
+        return in_space(frame_of(found, number))
 
     offered = (here.layers, here.layer, look, raster, footage, frame)
     return {operation.__name__: operation for operation in offered}

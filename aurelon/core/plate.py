@@ -135,7 +135,7 @@ def glance(data: bytes, name: str) -> tuple[Plate, tuple[int, int]]:
 
 def plate_of(raster: Raster, name: str, key: str, *, frame: int = 0, seconds: float = 0.0) -> Plate:
     """A plate from the samples of the file called `name`. Raises PlateError where they cannot be brought to linear light."""
-    raster = in_space(raster, name)
+    raster = in_space(raster)
     assert raster.space is not None
     space = raster.space
     depth = DEPTHS.get(str(raster.samples.dtype), "float")

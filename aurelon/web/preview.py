@@ -129,6 +129,8 @@ def frames(
         seen = request.viewing.seen(pixels, plate.space) if whole else pixels
         if request.hdr and whole and not (request.draft or request.clipping) and float(seen.max()) > BARELY_ABOVE:
             return _in_pq(seen, plate.space, alpha), True
+        if whole and request.viewing.exposure == 0:  # another exposure is there to look into what lies above white
+            seen = rig.finish.finished(seen, plate.space)
         picture = to_screen(seen, plate.space, v.x0, v.y0, alpha, dithered=not request.draft)
         if request.clipping and whole:
             request.viewing.mark(picture, pixels, plate.space)

@@ -244,6 +244,8 @@ class OnIt(OnThePicture):
         self.page.keyboard.press("n")
         self.page.wait_for_timeout(300)
         self.rested()
+        self.page.keyboard.press("f")  # with a margin beside the picture
+        self.rested()
         self.page.mouse.click(*self.place(-0.08, 0.5))
         self.page.wait_for_timeout(200)
         self.rested()

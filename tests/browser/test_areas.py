@@ -123,7 +123,7 @@ class Distance(OnThePicture):
         area = self.page.get_by_test_id("area").bounding_box()
         assert grip is not None
         assert area is not None
-        height = min(area["height"] * 0.8, area["width"] * 0.8 * 1600 / 2400)
+        height = min(area["height"] * 0.96, area["width"] * 0.96 * 1600 / 2400)
         self.drag_by(line.locator(".grip"), 30, 0.2 * height)
         self.assertAlmostEqual(self.rig(plate)["distance"]["horizon"], 0.5, delta=0.02)
         line.focus()

@@ -24,7 +24,8 @@ class WholeWay(BrowserTest):
         light = self.rig(plate)["lights"][-1]
         self.assertEqual(light["kind"], "shafts")
 
-        # The source is dragged far outside the frame; a pointer shows where it went, and brings it back.
+        # The source is dragged far outside the frame, and gets room there. Where the hand chose the view, a pointer shows where it
+        # went, and brings it back.
         handle = self.page.get_by_role("slider", name="Position", exact=True)
         box = handle.bounding_box()
         assert box is not None
@@ -36,6 +37,8 @@ class WholeWay(BrowserTest):
         self.page.mouse.up()
         self.rested()
         self.assertLess(self.rig(plate)["lights"][-1]["spread"]["position"][1], -0.3)
+        expect(handle).to_be_in_viewport()
+        self.page.keyboard.press("f")
         self.page.get_by_role("button", name="Position is out of sight; show it").click()
         self.rested()
         box = handle.bounding_box()
@@ -158,6 +161,7 @@ class Desk(BrowserTest):
         choice.click()
         chip = self.page.get_by_role("group", name="Shafts", exact=True)
         expect(chip).to_contain_text("Being prepared, 13 s")
+        self.page.keyboard.press("f")  # without the room that the source was given
         self.rested()
         self.assertLess(np.abs(self.picture() - plain).mean(), 0.5)  # a handle is there
         left.clear()

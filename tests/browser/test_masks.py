@@ -11,7 +11,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import expect
 
-from tests.browser.window import BrowserTest
+from tests.browser.window import BrowserTest, spot_of
 
 
 class OnThePicture(BrowserTest):
@@ -20,13 +20,8 @@ class OnThePicture(BrowserTest):
     home = False
 
     def place(self, x: float, y: float) -> tuple[float, float]:
-        """Where a place of the plate (fractions) is in the window, the plate being fitted."""
-        box = self.page.get_by_test_id("area").bounding_box()
-        assert box is not None
-        width, height = self.size
-        scale = min(box["width"] * 0.8 / width, box["height"] * 0.8 / height)
-        left, top = (box["width"] - width * scale) / 2, (box["height"] - height * scale) / 2
-        return box["x"] + left + x * width * scale, box["y"] + top + y * height * scale
+        """Where a place of the plate (fractions) is in the window."""
+        return spot_of(self.page, self.size, (x, y))
 
     def setUp(self) -> None:
         super().setUp()
@@ -230,6 +225,8 @@ class Painting(OnThePicture):
         self.rested()
         self.add_part("Brush")
         zoomed = self.place(0, 0)
+        self.page.keyboard.press("f")  # with a margin beside the picture
+        self.rested()
         self.drag((-0.06, 0.3), (0.4, 0.3))
         (stroke,) = self.mask(plate)["parts"][0]["strokes"]
         self.assertLess(stroke["points"][0], 0)

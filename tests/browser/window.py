@@ -106,6 +106,16 @@ def demo_window(script: str = "") -> Iterator[tuple[Page, str, Path]]:
             service.stop()
 
 
+def spot_of(page: Page, size: tuple[int, int], place: tuple[float, float]) -> tuple[float, float]:
+    """Where a place (fractions) of a plate of `size` (width, height) is in the window, however the plate lies there."""
+    style = page.evaluate("document.querySelector('.moving').style.transform")
+    x, y = (float(v) for v in re.findall(r"-?[\d.]+", style)[:2])
+    scale = float(page.locator(".moving").get_attribute("data-scale") or 0)
+    area = page.get_by_test_id("area").bounding_box()
+    assert area is not None
+    return area["x"] + x + place[0] * size[0] * scale, area["y"] + y + place[1] * size[1] * scale
+
+
 def rested(page: Page, settle: int) -> None:
     """Waits until all is saved and the exact picture is there, and then for `settle` ms."""
     expect(page.get_by_label("Save state")).to_have_text("Saved")
@@ -144,6 +154,8 @@ class BrowserTest(unittest.TestCase):
         cls.addClassCleanup(cls.browser.close)
         cls.context = cls.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
         cls.context.set_default_timeout(PATIENCE)
+        # What is said to a newcomer is said in one test.
+        cls.context.add_init_script("if (location.protocol === 'http:') localStorage.setItem('aurelon.hinted-openings', '3')")
 
     def setUp(self) -> None:
         # The context of the class keeps the page's compiled scripts; what the page remembers is cleared.

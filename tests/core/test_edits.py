@@ -256,7 +256,9 @@ class Strips(unittest.TestCase):
     def test_values_lie_evenly_about_the_present_one_as_far_as_the_range_goes(self) -> None:
         setting = self.setting()
         np.testing.assert_allclose(setting.steps(0.5, 0.4, 5), [0.3, 0.4, 0.5, 0.6, 0.7], atol=1e-9)
-        np.testing.assert_allclose(setting.steps(0.95, 0.4, 5), [0.6, 0.7, 0.8, 0.9, 1.0], atol=1e-9)
+        # The present value is among them, and the ends stay.
+        np.testing.assert_allclose(setting.steps(0.95, 0.4, 5), [0.6, 0.7, 0.8, 0.95, 1.0], atol=1e-9)
+        np.testing.assert_allclose(setting.steps(0.02, 1.0, 5), [0.0, 0.02, 0.5, 0.75, 1.0], atol=1e-9)
         np.testing.assert_allclose(setting.steps(0.0, 0.4, 5), [0.0, 0.1, 0.2, 0.3, 0.4], atol=1e-9)
 
     def test_they_lie_evenly_in_the_travel_of_the_slider(self) -> None:

@@ -34,7 +34,6 @@ from aurelon.core.imaging.code_points import (
     space_of,
 )
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, LINEAR_SRGB, OPRGB, ROMM, SRGB, chromaticities_of
-from aurelon.core.imaging.roll_off import Shoulder, shoulder
 from aurelon.core.plate import glance
 from tests.dng import BALANCE, dng_of
 from tests.pictures import Floats, exported, plate_of, psnr, renderer_of, rig_of, scene
@@ -355,36 +354,6 @@ class HighDynamicRange(unittest.TestCase):
             second.seek(number)
             np.testing.assert_array_equal(np.asarray(first), np.asarray(second))
 
-    def test_a_shoulder_leaves_what_is_below_its_knee_and_brings_the_peak_to_white(self) -> None:
-        ramp = np.linspace(0, 4, 401).astype(np.float32)
-        rolled = shoulder(ramp, 4.0)
-        # ITU-R BT.2390: KS = 1.5 maxLum - 0.5, in shares of the peak's own PQ value.
-        most = float(colour.models.eotf_inverse_ST2084(4 * 203.0))
-        knee = 1.5 * float(colour.models.eotf_inverse_ST2084(203.0)) / most - 0.5
-        light = float(colour.models.eotf_ST2084(knee * most)) / 203
-        self.assertTrue(0.2 < light < 0.9, light)
-        below = ramp < light - 0.02
-        np.testing.assert_array_equal(rolled[below], ramp[below])
-        self.assertAlmostEqual(float(rolled[-1]), 1.0, delta=2e-3)
-        self.assertTrue((np.diff(rolled) >= -1e-6).all())
-        slope = np.diff(rolled) / np.diff(ramp)
-        self.assertLess(float(np.abs(np.diff(slope)).max()), 0.05)  # no corner
-        pixels = np.stack([ramp, 0.5 * ramp, 0.25 * ramp], axis=1)[None]
-        np.testing.assert_allclose(Shoulder(4.0)(pixels)[0, :, 0], rolled, atol=2e-3)
-        hue = Shoulder(4.0)(pixels)[0, 1:]
-        np.testing.assert_allclose(hue[:, 1] / hue[:, 0], 0.5, atol=1e-4)
-
-    def test_an_export_rolls_off_only_where_it_is_asked_to(self) -> None:
-        plate = plate_of(smooth() * 1.6)
-        cut, rolled = (by_opencv(exported(plate, EMPTY, "png", "8", highlights=how)) for how in ("cut", "shoulder"))
-        # Where one is flat white the other still tells how bright it was.
-        flat = cut.max(axis=2) == 255
-        self.assertGreater(float(flat.mean()), 0.4)
-        self.assertGreater(len(np.unique(rolled.max(axis=2)[flat])), 4)
-        dark = plate_of(smooth() * 0.5)
-        same = [exported(dark, EMPTY, "png", "8", highlights=how) for how in ("cut", "shoulder")]
-        self.assertEqual(*same)
-
     def test_high_dynamic_range_is_never_chosen_by_itself(self) -> None:
         for ending, depth in ((".jpg", "8"), (".png", "16"), (".avif", "12"), (".exr", "float")):
             self.assertEqual(
@@ -503,7 +472,7 @@ class BadFiles(unittest.TestCase):
         pixels = scene(60, 40)
         plate = plate_of(pixels)
         nan, inf = pixels.copy(), pixels.copy()
-        nan[3, 4], inf[5, 6] = np.nan, np.inf
+        nan[3:30, 4], inf[5, 6:40] = np.nan, np.inf  # more than stray samples
         files: dict[str, tuple[bytes, str]] = {
             "nan.exr": (exr_file(exr(planes(nan))), "NaN or infinite"),
             "inf.exr": (exr_file(exr(planes(inf))), "NaN or infinite"),

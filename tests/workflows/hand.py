@@ -14,7 +14,7 @@ import numpy as np
 from playwright.sync_api import Locator, expect
 
 from aurelon.core import Plate, Rig, open_plate, render
-from tests.browser.window import BrowserTest
+from tests.browser.window import BrowserTest, spot_of
 from tests.copied import small_demo
 from tests.pictures import Floats
 from tests.workflows.document import DOCUMENTED, Played, document
@@ -170,13 +170,7 @@ class Job(BrowserTest):
 
     def at(self, place: Spot) -> tuple[float, float]:
         """Where a place of the plate is in the window, the plate being fitted or drawn back."""
-        style = self.page.evaluate("document.querySelector('.moving').style.transform")
-        x, y = (float(v) for v in re.findall(r"-?[\d.]+", style)[:2])
-        scale = float(self.page.locator(".moving").get_attribute("data-scale") or 0)
-        area = self.page.get_by_test_id("area").bounding_box()
-        assert area is not None
-        width, height = self.source.size
-        return area["x"] + x + place[0] * width * scale, area["y"] + y + place[1] * height * scale
+        return spot_of(self.page, self.source.size, place)
 
     def lit(self) -> Floats:
         """How much light all lights lay on the plate, (h, w) of linear luminance, by the core from the rig that is kept."""

@@ -39,6 +39,7 @@ from aurelon.core.reels.shared.writing import ReelFormat
 from aurelon.core.reels.writers import reel_writers
 from aurelon.core.rig.copies import OFFSET
 from aurelon.core.rig.distance import Distance, Standing
+from aurelon.core.rig.finish import Finish
 from aurelon.core.rig.light import LIGHT_MODELS, Behind
 from aurelon.core.rig.model import HouseLight, Prepare
 from aurelon.core.rig.names import NAME_LENGTH
@@ -180,6 +181,7 @@ def whole_catalogue() -> Catalogue:
         plate=group_of("prepare", "Plate", "What is done to the picture before any light", Prepare),
         viewing=group_of("viewing", "View", "How the picture is looked at; it changes nothing of it", Viewing),
         house=group_of("house", "House light", "How much of the picture's own light stays on", HouseLight),
+        finish=group_of("finish", "Finish", "How the lit picture is shown and written", Finish),
         distance=group_of("distance", "Distance", "How far things are, so that light lies in the air before them", Distance),
         standing=group_of("standing", "Distance", "How near the matte stands", Standing),
         behind=group_of("behind", "Behind", "What stands before the light", Behind),

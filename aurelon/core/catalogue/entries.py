@@ -122,6 +122,7 @@ class Catalogue(BaseModel):
     viewing: GroupInfo
     house: GroupInfo
     distance: GroupInfo
+    finish: GroupInfo
     standing: GroupInfo
     behind: GroupInfo
     parts: list[PartInfo]

@@ -12,13 +12,15 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 import OpenEXR
 from numpy.typing import NDArray
 
 from aurelon.core.codecs.shared.depth import NOT_USED, nearness_of
+from aurelon.core.codecs.shared.mending import mended
 from aurelon.core.codecs.shared.paths import as_path
-from aurelon.core.codecs.shared.raster import CUT_SHORT, NO_NUMBERS, Format, Raster, UnreadableError, all_numbers
+from aurelon.core.codecs.shared.raster import CUT_SHORT, Format, Raster, UnreadableError, all_numbers
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.code_points import linear_space_of
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, RgbSpace, chromaticities_of
@@ -36,6 +38,7 @@ FORMAT = Format(
     order=7,
 )
 Window = tuple[int, int, int, int]  # first column and row, and those after the last
+CHROMA = ("Y", "RY", "BY")
 WHOLE = ("result", "beauty", "combined", "composite", "rgba", "")
 HALF_MOST = 65504.0
 RIG = "aurelon:rig"  # the attribute in which one travels
@@ -124,22 +127,27 @@ def _layers(channels: Mapping[str, Any]) -> dict[str, dict[str, str]]:
     for layer, kinds in grouped.items():
         if {"R", "G", "B"} <= kinds.keys():
             kept[layer] = {kind: kinds[kind] for kind in "RGBA" if kind in kinds}
-        elif "Y" in kinds and "RY" not in kinds:
+        elif {"Y", "RY", "BY"} <= kinds.keys():
+            kept[layer] = {kind: kinds[kind] for kind in (*CHROMA, "A") if kind in kinds}
+        elif "Y" in kinds:
             kept[layer] = dict.fromkeys("RGB", kinds["Y"]) | ({"A": kinds["A"]} if "A" in kinds else {})
     return kept
 
 
 def _raster(part: Any, names: Mapping[str, str]) -> Raster:
     display, stored = _window(part.header, "displayWindow"), _window(part.header, "dataWindow")
-    planes = [_shown(np.asarray(part.channels[name].pixels), stored, display) for name in names.values()]
-    colour = _side_by_side(planes[:3])
-    alpha = all_numbers(planes[3]) if len(planes) > 3 else None
-    nearness, notices = _nearness(part, names["R"], stored, display)
+    space = _space(part.header.get("chromaticities"))
+    pixels = {kind: np.asarray(part.channels[name].pixels) for kind, name in names.items()}
+    if "Y" in names:
+        pixels |= _from_chroma(pixels["Y"], pixels["RY"], pixels["BY"], stored, space)
+    colour, notices = _side_by_side([_shown(pixels[kind], stored, display) for kind in "RGB"])
+    alpha = all_numbers(_shown(pixels["A"], stored, display)) if "A" in pixels else None
+    nearness, of_depth = _nearness(part, next(iter(names.values())), stored, display)
+    notices += of_depth
     if alpha is not None:
         # Colour comes multiplied by alpha.
         colour = np.where(alpha[:, :, None] > 0, colour / np.maximum(alpha, 1e-6)[:, :, None], colour).astype(np.float32)
         alpha = None if float(alpha.min()) >= 1 else alpha
-    space = _space(part.header.get("chromaticities"))
     return Raster(colour, alpha, space=space, nearness=nearness, notices=notices)
 
 
@@ -158,15 +166,45 @@ def _nearness(part: Any, red: str, stored: Window, display: Window) -> tuple[Flo
     return result, () if result is not None else (NOT_USED,)
 
 
-def _side_by_side(planes: list[NDArray[Any]]) -> Floats:
-    """Planes (h, w) as (h, w, n) float32. Raises UnreadableError where one contains NaN or infinite samples."""
+def _from_chroma(
+    luminance: NDArray[Any], red: NDArray[Any], blue: NDArray[Any], stored: Window, space: RgbSpace
+) -> dict[str, Floats]:
+    """The planes R, G and B of luminance Y and chroma RY = (R - Y) / Y and BY = (B - Y) / Y, which are stored for every other pixel
+    of every other row (OpenEXR, "Luminance/Chroma Images"); between them chroma is taken linearly. Raises UnreadableError
+    where it is stored otherwise."""
+    height, width = luminance.shape
+    x0, y0 = stored[0], stored[1]
+    rows, columns = (np.arange(y0 + y0 % 2, y0 + height, 2), np.arange(x0 + x0 % 2, x0 + width, 2))
+    if red.shape != blue.shape or red.shape not in ((rows.size, columns.size), (height, width)):
+        raise UnreadableError("has chroma at an unusual size; save it in red, green and blue")
+    y = np.asarray(luminance, np.float32)
+
+    def whole(chroma: NDArray[Any]) -> Floats:
+        plane = np.asarray(chroma, np.float32)
+        if plane.shape == y.shape:
+            return plane
+        along_x = (np.arange(width, dtype=np.float32) - (columns[0] - x0)) / 2
+        along_y = (np.arange(height, dtype=np.float32) - (rows[0] - y0)) / 2
+        grid_x, grid_y = (np.asarray(grid, np.float32) for grid in np.meshgrid(along_x, along_y))
+        return np.asarray(cv2.remap(plane, grid_x, grid_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.float32)
+
+    # Of luminance under the white that files state, D65.
+    weights = np.linalg.inv(space.from_d65)[1].astype(np.float32)
+    r, b = (whole(red) + 1) * y, (whole(blue) + 1) * y
+    return {"R": r, "G": (y - weights[0] * r - weights[2] * b) / weights[1], "B": b}
+
+
+def _side_by_side(planes: list[NDArray[Any]]) -> tuple[Floats, tuple[str, ...]]:
+    """Planes (h, w) as (h, w, n) float32, with what to say of stray samples that are NaN or infinite. Raises UnreadableError where
+    there are many."""
     if all(plane.dtype == np.float16 for plane in planes):
         colour, finite = from_halves(planes)
     else:
         colour, finite = from_planes([np.asarray(plane, np.float32) for plane in planes])
-    if not finite:
-        raise UnreadableError(NO_NUMBERS)
-    return colour
+    if finite:
+        return colour, ()
+    colour, said = mended(np.stack([np.asarray(plane, np.float32) for plane in planes], axis=2))
+    return colour, (said,)
 
 
 def _shown(plane: NDArray[Any], stored: Window, display: Window) -> NDArray[Any]:

@@ -22,6 +22,7 @@ FORMAT = Format(
     without_exif=("float",),
     order=8,
 )
+HEADER_ROOM = 4096  # bytes
 SIZE = re.compile(rb"\n([-+][XY]) (\d+) ([-+][XY]) (\d+)\n")
 PRIMARIES = re.compile(rb"\nPRIMARIES=((?:\s*-?[\d.]+){8})")
 
@@ -51,14 +52,21 @@ def _space(header: bytes) -> RgbSpace:
     found = PRIMARIES.search(header)
     if found is None:
         return LINEAR_SRGB
+    stated = [float(value) for value in found[1].split()]
+    if not any(stated):  # as some write what they do not know
+        return LINEAR_SRGB
     try:
-        return linear_space_of([float(value) for value in found[1].split()])
+        return linear_space_of(stated)
     except (ValueError, np.linalg.LinAlgError) as error:
         raise UnreadableError("is damaged: its primaries span no colours") from error
 
 
 def write(raster: Raster, depth: str, quality: int) -> bytes:
-    result = bytes(imagecodecs.rgbe_encode(np.ascontiguousarray(raster.samples, np.float32), rle=True))
+    light = np.ascontiguousarray(raster.samples, np.float32)
+    height, width, _ = light.shape
+    # Noise grows by run lengths; by itself the encoder leaves no room for that.
+    room = bytearray(HEADER_ROOM + height * (4 + 4 * width + 4 * width // 64))
+    result = bytes(imagecodecs.rgbe_encode(light, rle=True, out=room))
     if raster.space is None or raster.space is LINEAR_SRGB:
         return result
     first, rest = result.split(b"\n", 1)

@@ -12,7 +12,7 @@ import imagecodecs
 import numpy as np
 from PIL import Image
 
-from aurelon.core.codecs.shared.conversion import FROM_CMYK, from_cmyk
+from aurelon.core.codecs.shared.conversion import from_cmyk
 from aurelon.core.codecs.shared.exif import notes_of
 from aurelon.core.codecs.shared.raster import (
     Format,
@@ -26,7 +26,7 @@ from aurelon.core.codecs.shared.raster import (
 from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp, with_rig
 from aurelon.core.imaging.code_points import LINEAR, P3_D65, space_of
 from aurelon.core.imaging.icc import ProfileError, read_profile
-from aurelon.core.imaging.rgb_space import LINEAR_CURVE, LINEAR_SRGB, OPRGB, make_space
+from aurelon.core.imaging.rgb_space import LINEAR_CURVE, LINEAR_SRGB, make_space
 
 LINEAR_P3 = space_of(P3_D65, LINEAR)
 FORMAT = Format(
@@ -81,9 +81,8 @@ def read(data: bytes) -> Raster:
     icc, xmp = picture.info.get("icc_profile"), upright_xmp(picture.info.get("xmp"))
     notices = notes_of(exif)
     if inks:
-        return Raster(
-            from_cmyk(samples, icc), exif=exif_upright(exif), space=OPRGB, xmp=xmp, rig=rig_in(xmp), notices=(FROM_CMYK, *notices)
-        )
+        colours, space, how = from_cmyk(samples, icc)
+        return Raster(colours, exif=exif_upright(exif), space=space, xmp=xmp, rig=rig_in(xmp), notices=(how, *notices))
     return Raster(samples, icc=icc, exif=exif_upright(exif), xmp=xmp, rig=rig_in(xmp), notices=notices)
 
 

@@ -6,6 +6,7 @@ import struct
 import zlib
 from collections.abc import Iterator
 from dataclasses import replace
+from typing import Any
 
 import imagecodecs
 import numpy as np
@@ -23,7 +24,8 @@ from aurelon.core.codecs.shared.raster import (
     split_alpha,
     upright,
 )
-from aurelon.core.codecs.shared.xmp import packed, unpacked, upright_xmp
+from aurelon.core.codecs.shared.stated_colours import space_stated
+from aurelon.core.codecs.shared.xmp import orientation_in, packed, unpacked, upright_xmp
 from aurelon.core.imaging.code_points import BT2020, LINEAR_REC2020, PQ, light_to_pq
 
 FORMAT = Format(
@@ -96,6 +98,8 @@ def read(data: bytes) -> Raster:
     exif = None
     icc = points = None
     rig, xmp = "", None
+    standard, gamma = False, None
+    white_first: Any = None
     notices: tuple[str, ...] = ()
     shown = [SIGNATURE]  # the file without what it says of itself, which may be damaged, or far more than any reader takes
     for number, (kind, content, whole) in enumerate(_chunks(data)):
@@ -107,10 +111,16 @@ def read(data: bytes) -> Raster:
             exif = content
         elif kind == b"cICP" and len(content) == 4:
             points = content[0], content[1]
+        elif kind == b"sRGB":
+            standard = True
+        elif kind == b"gAMA" and len(content) == 4:
+            gamma = struct.unpack(">I", content)[0] / 100_000
+        elif kind == b"cHRM" and len(content) == 32:
+            white_first = tuple(value / 100_000 for value in struct.unpack(">8I", content))
         elif kind == b"acTL":
             notices = (ANIMATED,)
         elif kind == b"iTXt" and content.startswith(XMP):
-            xmp = upright_xmp(_text(content[len(XMP) :]))
+            xmp = _text(content[len(XMP) :])
         elif kind == b"tEXt" and content.startswith(RIG):
             rig = unpacked(content[len(RIG) :])
         elif kind == b"iCCP":
@@ -126,11 +136,15 @@ def read(data: bytes) -> Raster:
             samples = colour if opacity is None else np.dstack([colour, opacity])
     except (imagecodecs.PngError, OSError, SyntaxError, ValueError) as error:
         raise UnreadableError("is damaged; copy it again from where it came") from error
-    colour, opacity = split_alpha(upright(samples, exif_orientation(exif)))
+    turned = exif_orientation(exif) if exif else orientation_in(xmp)
+    xmp = upright_xmp(xmp)
+    colour, opacity = split_alpha(upright(samples, turned))
     if points is not None:  # and the profile gives way to it
         result = by_code_points(np.ascontiguousarray(colour), opacity, exif_upright(exif), *points)
         return replace(result, xmp=xmp, rig=rig, notices=notices)
-    return Raster(np.ascontiguousarray(colour), opacity, icc, exif_upright(exif), xmp=xmp, rig=rig, notices=notices)
+    # A file that names its space by a profile, or as the standard one, means that; its gamma is for those that read neither.
+    space = None if icc or standard else space_stated(gamma, white_first)
+    return Raster(np.ascontiguousarray(colour), opacity, icc, exif_upright(exif), space, xmp=xmp, rig=rig, notices=notices)
 
 
 def _chunk(kind: bytes, content: bytes) -> bytes:

@@ -12,7 +12,7 @@ import numpy as np
 import tifffile
 from numpy.typing import NDArray
 
-from aurelon.core.codecs.shared.conversion import FROM_CMYK, FROM_LAB, from_cmyk, from_lab, lab_codes
+from aurelon.core.codecs.shared.conversion import FROM_LAB, from_cmyk, from_lab, lab_codes
 from aurelon.core.codecs.shared.exif import DamagedExif, directory, exif_in_tiff, tags_of
 from aurelon.core.codecs.shared.raster import (
     CUT_SHORT,
@@ -21,15 +21,20 @@ from aurelon.core.codecs.shared.raster import (
     Raster,
     UnreadableError,
     all_numbers,
+    open_with_pillow,
     split_alpha,
     upright,
 )
 from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp, with_rig
-from aurelon.core.imaging.rgb_space import OPRGB
+from aurelon.core.imaging.rgb_space import OPRGB, RgbSpace
 
 FORMAT = Format("tiff", "TIFF", "image/tiff", (".tif", ".tiff"), ("8", "16", "float"), carries_rig=True, order=3)
 ICC_TAG, XMP_TAG, PAGE_NAME = 34675, 700, 285
-MOST_SAMPLES = 5  # four inks and alpha
+MOST_SAMPLES = 8  # of a pixel: more than colours and their alpha are decoded too, and left aside
+ASSOCIATED, UNASSOCIATED = 1, 2  # alpha among the extra samples; 0 says nothing of what one is
+PACKED_BITS = 32773
+OLD_JPEG = 6  # the compression of TIFF 6.0, section 22, of which libtiff makes sense
+EXTRA = "has more channels than its colours and their alpha; they were left aside"
 PLACEHOLDER = 1  # how far below a directory pointer its placeholder tag lies
 READABLE = (
     tifffile.PHOTOMETRIC.MINISBLACK,
@@ -71,7 +76,6 @@ def measure(data: bytes) -> tuple[int, int]:
     try:
         with tifffile.TiffFile(io.BytesIO(data)) as file:
             page = _first_page(file)
-            # Only colour samples of a pixel are decoded, so only they count.
             if page.samplesperpixel > MOST_SAMPLES:
                 raise UnreadableError("has a layout of samples that Aurelon does not read; save it as plain RGB or grey")
             return page.imagewidth, page.imagelength
@@ -119,7 +123,7 @@ def _read(data: bytes, layer: str | None) -> Raster:
                     f"is a TIFF of kind {tifffile.PHOTOMETRIC(page.photometric).name}, which Aurelon does not read; "
                     "convert it to RGB or grey first"
                 )
-            samples = page.asarray()
+            samples = _samples(page, data)
             if page.planarconfig == tifffile.PLANARCONFIG.SEPARATE and samples.ndim == 3:
                 samples = np.moveaxis(samples, 0, -1)
             tags = page.tags
@@ -129,6 +133,8 @@ def _read(data: bytes, layer: str | None) -> Raster:
             xmp = upright_xmp(_bytes(tags[XMP_TAG].value)) if XMP_TAG in tags else None
             kind = page.photometric
             palette = page.colormap if kind == tifffile.PHOTOMETRIC.PALETTE else None
+            bits = page.bitspersample if isinstance(page.bitspersample, int) else 0
+            extra = tuple(map(int, page.extrasamples))
             about = _about(page.description)
     except UnreadableError:
         raise
@@ -138,16 +144,60 @@ def _read(data: bytes, layer: str | None) -> Raster:
     rest: dict[str, Any] = {"exif": exif, "xmp": xmp, "rig": about or rig_in(xmp)}
     samples = upright(samples, orientation)
     if kind in CONVERTED:
-        colours, alpha = _converted(samples, kind, icc)
-        notices = FROM_CMYK if kind == tifffile.PHOTOMETRIC.SEPARATED else FROM_LAB
-        return Raster(colours, alpha, space=OPRGB, notices=(notices, *notes), **rest)
+        colours, alpha, space, how = _converted(samples, kind, icc)
+        return Raster(colours, alpha, space=space, notices=(how, *notes), **rest)
     if palette is not None:
-        samples = np.moveaxis(palette[:, samples], 0, -1)
-    samples = _plain(samples)
+        samples = np.moveaxis(palette[:, samples.astype(np.uint16)], 0, -1)
+    samples, associated, left_aside = _colours_and_alpha(samples, kind, extra)
+    samples = _plain(samples, bits if palette is None else 0)
     if kind == tifffile.PHOTOMETRIC.MINISWHITE and samples.dtype != np.float32:
         samples = np.iinfo(samples.dtype).max - samples
     colour, alpha = split_alpha(samples)
-    return Raster(np.ascontiguousarray(colour), alpha, icc, notices=notes, **rest)
+    if associated and alpha is not None:
+        colour = _unassociated(colour, alpha)
+    notices = (EXTRA, *notes) if left_aside else notes
+    return Raster(np.ascontiguousarray(colour), alpha, icc, notices=notices, **rest)
+
+
+def _colours_and_alpha(samples: NDArray[Any], kind: int, extra: tuple[int, ...]) -> tuple[NDArray[Any], bool, bool]:
+    """The colours with the first alpha among the `extra` samples, whether the colours are multiplied by it, and whether any sample
+    was left aside."""
+    if samples.ndim != 3:
+        return samples, False, False
+    count = 3 if kind in (tifffile.PHOTOMETRIC.RGB, tifffile.PHOTOMETRIC.YCBCR, tifffile.PHOTOMETRIC.PALETTE) else 1
+    beyond = samples.shape[2] - count
+    place = next((k for k, what in enumerate(extra[:beyond]) if what in (ASSOCIATED, UNASSOCIATED)), None)
+    kept = list(range(count)) + ([] if place is None else [count + place])
+    left_aside = beyond > (place is not None)
+    return samples[:, :, kept] if left_aside else samples, place is not None and extra[place] == ASSOCIATED, left_aside
+
+
+def _unassociated(colour: NDArray[Any], alpha: NDArray[Any]) -> NDArray[Any]:
+    """Colours (h, w, c) that were multiplied by their alpha (h, w), without it; black where nothing is opaque."""
+    share = alpha[:, :, None].astype(np.float64)
+    divided = np.divide(colour, share, out=np.zeros(colour.shape), where=share > 0)
+    if colour.dtype.kind == "f":
+        return np.asarray(divided, np.float32)
+    top = np.iinfo(colour.dtype).max
+    return np.asarray(np.minimum(np.round(divided * top), top), colour.dtype)
+
+
+def _samples(page: tifffile.TiffPage, data: bytes) -> NDArray[Any]:
+    if page.compression == OLD_JPEG:
+        return _by_pillow(data)
+    try:
+        return page.asarray()
+    except RuntimeError:
+        # Runs of bytes that go on behind the last pixel are no damage, and libtiff stops there.
+        if page.compression != PACKED_BITS or page.bitspersample != 8:
+            raise
+        return _by_pillow(data)
+
+
+def _by_pillow(data: bytes) -> NDArray[Any]:
+    """The first picture as libtiff decodes it, 8 bits."""
+    picture = open_with_pillow(data)
+    return np.asarray(picture if picture.mode in ("L", "RGB") else picture.convert("RGB"))
 
 
 def _bytes(value: Any) -> bytes:
@@ -163,8 +213,8 @@ def _about(description: str) -> str:
     return json.dumps(of_reel["rig"]) if isinstance(of_reel, dict) and isinstance(of_reel.get("rig"), dict) else ""
 
 
-def _converted(samples: NDArray[Any], kind: int, icc: bytes | None) -> tuple[NDArray[Any], NDArray[Any] | None]:
-    """Printing inks or L*a*b* as opRGB at 16 bits, and the alpha that comes after them."""
+def _converted(samples: NDArray[Any], kind: int, icc: bytes | None) -> tuple[NDArray[Any], NDArray[Any] | None, RgbSpace, str]:
+    """Printing inks or L*a*b* as RGB at 16 bits, the alpha that comes after them, the space, and how that was done."""
     count = 4 if kind == tifffile.PHOTOMETRIC.SEPARATED else 3
     if samples.ndim != 3 or samples.shape[2] not in (count, count + 1) or samples.dtype not in (np.uint8, np.uint16):
         raise UnreadableError("has a layout of samples that Aurelon does not read; save it as RGB at 8 or 16 bits")
@@ -173,17 +223,22 @@ def _converted(samples: NDArray[Any], kind: int, icc: bytes | None) -> tuple[NDA
         alpha = alpha.astype(np.uint16) * 257
     colours = np.ascontiguousarray(samples[:, :, :count])
     if kind == tifffile.PHOTOMETRIC.SEPARATED:
-        return from_cmyk(colours, icc), alpha
-    return from_lab(lab_codes(colours, signed=kind == tifffile.PHOTOMETRIC.CIELAB)), alpha
+        result, space, how = from_cmyk(colours, icc)
+        return result, alpha, space, how
+    return from_lab(lab_codes(colours, signed=kind == tifffile.PHOTOMETRIC.CIELAB)), alpha, OPRGB, FROM_LAB
 
 
-def _plain(samples: NDArray[Any]) -> NDArray[Any]:
-    """Samples as uint8, uint16 or float32, and at most four of them a pixel."""
+def _plain(samples: NDArray[Any], bits: int) -> NDArray[Any]:
+    """Samples as uint8, uint16 or float32, and at most four of them a pixel; of fewer `bits` than their type has they are scaled to
+    all of it. 0 where they are to be taken as they are."""
     if samples.ndim not in (2, 3) or (samples.ndim == 3 and samples.shape[2] > 4):
         raise UnreadableError("has a layout of samples that Aurelon does not read; save it as plain RGB or grey")
     if samples.dtype == np.bool_:
         return samples.astype(np.uint8) * 255
     if samples.dtype in (np.uint8, np.uint16):
+        top, most = (1 << bits) - 1, np.iinfo(samples.dtype).max
+        if 0 < top < most:
+            return np.asarray((samples.astype(np.uint32) * most + top // 2) // top, samples.dtype)
         return samples
     if samples.dtype.kind == "f":
         return all_numbers(samples)

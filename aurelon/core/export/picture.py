@@ -19,18 +19,17 @@ from aurelon.core.export.shared.target import Exported, ExportTarget, Progress
 from aurelon.core.graph.renderer import Renderer, check_proportions, never, seen_frame
 from aurelon.core.graph.show import RESULT, Show
 from aurelon.core.imaging.arrays import Floats
-from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.profiles import SPACES, TITLES
 from aurelon.core.imaging.quantise import quantise
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, LINEAR_CURVE, LINEAR_SRGB, SRGB, RgbSpace, make_space
-from aurelon.core.imaging.roll_off import Shoulder, peak_of
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Rig
+from aurelon.core.rig.finish import WORDS, Finish
 from aurelon.core.settings import Settings, choice, flag, whole
 
 QUALITY = 92
 TRIAL_EDGE = 640  # pixels of the middle that is written to learn how large the file will be
-PEAK_EDGE = 1024  # long edge of the version in which the peak is looked for
 PROFILES = {"keep": "The plate's own", **TITLES}
 ProfileName = Literal["keep", "srgb", "display-p3", "oprgb", "romm"]
 WHOLE, EXACT = np.uint16, np.float32
@@ -57,11 +56,11 @@ class PictureExport(Settings):
     depth: str
     quality: int = whole(QUALITY, "Quality against size of the file", unit="", low=1, high=100)
     profile: ProfileName = choice("keep", "Colour profile of the file", words=PROFILES)
-    highlights: Literal["cut", "shoulder"] = choice(
-        "cut",
+    above_white: Literal["as_shown", "cut", "roll_off"] = choice(
+        "as_shown",
         "What becomes of light above white where the file cannot hold it",
         label="Above white",
-        words={"cut": "Cut off at white", "shoulder": "Rolled off, as on film"},
+        words={"as_shown": "As the bench shows it", **WORDS},
     )
     metadata: Notes = choice(
         "usual",
@@ -247,12 +246,13 @@ def _raster(
     plate, codec = renderer.plate, codecs()[options.format]
     target = target_space(plate, options, codec.FORMAT)
     kind = SAMPLES[options.depth]
-    roll_off = _roll_off(renderer, rig, options) if kind is not EXACT else None
+    finish = rig.finish if options.above_white == "as_shown" else Finish(above_white=options.above_white)
     samples = np.empty((*frame.shape, 3), kind)
     alpha = np.empty(frame.shape, kind) if plate.alpha is not None else None
     held = kind is not np.float32 and plate.alpha is None
     for band, pixels in renderer.bands(rig, frame, show=options.show, cancelled=cancelled):
-        codes = to_codes(pixels if roll_off is None else roll_off(pixels), plate.space, target, held=held)
+        shown = pixels if kind is EXACT else finish.finished(pixels, plate.space)
+        codes = to_codes(shown, plate.space, target, held=held)
         cover = renderer.alpha(rig, band)
         part = slice(band.y0 - frame.y0, band.y1 - frame.y0)
         if cover is not None and not codec.FORMAT.has_alpha:
@@ -276,15 +276,6 @@ def _raster(
         kept_xmp(plate.xmp, options.metadata),
         rig.model_dump_json() if options.with_rig else "",
     )
-
-
-def _roll_off(renderer: Renderer, rig: Rig, options: PictureExport) -> Shoulder | None:
-    """The shoulder by which this picture's own peak comes to white; None where none is asked for or needed."""
-    if options.highlights == "cut":
-        return None
-    small = fit_within(seen_frame(renderer.plate, rig).size, PEAK_EDGE)
-    peak = peak_of(renderer.render(rig, size=small, show=options.show))
-    return Shoulder(peak) if peak > 1 else None
 
 
 def _run(plate: Plate, rig: Rig, options: PictureExport, progress: Progress, cancelled: Callable[[], bool]) -> Exported:

@@ -6,6 +6,7 @@ import base64
 
 from aurelon.core import Renderer, Rig
 from aurelon.core.graph.renderer import seen_frame
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.screen import encode_jpeg, to_screen
 
@@ -17,7 +18,7 @@ def small_jpeg(renderer: Renderer, rig: Rig, part: Frame | None = None) -> bytes
     """A small result as a JPEG, of the coarser grids that are enough for it; or a part of the straightened frame."""
     if part is None:
         return _jpeg(renderer, rig, SMALL_EDGE, SMALL_QUALITY, draft=True)
-    return encode_jpeg(to_screen(renderer.part(rig, part, draft=True), renderer.plate.space), SMALL_QUALITY)
+    return _shown(renderer, rig, renderer.part(rig, part, draft=True), SMALL_QUALITY)
 
 
 def small_picture(renderer: Renderer, rig: Rig, part: Frame | None = None) -> str:
@@ -33,4 +34,9 @@ def thumbnail(renderer: Renderer, rig: Rig) -> bytes:
 def _jpeg(renderer: Renderer, rig: Rig, edge: int, quality: int, *, draft: bool) -> bytes:
     rows, columns = seen_frame(renderer.plate, rig).shape
     pixels = renderer.render(rig, size=fit_within((columns, rows), edge), draft=draft)
-    return encode_jpeg(to_screen(pixels, renderer.plate.space), quality)
+    return _shown(renderer, rig, pixels, quality)
+
+
+def _shown(renderer: Renderer, rig: Rig, pixels: Floats, quality: int) -> bytes:
+    space = renderer.plate.space
+    return encode_jpeg(to_screen(rig.finish.finished(pixels, space), space), quality)

@@ -42,7 +42,7 @@ class DecoderHere:
 
     def raster(self, data: bytes, name: str, *, spaced: bool) -> Raster:
         raster = codecs.read_raster(data, name)
-        return in_space(raster, name) if spaced else raster
+        return in_space(raster) if spaced else raster
 
     def layers(self, data: bytes, name: str) -> list[str]:
         return codecs.layers_in(data, name)

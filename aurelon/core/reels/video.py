@@ -15,12 +15,13 @@ from typing import Any, BinaryIO
 
 import av
 import av.error
+import cv2
 import numba
 import numpy as np
 from av.container import InputContainer
 from av.video.codeccontext import VideoCodecContext
 from av.video.frame import VideoFrame
-from av.video.reformatter import ColorRange, Colorspace
+from av.video.reformatter import ColorRange, Colorspace, Interpolation
 from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
@@ -38,6 +39,10 @@ AHEAD = 48  # frames that are decoded past rather than sought for
 BEHIND = 16  # decoded frames that are kept
 BEHIND_BYTES = 128 << 20  # of those, beyond the one that was decoded last
 FRAME_THREADS_PIXELS = 16_000_000  # of a frame, from which threads share a frame: frames beside each other would take too much
+# Each colour by the standard's formula to half a code value, its chroma brought to every pixel first.
+SCALING = Interpolation.BICUBIC | Interpolation.ACCURATE_RND | Interpolation.FULL_CHR_H_INT | Interpolation.FULL_CHR_H_INP
+WHITE_BY_SCALER = 65280  # what the scaler makes of white where it gives 16 bits: 255 times 256
+MOST_ASPECT = 8  # of a pixel's sides, beyond which what is stated is taken for a mistake
 MATRICES = {
     1: Colorspace.ITU709,
     5: Colorspace.ITU601,
@@ -75,7 +80,10 @@ class Video:
         except BaseException:
             self._container.close()
             raise
-        self.size = _upright(np.empty((first.height, first.width, 0), np.uint8), _turn_of(first)).shape[1::-1]
+        self.size = _upright(np.empty((first.height, _square_width(self._stream, first), 0), np.uint8), _turn_of(first)).shape[
+            1::-1
+        ]
+        self.notices += _notices_of(first, self._stream)
         self.depth = "8" if _bits(first) <= 8 else "16"
         self.points = _points(first)
 
@@ -114,7 +122,7 @@ class Video:
         with self._lock:
             frame = self._decoded(number)
             # A kept frame is given to several threads, and converting it writes to it and to its scaler.
-            pixels = _upright(_rgb(frame), _turn_of(frame))
+            pixels = _upright(_rgb(frame, _square_width(self._stream, frame)), _turn_of(frame))
         if pixels.shape[1::-1] != self.size:
             raise UnreadableError(f"changes to {pixels.shape[1]} x {pixels.shape[0]} at frame {number}; cut it there first")
         if self.points is None:
@@ -202,6 +210,25 @@ def _bits(frame: VideoFrame) -> int:
     return max(component.bits for component in frame.format.components)
 
 
+def _square_width(stream: VideoStream, frame: VideoFrame) -> int:
+    """The width that a frame of a stream has where its pixels are made square."""
+    aspect = stream.sample_aspect_ratio or Fraction(1)
+    usable = Fraction(1, MOST_ASPECT) < aspect < MOST_ASPECT
+    return max(1, round(frame.width * aspect)) if usable else frame.width
+
+
+def _notices_of(frame: VideoFrame, stream: VideoStream) -> tuple[str, ...]:
+    """What there is to know of how the frames of a stream are shown."""
+    notices: list[str] = []
+    if (width := _square_width(stream, frame)) != frame.width:
+        notices.append(f"has pixels that are not square; its frames were made {width} x {frame.height}")
+    if frame.interlaced_frame:
+        notices.append("is interlaced; each frame was made of the first of its two fields")
+    if stream.metadata.get("alpha_mode") == "1":
+        notices.append("has transparency, which was left aside")
+    return tuple(notices)
+
+
 def _points(frame: VideoFrame) -> tuple[int, int] | None:
     primaries, transfer = int(frame.color_primaries), int(frame.color_trc)
     if primaries in (0, UNSPECIFIED) and transfer in (0, UNSPECIFIED):
@@ -212,8 +239,25 @@ def _points(frame: VideoFrame) -> tuple[int, int] | None:
     ) else SRGB_TRANSFER
 
 
-def _rgb(frame: VideoFrame) -> NDArray[Any]:
-    """(h, w, 3) uint8, or uint16 over its whole range for what has more than 8 bits."""
+def _rgb(frame: VideoFrame, width: int) -> NDArray[Any]:
+    """(h, w, 3) uint8, or uint16 over its whole range for what has more than 8 bits; at `width` its pixels are square."""
+    pixels = _one_field(_converted(frame)) if frame.interlaced_frame else _converted(frame)
+    if width == frame.width:
+        return pixels
+    narrower = width < frame.width
+    return np.asarray(cv2.resize(pixels, (width, frame.height), interpolation=cv2.INTER_AREA if narrower else cv2.INTER_CUBIC))
+
+
+def _one_field(pixels: NDArray[Any]) -> NDArray[Any]:
+    """A frame (h, w, 3) whose every other row is of another moment, by the rows of the first moment alone."""
+    height, width = pixels.shape[:2]
+    # The field's rows lie at 0, 2, 4 and so on, so that half a row is made up for where the picture is enlarged.
+    shift = np.array([[1, 0, 0], [0, 0.5, 0]], np.float32)
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    return np.asarray(cv2.warpAffine(pixels[::2], shift, (width, height), flags=flags, borderMode=cv2.BORDER_REPLICATE))
+
+
+def _converted(frame: VideoFrame) -> NDArray[Any]:
     deep = _bits(frame) > 8
     try:
         if frame.format.name == "gray":  # without a word of its range, all of it is used
@@ -233,10 +277,17 @@ def _rgb(frame: VideoFrame) -> NDArray[Any]:
             dst_colorspace=matrix,
             src_color_range=ColorRange.JPEG if full else ColorRange.MPEG,
             dst_color_range=ColorRange.JPEG,
+            interpolation=SCALING,
         )
-        return result.to_ndarray()
+        return _to_white(np.asarray(result.to_ndarray(), np.uint16)) if deep else result.to_ndarray()
     except (ValueError, av.error.FFmpegError) as error:
         raise UnreadableError(CUT_SHORT) from error
+
+
+def _to_white(samples: NDArray[np.uint16]) -> NDArray[np.uint16]:
+    """Samples of 16 bits as the scaler makes them, with white at the top of their range."""
+    whole = samples.astype(np.uint32) * 65535 + WHITE_BY_SCALER // 2
+    return np.minimum(whole // WHITE_BY_SCALER, 65535).astype(np.uint16)
 
 
 def _turn_of(frame: VideoFrame) -> int:

@@ -14,6 +14,7 @@ from aurelon.core.errors import RigError
 from aurelon.core.imaging.crop_and_straighten import WHOLE, Box, largest_box
 from aurelon.core.masks.shared.mask import Mask
 from aurelon.core.rig.distance import Distance
+from aurelon.core.rig.finish import Finish
 from aurelon.core.rig.light import AnyLight, Light
 from aurelon.core.rig.migrate import VERSION, up_to_date
 from aurelon.core.rig.names import FILE, ID, NAME_LENGTH
@@ -93,6 +94,7 @@ class Rig(Settings):
     prepare: Prepare = Prepare()
     house: HouseLight = HouseLight()
     distance: Distance = Distance()
+    finish: Finish = Finish()
     mattes: tuple[Matte, ...] = Field((), max_length=64, description="Saved areas that lights refer to")
     lights: list[AnyLight] = Field([], max_length=64)
     keys: Keys = Field(

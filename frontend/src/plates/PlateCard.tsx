@@ -8,6 +8,7 @@ import { Hint } from "../ui/Hint";
 import { Icon } from "../ui/Icon";
 import { ContextMenu, Menu, type Choice } from "../ui/Menu";
 import { TextField } from "../ui/TextField";
+import { useLongPress } from "../ui/useLongPress";
 import { focusRing, oneLine, tone } from "../ui/theme";
 
 const Card = styled.article`
@@ -99,9 +100,11 @@ export function PlateCard({ plate, ticked, onTick, onOpen, onDelete, onRename, o
     { id: "delete", text: "Delete", act: onDelete },
   ];
   const lights = plate.lights === 1 ? "1 light" : `${plate.lights} lights`;
+  const longPress = useLongPress(() => setMenu(true));
   return (
     <Card
       ref={card}
+      {...longPress}
       aria-label={plate.name}
       onContextMenu={(event) => {
         event.preventDefault();

@@ -6,7 +6,7 @@ import { focusRing, tone } from "./theme";
 
 const Box = styled(Input)`
   width: 100%;
-  height: 20px;
+  height: 24px;
   padding: 0 4px;
   border: 1px solid transparent;
   border-radius: 2px;

@@ -6,37 +6,45 @@ import { useHandle } from "./useHandle";
 const Track = styled.div`
   position: relative;
   width: 100%;
-  height: 18px;
+  /* Wide enough to be hit; it lies over the room between rows. */
+  height: 24px;
+  margin: -3px 0;
   touch-action: none;
   &::before {
     content: "";
     position: absolute;
-    inset: 8px 0;
+    inset: 11px 0;
     border-radius: 1px;
     background: ${tone.line};
   }
   .fill {
     position: absolute;
-    top: 8px;
+    top: 11px;
     height: 2px;
     background: ${tone.faint};
   }
   .origin {
     position: absolute;
-    top: 5px;
+    top: 8px;
     width: 1px;
     height: 8px;
     background: ${tone.faint};
   }
   .thumb {
     position: absolute;
-    top: 2px;
+    top: 5px;
     width: 9px;
     height: 15px;
     margin-left: -4.5px;
     border-radius: 2px;
     background: ${tone.text};
     outline: none;
+  }
+  /* A finger's or an unsteady hand's room round it. */
+  .thumb::after {
+    content: "";
+    position: absolute;
+    inset: -5px -8px;
   }
   &:hover .thumb {
     background: ${tone.strong};

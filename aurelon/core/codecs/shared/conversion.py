@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 from PIL import ImageCms
 
 from aurelon.core.codecs.shared.raster import UnreadableError
-from aurelon.core.imaging.rgb_space import OPRGB
+from aurelon.core.imaging.rgb_space import OPRGB, SRGB, RgbSpace
 
 RELATIVE = 1  # the rendering intent that keeps the media white
 FROM_CMYK = "is in printing inks (CMYK); its colours were brought to opRGB by its profile"
+AS_FILTERS = "is in printing inks (CMYK) without a profile; they were taken for ideal filters, so its colours may be off"
 FROM_LAB = "is in L*a*b*; its colours were brought to opRGB"
 
 
@@ -39,11 +40,14 @@ def _converted(samples: NDArray[Any], icc: bytes, colours: str) -> NDArray[np.ui
     return np.ascontiguousarray(result, np.uint16)
 
 
-def from_cmyk(inks: NDArray[Any], icc: bytes | None) -> NDArray[np.uint16]:
-    """Inks (H, W, 4), uint8 or uint16, 0 without ink, as opRGB at 16 bits. Raises UnreadableError without a profile."""
-    if not icc:
-        raise UnreadableError("is in printing inks (CMYK) without a profile that says which; save it with its profile, or as RGB")
-    return _converted(inks, icc, "cmyk")
+def from_cmyk(inks: NDArray[Any], icc: bytes | None) -> tuple[NDArray[np.uint16], RgbSpace, str]:
+    """Inks (H, W, 4), uint8 or uint16, 0 without ink, as RGB at 16 bits, its space, and how that was done: by the profile, or
+    without one as ideal filters one behind another, in sRGB."""
+    if icc:
+        return _converted(inks, icc, "cmyk"), OPRGB, FROM_CMYK
+    passed = 1 - inks.astype(np.float32) / np.float32(np.iinfo(inks.dtype).max)
+    codes = np.round(passed[:, :, :3] * passed[:, :, 3:] * np.float32(65535))
+    return codes.astype(np.uint16), SRGB, AS_FILTERS
 
 
 def from_lab(lab: NDArray[np.uint16]) -> NDArray[np.uint16]:

@@ -8,23 +8,25 @@ import imagecodecs
 import numpy as np
 
 from aurelon.core.codecs.shared.raster import Raster
-from aurelon.core.errors import PlateError
 from aurelon.core.imaging.icc import ProfileError, read_profile
 from aurelon.core.imaging.rgb_space import LINEAR_SRGB, SRGB
 
+LEFT_ASIDE = "has a colour profile that cannot be used; its colours were taken for those of sRGB"
 
-def in_space(raster: Raster, name: str) -> Raster:
-    """The raster of the file called `name` with its `space`: that of its profile, or sRGB where it names none. A profile that is no
-    matrix and curves is applied: the samples become sRGB. Raises PlateError where the profile cannot be used."""
+
+def in_space(raster: Raster) -> Raster:
+    """The raster with its `space`: that of its profile, or sRGB where it names none. A profile that is no matrix and curves is
+    applied: the samples become sRGB. One that cannot be used is left aside, and that is said."""
     if raster.space is not None:
         return raster
+    usual = LINEAR_SRGB if raster.samples.dtype == np.float32 else SRGB
+    if not raster.icc:
+        return replace(raster, space=usual)
     try:
-        if not raster.icc:
-            return replace(raster, space=LINEAR_SRGB if raster.samples.dtype == np.float32 else SRGB)
         space = read_profile(raster.icc)
         return replace(_converted_to_srgb(raster, raster.icc), space=SRGB) if space is None else replace(raster, space=space)
-    except ProfileError as error:
-        raise PlateError(f"{name} cannot be used: {error}; save it again with a standard profile") from error
+    except ProfileError:
+        return replace(raster, icc=None, space=usual, notices=(*raster.notices, LEFT_ASIDE))
 
 
 def _converted_to_srgb(raster: Raster, icc: bytes) -> Raster:

@@ -18,6 +18,12 @@ _PACKET = (
 )
 
 
+def orientation_in(xmp: bytes | None) -> int:
+    """The orientation 1..8 that the metadata state; 1 where they state none."""
+    found = _ORIENTATION.search(xmp or b"")
+    return 1 if found is None else int(re.sub(rb"\D", b"", found[0]))
+
+
 def upright_xmp(xmp: bytes | None) -> bytes | None:
     """The same, but for an orientation of 1."""
     return None if not xmp else _ORIENTATION.sub(rb"\g<1>\g<3>1\g<2>\g<4>", xmp)

@@ -132,7 +132,9 @@ def samples_of(plate: Plate, rig: Rig, look: Look, form: ReelFormat) -> NDArray[
     target = _space(look)
     samples: NDArray[Any] = np.empty((tall, wide, 3), np.uint8 if look.depth == "8" else np.uint16)
     for band, pixels in renderer.bands(rig, frame):
-        codes = to_codes(pixels, plate.space, target)
+        # PQ and HLG hold light above white.
+        shown = pixels if look.points[1] in (PQ, HLG) else rig.finish.finished(pixels, plate.space)
+        codes = to_codes(shown, plate.space, target)
         cover = renderer.alpha(rig, band)
         if look.points[1] == PQ:
             codes = light_to_pq(codes)

@@ -23,7 +23,7 @@ const Frame = styled.section`
     color: ${tone.text};
   }
   .choices button {
-    min-height: 23px;
+    min-height: 24px;
     padding: 0 8px;
     max-width: 130px;
     overflow: hidden;

@@ -9,6 +9,7 @@ import { GroupColumn } from "./GroupColumn";
 import { Histograms } from "./Histograms";
 import { ReelNumbers } from "./ReelNumbers";
 import { KeyButton } from "./settings/KeyButton";
+import { FinishSection } from "./FinishSection";
 import { MatteList } from "./masks/MatteList";
 import { ViewRows } from "./ViewRows";
 
@@ -72,6 +73,7 @@ export function PlateColumn() {
           {!reel && <DistanceSection />}
           <MatteList />
           {reel && <ReelNumbers />}
+          <FinishSection />
           <ViewRows />
         </>
       }

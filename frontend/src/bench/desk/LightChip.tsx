@@ -12,6 +12,7 @@ import { Slider } from "../../ui/Slider";
 import { useFittingName } from "../../ui/useFittingName";
 import { TextField } from "../../ui/TextField";
 import { focusRing, oneLine, tone } from "../../ui/theme";
+import { useLongPress } from "../../ui/useLongPress";
 import { useBench, useNow, useSome } from "../store/bench";
 import { lightOf, lightOwner } from "../store/rig";
 import { secondsLeft } from "../store/preparing";
@@ -46,7 +47,8 @@ const Box = styled.div<{ $selected: boolean; $dim: boolean; $carried: boolean }>
     gap: 2px;
   }
   .row button {
-    min-height: 22px;
+    min-height: 24px;
+    min-width: 24px;
     padding: 0 1px;
   }
   .gap {
@@ -150,6 +152,7 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
   useEffect(() => {
     if (selected) box.current?.scrollIntoView({ block: "nearest", inline: "nearest" });
   }, [selected]);
+  const longPress = useLongPress(() => setMenu(true));
   const choices: Choice[] = [
     { id: "rename", text: "Rename", act: () => setName(title) },
     { id: "duplicate", text: "Duplicate", keys: "Ctrl D", act: () => lights.duplicate(id) },
@@ -214,7 +217,11 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
       onDragEnd={() => onCarry(false)}
       onDragOver={(event) => event.preventDefault()}
       onDrop={onDropHere}
-      onPointerDown={() => !selected && onSelect()}
+      {...longPress}
+      onPointerDown={(event) => {
+        longPress.onPointerDown(event);
+        if (!selected) onSelect();
+      }}
       onContextMenu={(event) => {
         event.preventDefault();
         setMenu(true);

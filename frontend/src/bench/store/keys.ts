@@ -6,7 +6,7 @@ const MATTE = "matte:";
 /** Whose setting it is and its path, as keys name them. */
 export function keyOf(place: Place, name: string): { owner: string; path: string } {
   if (place === "prepare") return { owner: "plate", path: name };
-  if (place === "house" || place === "distance") return { owner: place, path: name };
+  if (place === "house" || place === "distance" || place === "finish") return { owner: place, path: name };
   if ("light" in place) return { owner: place.light, path: `${place.stage}.${name}` };
   return { owner: keyOwner(place.mask), path: `mask.parts.${place.part}.${name}` };
 }

@@ -10,7 +10,7 @@ export type Selection = "plate" | Owner;
 export type LightGroup = Stage | "behind";
 
 /** Where a setting is: a stage of a light, the plate's preparation, the house light, or a part of a mask. */
-export type Place = { light: string; stage: LightGroup } | "prepare" | "house" | "distance" | { mask: Owner; part: number };
+export type Place = { light: string; stage: LightGroup } | "prepare" | "house" | "distance" | "finish" | { mask: Owner; part: number };
 
 export type Values = Record<string, unknown>;
 
@@ -56,7 +56,7 @@ export function withLight(rig: Rig, id: string, change: (light: Light) => Light)
 }
 
 export function valuesAt(rig: Rig, place: Place): Values {
-  if (place === "prepare" || place === "house" || place === "distance") return rig[place];
+  if (place === "prepare" || place === "house" || place === "distance" || place === "finish") return rig[place];
   if ("mask" in place) return maskOf(rig, place.mask)?.parts[place.part] ?? {};
   return lightOf(rig, place.light)?.[place.stage] ?? {};
 }
@@ -67,7 +67,8 @@ export function defaultsOf(group: GroupInfo): Record<string, unknown> {
 }
 
 export function withValues(rig: Rig, place: Place, values: Values): Rig {
-  if (place === "prepare" || place === "house" || place === "distance") return { ...rig, [place]: { ...rig[place], ...values } };
+  if (place === "prepare" || place === "house" || place === "distance" || place === "finish")
+    return { ...rig, [place]: { ...rig[place], ...values } };
   if ("mask" in place) {
     const mask = maskOf(rig, place.mask);
     if (!mask) return rig;

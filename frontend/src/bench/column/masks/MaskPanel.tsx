@@ -36,7 +36,7 @@ const Frame = styled.div`
     background: ${tone.raised};
   }
   .part button {
-    min-height: 22px;
+    min-height: 24px;
     padding: 0 6px;
   }
   .title {

@@ -14,7 +14,8 @@ const Line = styled.div`
   gap: 0 6px;
   min-height: 28px;
   .strip {
-    min-height: 20px;
+    min-height: 24px;
+    min-width: 24px;
     padding: 0 2px;
     color: ${tone.faint};
   }
@@ -42,7 +43,7 @@ const Line = styled.div`
     font-size: 12px;
   }
   .pair button {
-    min-height: 22px;
+    min-height: 24px;
   }
   .file {
     flex: 0 1 auto;
@@ -65,6 +66,7 @@ const Line = styled.div`
 
 const Name = styled(AriaButton)<{ $changed: boolean }>`
   appearance: none;
+  min-height: 24px;
   flex: 1 1 64px;
   border: 0;
   padding: 0;

@@ -17,7 +17,7 @@ const Heading = styled.h4`
 
 const More = styled.div`
   button {
-    min-height: 22px;
+    min-height: 24px;
     padding: 0 4px;
     color: ${tone.faint};
   }
