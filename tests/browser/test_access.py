@@ -15,15 +15,18 @@ AXE = ROOT / "frontend/node_modules/axe-core/axe.min.js"
 
 
 class Axe(BrowserTest):
-    def check(self, where: str) -> None:
-        """Holds the page, as it is, to axe."""
+    def check(self, where: str, *, forced: bool = False) -> None:
+        """Holds the page, as it is, to axe; in forced colours but for contrast, which is the system's then and which axe takes from
+        what the page would have."""
         self.page.wait_for_timeout(250)
         if not self.page.evaluate("typeof window.axe === 'object'"):
             # Not as a script of the page: the page may run the service's scripts alone.
             self.page.evaluate(AXE.read_text("utf-8"))
         found: Any = self.page.evaluate(
-            "async () => (await axe.run()).violations.map(v => v.id + ': ' + v.help + ' '"
-            " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + ' ' + (n.failureSummary || '')).join(' | '))"
+            "async (contrast) => (await axe.run({rules: {'color-contrast': {enabled: contrast}}})).violations"
+            ".map(v => v.id + ': ' + v.help + ' '"
+            " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + ' ' + (n.failureSummary || '')).join(' | '))",
+            not forced,
         )
         self.assertEqual(found, [], where)
 
@@ -54,6 +57,19 @@ class Axe(BrowserTest):
             self.check(dialog)
             self.page.keyboard.press("Escape")
             expect(self.page.get_by_role("dialog")).to_have_count(0)
+
+    def test_forced_colours_and_the_list_of_lights(self) -> None:
+        self.bring_in("forced")
+        self.add("Bloom")
+        self.rested()
+        self.page.emulate_media(forced_colors="active")
+        self.addCleanup(self.page.emulate_media, forced_colors="none")
+        self.check("the bench in forced colours", forced=True)
+        self.press("y", "Lights (1)")
+        self.check("the list of lights", forced=True)
+        self.page.keyboard.press("Escape")
+        self.press("Control+e", "Export forced")
+        self.check("export in forced colours", forced=True)
 
     def test_runs_and_the_dialog_that_starts_one(self) -> None:
         self.page.get_by_role("checkbox", name="Tick Boatshed", exact=True).check(force=True)

@@ -8,6 +8,7 @@ import re
 import urllib.request
 from typing import Any
 
+import numpy as np
 from PIL import Image
 from playwright.sync_api import Locator, Route, expect
 
@@ -78,6 +79,7 @@ class WaysOfTheKeyboard(Hand):
     def test_each_stage_has_a_key_that_goes_to_its_first_control_and_reach_is_near(self) -> None:
         self.bring_in("stages")
         self.add_shafts()
+        expect(self.page.locator('[data-stage="merge"]')).to_be_visible()
         for key, stage in zip("23456", ("source", "spread", "colour", "mask", "merge"), strict=True):
             self.page.keyboard.press(key)
             at = self.page.evaluate("() => document.activeElement.closest('[data-stage]')?.dataset.stage")
@@ -214,6 +216,67 @@ class WindowsOfAnySize(Hand):
         assert at is not None
         self.assertGreater(at["x"], area["x"])
         self.assertLess(int(self.page.get_by_label("Zoom", exact=True).inner_text().split()[0]), int(close.split()[0]))
+
+
+class FingersAndNewcomers(Hand):
+    def test_what_is_pressed_is_large_enough_for_a_finger(self) -> None:
+        self.bring_in("finger")
+        self.add_shafts()
+        small = """() => [...document.querySelectorAll('button, input:not([type=hidden]), [role=slider]')].filter((e) => {
+          const b = e.getBoundingClientRect();
+          const whole = getComputedStyle(e, '::after').position === 'absolute' || e.closest('label, svg, [aria-hidden=true]');
+          return b.width > 1 && !whole && (b.width < 24 || b.height < 24);
+        }).map((e) => (e.getAttribute('aria-label') || e.textContent) + JSON.stringify(e.getBoundingClientRect()))"""
+        self.assertEqual(self.page.evaluate(small), [])
+
+    def test_a_finger_that_rests_on_a_chip_opens_its_menu(self) -> None:
+        self.bring_in("rests")
+        self.add("Bloom")
+        self.rested()
+        chip = self.page.get_by_role("group", name="Bloom", exact=True)
+        where = {"pointerType": "touch", "bubbles": True, "clientX": 300, "clientY": 740}
+        chip.dispatch_event("pointerdown", where)
+        self.page.wait_for_timeout(700)
+        expect(self.page.get_by_role("menuitem", name="Rename")).to_be_visible()
+        self.page.keyboard.press("Escape")
+        expect(self.page.get_by_role("menu")).to_have_count(0)
+        # One that moves on does not.
+        chip.dispatch_event("pointerdown", where)
+        chip.dispatch_event("pointermove", {**where, "clientX": 340})
+        self.page.wait_for_timeout(700)
+        self.assertEqual(self.page.get_by_role("menu").count(), 0)
+
+    def test_a_newcomer_is_told_of_test_strips_until_one_is_opened(self) -> None:
+        plate = self.bring_in("newcomer")
+        foot = self.page.get_by_label("Help", exact=True)
+        expect(foot).to_have_text("")
+        self.page.add_init_script("localStorage.setItem('aurelon.hinted-openings', '0')")
+        self.go_to(plate)
+        self.page.mouse.move(4, 300)
+        expect(foot).to_contain_text("the small strip of pictures")
+        self.add("Bloom")
+        self.rested()
+        self.page.get_by_role("button", name="Test strip of Radius").click()
+        self.page.keyboard.press("Escape")
+        self.page.mouse.move(4, 300)
+        expect(foot).not_to_contain_text("small strip")
+
+    def test_the_finish_is_chosen_at_the_plate_and_seen_at_once(self) -> None:
+        plate = self.bring_in("finish")
+        self.type_value("Exposure, value", "1.5")
+        cut = self.picture()
+        self.choose("Above white", "Rolled off, as on film")
+        self.page.wait_for_timeout(150)
+        self.rested()
+        self.assertEqual(self.rig(plate)["finish"], {"above_white": "roll_off"})
+        rolled = self.picture()
+        flat = (cut == 255).all(axis=2)
+        self.assertGreater(int(flat.sum()), 5000)
+        self.assertGreater(len(np.unique(rolled[flat])), 4)  # where the one is flat white the other tells how bright it was
+        self.page.keyboard.press("Control+z")
+        self.page.wait_for_timeout(150)
+        self.rested()
+        np.testing.assert_array_equal(self.picture(), cut)
 
 
 class LongNames(Hand):

@@ -5,15 +5,19 @@ import type { Bench } from "./store/bench";
 const CHIP = '[role="toolbar"][aria-label="Desk"] [data-stop][aria-pressed="true"]';
 const POSITION = '[role="slider"][aria-label="Position"]';
 const PART = "[data-part] [role=slider], [data-part] input, [data-part] button";
+const SOON = 150; // ms
 const DIALOG = '[role="dialog"], [role="alertdialog"]';
 
 /** The first control of a stage of the selected light: its slider, or what else it is set by. */
-export function toStage(stage: string): void {
+export function toStage(stage: string, again = true): void {
   const step = document.querySelector(`[data-stage="${stage}"]`);
+  // The column of a light that was chosen just now is still to be drawn.
+  if (!step && again) window.setTimeout(() => toStage(stage, false), SOON);
   const row = step?.querySelector("[data-setting]");
   const control =
     row?.querySelector<HTMLElement>("[role=slider]") ??
-    row?.querySelector<HTMLElement>("input, button:not(:first-of-type):not(.strip)") ??
+    // Behind the button that is the setting's name.
+    [...(row?.querySelectorAll<HTMLElement>("input, button") ?? [])].slice(1).find((one) => !one.matches(".strip")) ??
     step?.querySelector<HTMLElement>("[aria-expanded]");
   control?.focus();
 }

@@ -13,7 +13,7 @@ const Row = styled(OneStop)`
   display: flex;
   align-items: stretch;
   gap: 5px;
-  padding: 8px 0;
+  padding: 4px 0;
   height: 96px;
   overflow-x: auto;
   background: ${tone.base};

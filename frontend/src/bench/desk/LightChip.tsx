@@ -25,11 +25,11 @@ const Box = styled.div<{ $selected: boolean; $dim: boolean; $carried: boolean }>
   container-type: inline-size;
   display: grid;
   grid-template-rows: auto auto 1fr;
-  gap: 2px;
+  gap: 0;
   flex: 1 1 150px;
   min-width: 72px;
   max-width: 178px;
-  padding: 5px 6px 4px;
+  padding: 3px 6px;
   opacity: ${(p) => (p.$carried ? 0.4 : 1)};
   .name {
     color: ${(p) => (p.$dim ? tone.faint : tone.strong)};
@@ -86,6 +86,7 @@ const Name = styled(ToggleButton)`
   font: inherit;
   font-weight: 550;
   text-align: left;
+  min-height: 24px;
   flex: 1;
   min-width: 0;
   ${oneLine}

@@ -31,7 +31,7 @@ const List = styled.ul`
     justify-content: flex-start;
     color: ${tone.strong};
   }
-  span {
+  li > span {
     font-size: 12px;
     ${oneLine}
   }

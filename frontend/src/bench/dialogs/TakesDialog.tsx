@@ -46,7 +46,7 @@ const List = styled.ul`
     color: ${tone.strong};
     display: block;
   }
-  span {
+  li > div > span {
     color: ${tone.faint};
     font-size: 12px;
   }

@@ -24,7 +24,7 @@ const Frame = styled(Section)`
     align-items: center;
     gap: 6px;
   }
-  li span {
+  li > span {
     color: ${tone.faint};
     font-size: 12px;
   }
