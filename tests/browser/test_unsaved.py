@@ -12,7 +12,7 @@ from playwright.sync_api import expect
 from tests.browser.window import BrowserTest
 
 
-class Away(BrowserTest):
+class Offline(BrowserTest):
     home = False
 
     def edit(self, exposure: str) -> None:
@@ -22,6 +22,8 @@ class Away(BrowserTest):
         field.fill(exposure)
         field.press("Enter")
 
+
+class Away(Offline):
     def test_an_edit_outlives_the_service_and_then_the_page(self) -> None:
         with self.page.expect_response(re.compile("/assets/Home-.*[.]js")):  # fetched while there is a service
             plate = self.open_plate("Boatshed")
@@ -73,6 +75,24 @@ class Away(BrowserTest):
             self.service.start()
 
 
+class KeepsNothing(Offline):
+    """A browser that keeps nothing, as a private window may."""
+
+    def test_the_page_says_that_it_must_stay_open_and_saves_when_the_service_is_back(self) -> None:
+        self.page.add_init_script("IDBFactory.prototype.open = () => { throw new DOMException('none', 'SecurityError') }")
+        plate = self.open_plate("Boatshed")
+        self.service.stop()
+        self.edit("0.7")
+        expect(self.page.get_by_label("Save state")).to_contain_text("Leave this page open")
+        self.page.get_by_role("button", name="Back to the plates").click()
+        dialog = self.page.get_by_role("dialog", name="Not saved yet")
+        expect(dialog).to_contain_text("leave, and they are lost")
+        dialog.get_by_role("button", name="Stay").click()
+        self.service.start()
+        self.rested()
+        self.assertEqual(self.rig(plate)["prepare"]["exposure"], 0.7)
+
+
 class Beside(BrowserTest):
     home = False
 
@@ -95,6 +115,13 @@ class Beside(BrowserTest):
         self.type_value("Contrast, value", "10")
         expect(self.page.get_by_role("alertdialog")).to_have_count(0)
         self.assertEqual(self.rig(plate)["prepare"]["exposure"], 0.4)
+
+    def test_a_window_without_the_keyboard_follows_what_another_saves(self) -> None:
+        self.page.add_init_script("Document.prototype.hasFocus = () => false")
+        plate = self.open_plate("Boatshed")
+        self.page.get_by_role("button", name=re.compile("^Plate")).first.click()
+        self.saved_elsewhere(plate, 0.55)
+        expect(self.page.get_by_role("textbox", name="Exposure, value", exact=True)).to_have_value("0.55")
 
     def test_what_gives_way_to_another_window_becomes_a_take(self) -> None:
         plate = self.open_plate("Boatshed")

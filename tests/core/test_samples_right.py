@@ -18,10 +18,18 @@ from av.video.frame import VideoFrame
 from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
-from aurelon.core import Plate, PlateError, open_reel, read_plate
+from aurelon.core import Plate, PlateError, Rig, open_reel, read_plate
+from aurelon.core.codecs import layers_in
 from aurelon.core.codecs.shared.paths import as_path
+from aurelon.core.export import targets
+from aurelon.core.export.passes import PassesExport
+from aurelon.core.export.picture import PictureExport, export
+from aurelon.core.graph.renderer import never
+from aurelon.core.imaging.code_points import LINEAR, P3_D65, space_of
+from aurelon.core.imaging.rgb_space import SRGB
 from aurelon.core.reels.video import Video
 
+LINEAR_P3 = space_of(P3_D65, LINEAR)
 SRGB_HALF = ((128 / 255 + 0.055) / 1.055) ** 2.4  # light of code 128, IEC 61966-2-1
 
 
@@ -328,3 +336,30 @@ class Reels(unittest.TestCase):
         with as_path(Moving().video("yuv420p", [y, grey, grey], aspect=Fraction(2))) as path, closing(open_reel(path)) as reel:
             self.assertEqual(reel.size, (128, 48))
             self.assertEqual(reel[0].size, (128, 48))
+
+
+class Passes(unittest.TestCase):
+    def test_a_light_without_a_name_is_called_as_its_kind(self) -> None:
+        rig = Rig.model_validate({"lights": [{"id": "a", "kind": "bloom"}, {"id": "b", "kind": "bloom", "name": "Lamps"}]})
+        plate = Plate(np.full((24, 32, 3), 0.9, np.float32), SRGB, depth="float")
+        made = targets()["passes"].run(plate, rig, PassesExport(format="exr", depth="half"), lambda share: None, never)
+        names = layers_in(made.whole(), "passes.exr")
+        self.assertIn("Bloom", " ".join(names))
+        self.assertIn("Lamps", " ".join(names))
+
+
+class GainMaps(unittest.TestCase):
+    def test_the_file_states_the_headroom_of_its_picture_and_holds_it_more_finely(self) -> None:
+        ramp = np.geomspace(0.05, 4.0, 256, dtype=np.float32)
+        light = np.repeat(np.repeat(ramp[None, :, None], 128, axis=0), 3, axis=2)
+        plate = Plate(light, LINEAR_P3, depth="float")
+        data = export(plate, Rig(), PictureExport(format="jpeg", depth="gain-map", quality=98))
+        # ISO 21496-1, C.2: after its name and a zero two versions, flags, and the headrooms of the picture and of its brighter form.
+        urn = b"urn:iso:std:iso:ts:21496:-1\0"
+        base, base_unit, bright, unit = struct.unpack_from(">4I", data, data.rindex(urn) + len(urn) + 5)
+        self.assertEqual(base / base_unit, 0)
+        self.assertAlmostEqual(bright / unit, 2.0, delta=0.02)  # stops above white
+        again = read_plate(data, "ramp.jpg").pixels[64]
+        matrix = read_plate(data, "ramp.jpg").space.matrix_to(LINEAR_P3)
+        again = again if matrix is None else again @ matrix.T
+        np.testing.assert_allclose(again[8:-8], light[64, 8:-8], rtol=0.03)

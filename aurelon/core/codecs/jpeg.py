@@ -48,6 +48,7 @@ GAIN_MAP = (b"hdrgm:Version", b"urn:iso:std:iso:ts:21496:-1")
 HEADERS = 1 << 18  # bytes in which that stands
 P3_GAMUT, LINEAR_TRANSFER = 1, 0  # in the encoder's own numbers
 HALF_MOST = 65504.0
+WHITE_NITS, NITS = 203.0, (210.0, 10000.0)  # of white (ITU-R BT.2408), and what the encoder takes for a peak
 OWN_MAP = b"hdrgm:"  # as XMP says it
 APP1, APP2, SCAN = 0xE1, 0xE2, 0xDA  # markers of segments
 SEVERAL, PICTURES = b"MPF\0", 0xB002  # the list of pictures, and its tag of their lengths and places
@@ -103,7 +104,9 @@ def write(raster: Raster, depth: str, quality: int) -> bytes:
     if depth == "gain-map":
         light = np.clip(raster.samples, 0, HALF_MOST)
         whole = np.dstack([light, np.ones(light.shape[:2], np.float32)]).astype(np.float16)
-        result = bytes(imagecodecs.ultrahdr_encode(whole, quality, gamut=P3_GAMUT, transfer=LINEAR_TRANSFER))
+        # The map's codes go from white to the picture's own peak, and its file says so (ISO 21496-1, HDR headroom).
+        nits = float(np.clip(WHITE_NITS * float(light.max()), *NITS))
+        result = bytes(imagecodecs.ultrahdr_encode(whole, quality, gamut=P3_GAMUT, transfer=LINEAR_TRANSFER, nits=nits))
         return _with_notes(result, _notes(raster))
     out = io.BytesIO()
     Image.fromarray(raster.samples).save(

@@ -23,6 +23,7 @@ from aurelon.core.imaging.blend.modes import MODES
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.quantise import quantise
 from aurelon.core.imaging.rgb_space import SRGB_CURVE, RgbSpace
+from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.air import air_of
 from aurelon.core.plate import Plate
 from aurelon.core.rig import Light, Rig
@@ -80,14 +81,18 @@ def _matte_shows(rig: Rig) -> list[Show]:
     return [ShowMask(owner=MatteOwner(id=matte.id)) for matte in rig.mattes]
 
 
+def _called(light: Light) -> str:
+    return light.name or kinds()[light.kind].called
+
+
 def sums(
     plate: Plate, rig: Rig, frame: Frame, space: RgbSpace, kind: Any, progress: Progress, cancelled: Callable[[], bool]
 ) -> Sums:
     """Layers whose sum is the result, of samples of a float `kind`, linear light in `space`."""
     lights = [light for light in rig.stack if light.on]
     passes = [Pass("plate", hidden=True), Pass("picture")]
-    passes += [Pass(light.name, added=True, about=_about(light)) for light in lights]
-    passes += [Pass(matte.name, hidden=True) for matte in rig.mattes]
+    passes += [Pass(_called(light), added=True, about=_about(light)) for light in lights]
+    passes += [Pass(matte.name or matte.id, hidden=True) for matte in rig.mattes]
     shows: list[Show] = [ShowBefore(), ShowBase(), *(ShowStage(light=light.id, stage="merge") for light in lights)]
     lit = len(shows)
     shows += _matte_shows(rig)
@@ -133,10 +138,10 @@ def overs(
     shape = (*frame.shape, 3)
     base, result = np.empty(shape, kind), np.empty(shape, kind)
     layers = [
-        Layer(light.name, np.empty(shape, kind), np.empty(frame.shape, kind), about=_about(light), **_own(light, kept))
+        Layer(_called(light), np.empty(shape, kind), np.empty(frame.shape, kind), about=_about(light), **_own(light, kept))
         for light, kept in zip(lights, own, strict=True)
     ]
-    mattes = [Layer(matte.name, np.empty(shape, kind), hidden=True) for matte in rig.mattes]
+    mattes = [Layer(matte.name or matte.id, np.empty(shape, kind), hidden=True) for matte in rig.mattes]
     renderer = Renderer(plate)
     for band, pictures in renderer.bands_of(rig, frame, shows, cancelled=cancelled):
         part = slice(band.y0 - frame.y0, band.y1 - frame.y0)

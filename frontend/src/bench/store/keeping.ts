@@ -59,7 +59,7 @@ export function makeKeeping(store: StoreApi<State>, board: Board) {
   };
   const again = async (why: string) => {
     await keep();
-    store.setState({ save: { is: "waiting", why } });
+    store.setState({ save: { is: "waiting", why, kept } });
     await new Promise((resolve) => window.setTimeout(resolve, TRY_AGAIN));
   };
 
@@ -112,7 +112,7 @@ export function makeKeeping(store: StoreApi<State>, board: Board) {
       working = false;
     }
     if (queue.length === 0) forget();
-    store.setState({ save: refused === null ? { is: "saved" } : { is: "waiting", why: refused } });
+    store.setState({ save: refused === null ? { is: "saved" } : { is: "waiting", why: refused, kept: false } });
   };
   const step = (way: "undo" | "redo") => {
     const what = store.getState()[way];

@@ -25,7 +25,11 @@ import { AT_REST, type Hand } from "./hand";
 import { HOUSE, lightOf, lightOwner, matteOf, type Selection } from "./rig";
 
 /** What can be said of the edits: all kept, being kept, or not kept and why. */
-export type SaveState = { is: "saved" } | { is: "saving" } | { is: "waiting"; why: string };
+export type SaveState =
+  | { is: "saved" }
+  | { is: "saving" }
+  /** `kept`: by this browser, so that it outlives the page. */
+  | { is: "waiting"; why: string; kept: boolean };
 
 /** How a mask is shown on the picture: not at all, over it, by itself in grey, or as the light that it lets through. */
 export type MaskView = "off" | "over" | "alone" | "light";
