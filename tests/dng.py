@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 import tifffile
 
 from tests.pictures import Floats
+
+Tag = tuple[int, int, int, Any, bool]
 
 WHITE_LEVEL, BLACK_LEVEL = 15000, 512
 BALANCE = (0.5, 1.0, 0.65)  # what the camera sees of a neutral grey, green as 1
@@ -15,9 +19,9 @@ BALANCE = (0.5, 1.0, 0.65)  # what the camera sees of a neutral grey, green as 1
 CAMERA = ((3.2406, -1.5372, -0.4986), (-0.9689, 1.8758, 0.0415), (0.0557, -0.2040, 1.0570))
 
 
-def dng_of(light: Floats, model: str = "Merrow One") -> bytes:
+def dng_of(light: Floats, model: str = "Merrow One", more: Sequence[Tag] = ()) -> bytes:
     """The file of a camera that looks at `light` (h, w, 3), linear sRGB, h and w even; what is brighter than its white level
-    is cut off there."""
+    is cut off there. `more` are further tags."""
     height, width, _ = light.shape
     seen = light * np.array(BALANCE, np.float32)
     mosaic = np.empty((height, width), np.float32)
@@ -40,6 +44,7 @@ def dng_of(light: Floats, model: str = "Merrow One") -> bytes:
         (50721, 10, 9, rational, True),  # ColorMatrix1
         (50728, 5, 3, neutral, True),  # AsShotNeutral
         (50778, 3, 1, 21, True),  # CalibrationIlluminant1: D65
+        *more,
     ]
     out = io.BytesIO()
     tifffile.imwrite(out, codes, photometric=32803, extratags=tags, metadata=None, software=False, rowsperstrip=height)

@@ -27,7 +27,10 @@ from aurelon.core.export.picture import PictureExport, export
 from aurelon.core.graph.renderer import never
 from aurelon.core.imaging.code_points import LINEAR, P3_D65, space_of
 from aurelon.core.imaging.rgb_space import SRGB
+from aurelon.core.plate import glance
 from aurelon.core.reels.video import Video
+from tests.dng import BALANCE, CAMERA, Tag, dng_of
+from tests.pictures import scene
 
 LINEAR_P3 = space_of(P3_D65, LINEAR)
 SRGB_HALF = ((128 / 255 + 0.055) / 1.055) ** 2.4  # light of code 128, IEC 61966-2-1
@@ -354,7 +357,7 @@ class GainMaps(unittest.TestCase):
         light = np.repeat(np.repeat(ramp[None, :, None], 128, axis=0), 3, axis=2)
         plate = Plate(light, LINEAR_P3, depth="float")
         data = export(plate, Rig(), PictureExport(format="jpeg", depth="gain-map", quality=98))
-        # ISO 21496-1, C.2: after its name and a zero two versions, flags, and the headrooms of the picture and of its brighter form.
+        # ISO 21496-1, C.2: after its name and a zero two versions, flags, the headroom of the picture and of its brighter form.
         urn = b"urn:iso:std:iso:ts:21496:-1\0"
         base, base_unit, bright, unit = struct.unpack_from(">4I", data, data.rindex(urn) + len(urn) + 5)
         self.assertEqual(base / base_unit, 0)
@@ -363,3 +366,99 @@ class GainMaps(unittest.TestCase):
         matrix = read_plate(data, "ramp.jpg").space.matrix_to(LINEAR_P3)
         again = again if matrix is None else again @ matrix.T
         np.testing.assert_allclose(again[8:-8], light[64, 8:-8], rtol=0.03)
+
+
+class Dng(unittest.TestCase):
+    """Against the formulae of the DNG specification: share = (sample - black) / (white - black), neutral grey is white."""
+
+    LIGHT = 0.3
+
+    def linear(self, samples: NDArray[Any], *more: Tag, **how: Any) -> bytes:
+        """A DNG whose samples (h, w, 3) need no developing."""
+        rational = [part for value in (np.diag(BALANCE) @ np.array(CAMERA)).ravel() for part in (round(value * 10_000), 10_000)]
+        neutral = [part for value in BALANCE for part in (round(value * 10_000), 10_000)]
+        tags: list[Tag] = [
+            (50706, 1, 4, bytes((1, 4, 0, 0)), True),
+            (50708, 2, 11, "Merrow One", True),
+            (50721, 10, 9, rational, True),
+            (50728, 5, 3, neutral, True),
+            (50778, 3, 1, 21, True),
+        ]
+        out = io.BytesIO()
+        rows = samples.shape[0]
+        tifffile.imwrite(
+            out,
+            samples,
+            photometric=34892,
+            planarconfig="contig",
+            extratags=[*tags, *more],
+            metadata=None,
+            rowsperstrip=rows,
+            **how,
+        )
+        return out.getvalue()
+
+    def seen(self, light: float) -> NDArray[np.float32]:
+        """What the camera sees of a grey of that light."""
+        return np.full((40, 60, 3), light, np.float32) * np.array(BALANCE, np.float32)
+
+    def grey(self, data: bytes, wanted: float) -> None:
+        pixels = read_plate(data, "a.dng").pixels
+        np.testing.assert_allclose(pixels[20, 30], wanted, rtol=2e-3)
+
+    def test_black_and_white_levels_of_a_picture_that_needs_no_developing(self) -> None:
+        codes = np.round(self.seen(self.LIGHT) * (15000 - 512) + 512).astype(np.uint16)
+        levels = (50714, 3, 3, (512, 512, 512), True), (50717, 4, 3, (15000, 15000, 15000), True)
+        self.grey(self.linear(codes, *levels), self.LIGHT)
+        self.grey(self.linear(np.round(self.seen(self.LIGHT) * 65535).astype(np.uint16)), self.LIGHT)
+
+    def test_float_samples_keep_their_scale_and_their_light_above_white(self) -> None:
+        light = self.seen(self.LIGHT)
+        light[10:20, 10:20] *= 6
+        ways: list[tuple[Any, dict[str, Any]]] = [(np.float32, {}), (np.float16, {}), (np.float16, {"compression": "zlib"})]
+        for kind, how in [*ways, (np.float32, {"tile": (16, 16)})]:
+            data = self.linear(light.astype(kind), **how)
+            self.grey(data, self.LIGHT)
+            self.assertAlmostEqual(float(read_plate(data, "a.dng").pixels.max()), 6 * self.LIGHT, delta=0.005)
+
+    def test_jpeg_xl_within(self) -> None:
+        codes = np.round(self.seen(self.LIGHT) * 65535).astype(np.uint16)
+        self.grey(self.linear(codes, compression="jpegxl", compressionargs={"lossless": True}), self.LIGHT)
+
+    def test_one_channel_is_grey(self) -> None:
+        codes = np.full((40, 60), round(self.LIGHT * 65535), np.uint16)
+        out = io.BytesIO()
+        tifffile.imwrite(out, codes, extratags=[(50706, 1, 4, bytes((1, 4, 0, 0)), True)], metadata=None, photometric="minisblack")
+        data = bytearray(out.getvalue())
+        with tifffile.TiffFile(io.BytesIO(data)) as file:
+            struct.pack_into("<H", data, file.pages.first.tags[262].valueoffset, 34892)
+        self.grey(bytes(data), self.LIGHT)
+
+    def test_the_exposure_and_the_crop_that_a_file_states(self) -> None:
+        light = np.full((80, 120, 3), self.LIGHT, np.float32)
+        light[6:66, 10:13] = 0.6  # the crop's first columns
+        brighter: Tag = (50730, 10, 1, (1, 1), True)
+        crop: list[Tag] = [(50719, 4, 2, (10, 6), True), (50720, 4, 2, (100, 60), True)]
+        self.assertAlmostEqual(float(read_plate(dng_of(light, more=[brighter]), "a.dng").pixels[40, 60, 1]), 0.6, delta=0.005)
+        data = dng_of(light, more=crop)
+        plate = read_plate(data, "a.dng")
+        self.assertEqual(plate.size, (100, 60))
+        self.assertGreater(float(plate.pixels[30, 0, 1]), 0.5)
+        self.assertLess(float(plate.pixels[30, 6, 1]), 0.35)
+        small, size = glance(data, "a.dng")
+        self.assertEqual((small.size, size), ((50, 30), (100, 60)))
+        turned = read_plate(dng_of(light, more=[*crop, (274, 3, 1, 6, True)]), "a.dng")
+        self.assertEqual(turned.size, (60, 100))
+        self.assertGreater(float(turned.pixels[0, 30, 1]), 0.5)
+
+    def test_cut_and_emptied_files_are_refused(self) -> None:
+        data = dng_of(np.asarray(scene(120, 80), np.float32))
+        with tifffile.TiffFile(io.BytesIO(data)) as file:
+            place, count = file.pages.first.dataoffsets[0], file.pages.first.databytecounts[0]
+        for share in (0.3, 0.7, 0.99):
+            with self.assertRaisesRegex(PlateError, "cut short"):
+                read_plate(data[: int(len(data) * share)], "a.dng")
+        emptied = bytearray(data)
+        emptied[place : place + count] = bytes(count)
+        with self.assertRaisesRegex(PlateError, "same value in every sample"):
+            read_plate(bytes(emptied), "a.dng")

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import struct
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
-from typing import Any
 
 import imagecodecs
 import numpy as np
@@ -27,6 +26,7 @@ from aurelon.core.codecs.shared.raster import (
 from aurelon.core.codecs.shared.stated_colours import space_stated
 from aurelon.core.codecs.shared.xmp import orientation_in, packed, unpacked, upright_xmp
 from aurelon.core.imaging.code_points import BT2020, LINEAR_REC2020, PQ, light_to_pq
+from aurelon.core.imaging.rgb_space import RgbSpace
 
 FORMAT = Format(
     "png", "PNG", "image/png", (".png",), ("8", "16", "pq16"), light_in={"pq16": LINEAR_REC2020}, carries_rig=True, order=2
@@ -36,6 +36,8 @@ TOLD = (b"eXIf", b"iCCP", b"iTXt", b"tEXt", b"zTXt", b"tIME", b"sPLT", b"hIST")
 RIG = b"Aurelon rig\0"  # keyword of the text chunk in which one travels
 MOST_PROFILE = 16 << 20  # bytes
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
+COLOURS = (b"sRGB", b"gAMA", b"cHRM")
+UNIT = 100_000  # to one, of what they state
 LEVEL = 4  # of packing
 AFTER_HEADER = 8 + 25  # bytes: the signature and the first chunk
 
@@ -94,12 +96,23 @@ def _text(content: bytes) -> bytes | None:
     return None if worker.unconsumed_tail else text
 
 
+def _space(stated: Mapping[bytes, bytes]) -> RgbSpace | None:
+    """The space by gamma and chromaticities; None where the file calls it the standard one, for then they are for those who do not
+    know that."""
+    if b"sRGB" in stated:
+        return None
+    gamma, places = stated.get(b"gAMA", b""), stated.get(b"cHRM", b"")
+    return space_stated(
+        struct.unpack(">I", gamma)[0] / UNIT if len(gamma) == 4 else None,
+        [value / UNIT for value in struct.unpack(">8I", places)] if len(places) == 32 else None,
+    )
+
+
 def read(data: bytes) -> Raster:
     exif = None
     icc = points = None
     rig, xmp = "", None
-    standard, gamma = False, None
-    white_first: Any = None
+    stated: dict[bytes, bytes] = {}
     notices: tuple[str, ...] = ()
     shown = [SIGNATURE]  # the file without what it says of itself, which may be damaged, or far more than any reader takes
     for number, (kind, content, whole) in enumerate(_chunks(data)):
@@ -111,12 +124,8 @@ def read(data: bytes) -> Raster:
             exif = content
         elif kind == b"cICP" and len(content) == 4:
             points = content[0], content[1]
-        elif kind == b"sRGB":
-            standard = True
-        elif kind == b"gAMA" and len(content) == 4:
-            gamma = struct.unpack(">I", content)[0] / 100_000
-        elif kind == b"cHRM" and len(content) == 32:
-            white_first = tuple(value / 100_000 for value in struct.unpack(">8I", content))
+        elif kind in COLOURS:
+            stated[kind] = content
         elif kind == b"acTL":
             notices = (ANIMATED,)
         elif kind == b"iTXt" and content.startswith(XMP):
@@ -142,8 +151,7 @@ def read(data: bytes) -> Raster:
     if points is not None:  # and the profile gives way to it
         result = by_code_points(np.ascontiguousarray(colour), opacity, exif_upright(exif), *points)
         return replace(result, xmp=xmp, rig=rig, notices=notices)
-    # A file that names its space by a profile, or as the standard one, means that; its gamma is for those that read neither.
-    space = None if icc or standard else space_stated(gamma, white_first)
+    space = None if icc else _space(stated)
     return Raster(np.ascontiguousarray(colour), opacity, icc, exif_upright(exif), space, xmp=xmp, rig=rig, notices=notices)
 
 

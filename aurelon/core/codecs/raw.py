@@ -15,6 +15,7 @@ import rawpy
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from aurelon.core.codecs.shared.dng import COLOUR_FILTERS, LINEAR_RAW, LinearRaw, cropped, facts_of, linear_raw
 from aurelon.core.codecs.shared.exif import exif_in_tiff
 from aurelon.core.codecs.shared.raster import CUT_SHORT, Format, Raster, UnreadableError
 from aurelon.core.errors import OutputError
@@ -26,7 +27,6 @@ from aurelon.core.imaging.rgb_space import SRGB
 SUFFIXES = (".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw")
 FORMAT = Format("raw", "Camera raw", "image/x-raw", SUFFIXES, (), written=False, order=0)
 PHOTOMETRIC, SUB_DIRECTORIES, DNG_VERSION = 262, 330, 50706
-COLOUR_FILTERS, LINEAR_RAW = 32803, 34892
 MOST_DIRECTORIES = 12
 TIFF = b"II*\0", b"MM\0*"
 FULL = np.float32(0.97)  # of the level at which a photosite is full, from which it counts as such
@@ -78,38 +78,74 @@ def _opened(data: bytes) -> Iterator[Any]:
 
 
 def measure(data: bytes) -> tuple[int, int]:
+    if data[:4] in TIFF and (facts := facts_of(data)).linear:
+        return facts.size
     with _opened(data) as raw:
         # What is decoded counts, its margins too.
         return int(raw.sizes.raw_width), int(raw.sizes.raw_height)
 
 
 def read(data: bytes) -> Raster:
+    if data[:4] in TIFF and (linear := linear_raw(data)) is not None:
+        return _with_notes(_of_linear(linear), data)
     with _opened(data) as raw:
-        return _with_notes(_developed(raw, half=False), data)
+        return _with_notes(_cropped(_developed(raw, half=False), raw, data), data)
+
+
+def _of_linear(linear: LinearRaw) -> Raster:
+    """Linear light in Rec. 2020 of a picture that needs no developing."""
+    if linear.light.shape[2] == 1:
+        return Raster(np.repeat(linear.light, 3, axis=2), space=LINEAR_REC2020)
+    if linear.from_xyz is None:
+        raise UnreadableError("says nothing of the colours of its camera; convert it to DNG first")
+    balanced = linear.light / linear.neutral.astype(np.float32)
+    matrix = _to_rec2020(linear.from_xyz, np.zeros((3, 3))).astype(np.float32)
+    return Raster(np.ascontiguousarray(balanced @ matrix.T, np.float32), space=LINEAR_REC2020)
+
+
+def _cropped(result: Raster, raw: Any, data: bytes, scale: int = 1) -> Raster:
+    """Within the crop that the file states, `scale` times smaller than the whole."""
+    crop = facts_of(data).crop if data[:4] in TIFF else None
+    turned = {3: 3, 5: 8, 6: 6}.get(int(raw.sizes.flip), 1)
+    return result if crop is None else replace(result, samples=cropped(result.samples, crop, turned, scale))
 
 
 def _with_notes(result: Raster, data: bytes) -> Raster:
-    """With what the camera noted, where the file is of the make of TIFF."""
-    exif, notices = exif_in_tiff(data) if data[:4] in TIFF else (None, ())
-    return replace(result, exif=exif, notices=notices)
+    """With what the camera noted, where the file is of the make of TIFF, and as bright as it says that it is to be."""
+    if data[:4] not in TIFF:
+        return result
+    exif, notices = exif_in_tiff(data)
+    stops = facts_of(data).stops
+    light = result.samples if stops == 0 else np.asarray(result.samples * np.float32(2.0**stops), np.float32)
+    return replace(result, samples=light, exif=exif, notices=notices)
 
 
 def glance(data: bytes) -> tuple[Raster, tuple[int, int]]:
     """The picture at half its size, for which no missing colour has to be made up, and the whole one's width and height."""
+    if data[:4] in TIFF and facts_of(data).linear:
+        whole = read(data)
+        return whole, (whole.samples.shape[1], whole.samples.shape[0])
     with _opened(data) as raw:
         sizes = raw.sizes
         turned = sizes.flip in (5, 6)
         size = (int(sizes.height), int(sizes.width)) if turned else (int(sizes.width), int(sizes.height))
         small = _developed(raw, half=True)
         rows, columns = small.samples.shape[:2]
+        small = _cropped(small, raw, data, 2)
     if abs(2 * columns - size[0]) > 3 or abs(2 * rows - size[1]) > 3:  # photosites that do not lie in rows and columns of squares
         whole = read(data)
         return whole, (whole.samples.shape[1], whole.samples.shape[0])
+    crop = facts_of(data).crop if data[:4] in TIFF else None
+    if crop is not None:
+        size = (crop[3], crop[2]) if turned else (crop[2], crop[3])
     return _with_notes(small, data), size
 
 
 def _developed(raw: Any, *, half: bool) -> Raster:
     """Linear light in Rec. 2020."""
+    seen = raw.raw_image_visible
+    if seen is not None and int(seen.min()) == int(seen.max()):
+        raise UnreadableError("has the same value in every sample, so what the sensor saw is lost; copy it again from the camera")
     balance = np.array(raw.camera_whitebalance[:3], float)
     known = bool((balance > 0).all())
     result = raw.postprocess(

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from aurelon.core.imaging.rgb_space import D65, LINEAR_CURVE, SRGB_TO_PCS, Curve, RgbSpace, make_space, primaries_to_pcs
 
-Chromaticities = tuple[float, float, float, float, float, float, float, float]
 SOLVABLE = 1e-4  # determinant of primaries below which they span no colours
 
 
-def space_stated(gamma: float | None, chromaticities: Chromaticities | None) -> RgbSpace | None:
+def space_stated(gamma: float | None, chromaticities: Sequence[float] | None) -> RgbSpace | None:
     """The space of samples that are light to the power of `gamma` (PNG's gAMA, 1 / 2.2 for most files) and whose white, red,
     green and blue have these x and y; what is not stated is as in sRGB, its curve a power of 2.2. None where nothing is stated, or
     nothing that can be."""
