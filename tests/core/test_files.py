@@ -205,8 +205,6 @@ def bad_files() -> dict[str, tuple[bytes, str]]:
     """File names with their content and what must be said of them."""
     picture = np.random.default_rng(1).integers(0, 256, (90, 120, 3)).astype(np.uint8)
     jpeg, png = encoded(picture, "JPEG"), encoded(picture, "PNG")
-    cmyk = io.BytesIO()
-    Image.new("CMYK", (20, 20)).save(cmyk, "JPEG")
     nan = np.full((4, 4, 3), np.nan, np.float32)
     return {
         "cut.jpg": (jpeg[: len(jpeg) // 2], "cut short"),
@@ -216,7 +214,6 @@ def bad_files() -> dict[str, tuple[bytes, str]]:
         "empty.png": (b"", "empty"),
         "named.jpg": (png, "holds PNG"),
         "huge.png": (huge_png(), "60000 x 60000"),
-        "print.jpg": (cmyk.getvalue(), "CMYK"),
         "notes.png": (b"Merrow Point opens in spring", "not a picture"),
         "nan.tif": (tiff(nan, photometric="rgb"), "NaN or infinite"),
     }

@@ -102,6 +102,11 @@ class OnTheBenchAndInFiles(unittest.TestCase):
         np.testing.assert_array_equal(self.written(ROLLED, "png", "8", above_white="cut"), self.written(CUT, "png", "8"))
         np.testing.assert_array_equal(self.written(CUT, "png", "8", above_white="roll_off"), self.written(ROLLED, "png", "8"))
 
+    def test_what_was_kept_under_the_former_name_is_read(self) -> None:
+        for former, now in (("cut", "cut"), ("shoulder", "roll_off")):
+            kept = {"target": "picture", "format": "png", "depth": "8", "highlights": former}
+            self.assertEqual(PictureExport.model_validate(kept).above_white, now)
+
     def test_files_that_hold_light_above_white_keep_it(self) -> None:
         for form, depth in (("exr", "float"), ("tiff", "float"), ("hdr", "float")):
             how = PictureExport(format=form, depth=depth)

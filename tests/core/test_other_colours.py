@@ -69,12 +69,13 @@ class Inks(unittest.TestCase):
         result = codes_of(read_plate(out.getvalue(), "print.jpg"))[8::16, 8::16]
         np.testing.assert_allclose(result, self.expected, atol=0.03)
 
-    def test_without_a_profile_nobody_knows_the_colours(self) -> None:
+    def test_without_a_profile_they_are_taken_for_filters_and_that_is_said(self) -> None:
         for form, ending in (("JPEG", "jpg"), ("TIFF", "tif")):
             out = io.BytesIO()
             Image.new("CMYK", (20, 20)).save(out, form)
-            with self.assertRaisesRegex(PlateError, "CMYK. without a profile"):
-                read_plate(out.getvalue(), f"print.{ending}")
+            plate = read_plate(out.getvalue(), f"print.{ending}")
+            self.assertIn("without a profile", " ".join(plate.notices))
+            np.testing.assert_allclose(plate.pixels, 1.0, atol=1e-6)  # paper
 
     def test_a_profile_of_other_colours_is_one_sentence(self) -> None:
         out = io.BytesIO()

@@ -8,7 +8,7 @@ from math import floor
 from typing import Any, Literal, NamedTuple, Protocol
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from aurelon.core.codecs import codecs
 from aurelon.core.codecs.shared.metadata import NOTES, Notes, kept_exif, kept_xmp
@@ -72,6 +72,15 @@ class PictureExport(Settings):
     long_edge: int | None = Field(None, ge=1, description="Pixels on the long edge; all there are where left out")
     size: tuple[int, int] | None = None
     show: Show = RESULT
+
+    @model_validator(mode="before")
+    @classmethod
+    def _as_it_was_called(cls, data: Any) -> Any:
+        """Runs that were kept before a rig had a finish call it `highlights`."""
+        if not isinstance(data, dict) or "highlights" not in data:
+            return data
+        kept = {name: value for name, value in data.items() if name != "highlights"}
+        return {"above_white": "roll_off" if data["highlights"] == "shoulder" else "cut", **kept}
 
 
 class PixelSize(NamedTuple):
