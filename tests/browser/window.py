@@ -154,7 +154,7 @@ class BrowserTest(unittest.TestCase):
         cls.addClassCleanup(cls.browser.close)
         cls.context = cls.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
         cls.context.set_default_timeout(PATIENCE)
-        # What is said to a newcomer is said in one test.
+        # The hint for newcomers has a test of its own.
         cls.context.add_init_script("if (location.protocol === 'http:') localStorage.setItem('aurelon.hinted-openings', '3')")
 
     def setUp(self) -> None:

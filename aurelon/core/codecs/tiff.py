@@ -188,7 +188,7 @@ def _samples(page: tifffile.TiffPage, data: bytes) -> NDArray[Any]:
     try:
         return page.asarray()
     except RuntimeError:
-        # Runs of bytes that go on behind the last pixel are no damage, and libtiff stops there.
+        # libtiff stops at the last pixel, where runs of bytes may go on behind it.
         if page.compression != PACKED_BITS or page.bitspersample != 8:
             raise
         return _by_pillow(data)

@@ -1,4 +1,4 @@
-"""What a DNG says of its picture (Adobe, "Digital Negative Specification", 1.7): levels, crop, exposure; and the light of one whose
+"""What a DNG says of its picture (DNG Specification 1.7): levels, crop, exposure; and the light of one whose
 colours are all there at every pixel (LinearRaw), or which has one channel only."""
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ BLACK_LEVEL, WHITE_LEVEL, LINEARIZATION = 50714, 50717, 50712
 CROP_ORIGIN, CROP_SIZE, ACTIVE_AREA = 50719, 50720, 50829
 MATRICES = ((50722, 50779), (50721, 50778))  # of a colour matrix and its illuminant, the second before the first
 D65, NEUTRAL, BASELINE_EXPOSURE = 21, 50728, 50730
-BRIGHTEST_STOPS = 8.0  # of a baseline exposure that is no mistake
+BRIGHTEST_STOPS = 8.0  # of a baseline exposure; a greater one is taken for a mistake
 DAMAGE = (tifffile.TiffFileError, ValueError, IndexError, KeyError, TypeError, OSError, RuntimeError, ZeroDivisionError)
 
 Crop = tuple[int, int, int, int]  # first column and row, width and height
@@ -79,7 +79,7 @@ def _raw_page(file: tifffile.TiffFile) -> tifffile.TiffPage | None:
 
 
 def facts_of(data: bytes) -> DngFacts:
-    """What the file says; nothing where it is no DNG, or says nothing that can be."""
+    """What the file says; the defaults where it is not a DNG, or states values that cannot be met."""
     try:
         with tifffile.TiffFile(io.BytesIO(data)) as file:
             page = _raw_page(file)

@@ -15,8 +15,8 @@ LEFT_ASIDE = "has a colour profile that cannot be used; its colours were taken f
 
 
 def in_space(raster: Raster) -> Raster:
-    """The raster with its `space`: that of its profile, or sRGB where it names none. A profile that is no matrix and curves is
-    applied: the samples become sRGB. One that cannot be used is left aside, and that is said."""
+    """The raster with its `space`: that of its profile, or sRGB where it names none. A profile of another form than a
+    matrix and curves is applied: the samples become sRGB. One that cannot be used is left aside, and that is said."""
     if raster.space is not None:
         return raster
     usual = LINEAR_SRGB if raster.samples.dtype == np.float32 else SRGB

@@ -51,7 +51,7 @@ export function WithHelp({ children }: { children: (line: ReactNode) => ReactNod
 
 const NEWS = "At each setting the small strip of pictures shows it stepped through on this plate: press it, and pick the best.";
 const OPENED = "hinted-openings";
-const ENOUGH = 3; // openings of a bench after which it is no news
+const ENOUGH = 3; // openings of a bench after which it is known
 
 /** Says where test strips are, until one has been opened or the bench a few times. */
 function useFirstHint(): string | null {
