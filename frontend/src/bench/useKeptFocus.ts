@@ -64,11 +64,12 @@ export function useKeptFocus({ store }: Bench): void {
       if (event.relatedTarget === null && byKeys && document.hasFocus()) plan();
     };
     const stop = store.subscribe((now, before) => {
+      // Most of what changes is the view, sixty times a second.
+      if (now.rig === before.rig && now.selection === before.selection && now.strip === before.strip) return;
       const strip = before.strip && !now.strip ? before.strip : null;
       if (now.rig.lights.length > before.rig.lights.length) wanted = POSITION;
       else if (partCountNow(now) > partCountNow(before)) wanted = PART;
       else if (strip) wanted = `[data-stage="${strip.stage}"] [data-setting="${strip.setting.name}"] .strip`;
-      else if (now.rig === before.rig && now.selection === before.selection) return;
       plan();
     });
     const key = (event: KeyboardEvent) => {
