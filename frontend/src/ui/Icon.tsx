@@ -25,8 +25,10 @@ const paths = {
   point: "M3 8h9M8.5 4.5 12 8l-3.5 3.5",
 } as const;
 
-/** A picture in lines that comes with what it stands for: the path of an SVG 16 units wide and high. */
-export function Drawing({ path, size = 14 }: { path: string; size?: number }) {
+export type IconName = keyof typeof paths;
+
+/** A picture in lines: the path of an SVG 16 units wide and high. */
+export function Drawing({ path, size = 14, stroke = 1.4 }: { path: string; size?: number; stroke?: number }) {
   return (
     <svg
       width={size}
@@ -34,9 +36,11 @@ export function Drawing({ path, size = 14 }: { path: string; size?: number }) {
       viewBox="0 0 16 16"
       fill="none"
       stroke="currentColor"
-      strokeWidth={1.4}
+      strokeWidth={stroke}
       strokeLinecap="round"
       strokeLinejoin="round"
+      // A clip for each would be one more layer for the page to lay.
+      overflow="visible"
       style={{ flex: "none" }}
       aria-hidden
     >
@@ -45,24 +49,6 @@ export function Drawing({ path, size = 14 }: { path: string; size?: number }) {
   );
 }
 
-export type IconName = keyof typeof paths;
-
 export function Icon({ name, size = 16 }: { name: IconName; size?: number }) {
-  return (
-    <svg
-      width={size}
-      height={size}
-      viewBox="0 0 16 16"
-      fill="none"
-      stroke="currentColor"
-      strokeWidth={name === "more" ? 2.4 : 1.5}
-      strokeLinecap="round"
-      strokeLinejoin="round"
-      // A clip for each icon would be one more layer for the page to lay.
-      overflow="visible"
-      aria-hidden
-    >
-      <path d={paths[name]} />
-    </svg>
-  );
+  return <Drawing path={paths[name]} size={size} stroke={name === "more" ? 2.4 : 1.5} />;
 }
