@@ -133,7 +133,7 @@ def frames(
             seen = rig.finish.finished(seen, plate.space)
         picture = to_screen(seen, plate.space, v.x0, v.y0, alpha, dithered=not request.draft)
         if request.clipping and whole:
-            request.viewing.mark(picture, pixels, plate.space)
+            request.viewing.mark(picture, pixels, plate.space, cuts=rig.finish.above_white == "cut")
         return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture), False
 
     picture = drawn(request.show, view)

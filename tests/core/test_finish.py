@@ -121,6 +121,16 @@ class OnTheBenchAndInFiles(unittest.TestCase):
         start = one.index(b"\x89PNG")
         self.assertEqual(one[start:], other[other.index(b"\x89PNG") :])
 
+    def test_clipping_is_marked_where_light_is_cut_off_and_not_where_it_is_rolled_off(self) -> None:
+        view = View(width=80, height=60, x0=0, y0=0, x1=80, y1=60)
+        for rig, marked in ((CUT, True), (ROLLED, False)):
+            pictures = []
+            for clipping in (False, True):
+                request = PreviewRequest.model_validate({"seq": 1, "view": view, "clipping": clipping})
+                (frame,) = frames(Renderer(self.plate), request, rig, lambda: False)
+                pictures.append(frame[frame.index(b"\x89PNG") :])
+            self.assertEqual(pictures[0] != pictures[1], marked)
+
     def test_a_picture_below_the_knee_is_the_same_under_both(self) -> None:
         dark = Plate(np.full((20, 30, 3), 0.5, np.float32), SRGB, depth="float")
         how = PictureExport(format="png", depth="16")

@@ -56,10 +56,11 @@ class Viewing(Settings):
             pixels = np.maximum(held if back is None else held @ back.T, 0.0).astype(np.float32)
         return pixels if self.exposure == 0 else np.asarray(pixels * np.float32(2.0**self.exposure), np.float32)
 
-    def mark(self, picture: NDArray[Any], pixels: Floats, space: RgbSpace) -> None:
-        """Stripes on a picture for the screen (h, w, 3) uint8: over what is clipped at white, others where the linear light
-        `pixels` is above the peak, and others where its colour is outside the proof's gamut."""
-        mark_from(picture, pixels, 1.0, CLIP_MARK)
+    def mark(self, picture: NDArray[Any], pixels: Floats, space: RgbSpace, *, cuts: bool = True) -> None:
+        """Stripes on a picture for the screen (h, w, 3) uint8: over what is clipped at white, where the finish `cuts` it off
+        there, others where the linear light `pixels` is above the peak, and others where its colour is outside the proof's gamut."""
+        if cuts:
+            mark_from(picture, pixels, 1.0, CLIP_MARK)
         if self.peak > 0:
             mark_from(picture, pixels, 2.0**self.peak, PEAK_MARK)
         held = self._held(pixels, space)

@@ -6,7 +6,7 @@ import { forgetRemembered, remember, remembered } from "./remembered";
 import { atFrame } from "./selectors";
 import type { State } from "./state";
 
-const LOST = "The export was lost when the service stopped. Export again.";
+const LOST = "The export is no longer there: the service was stopped, or it was made too long ago. Export again.";
 
 export type Exports = ReturnType<typeof makeExports>;
 
