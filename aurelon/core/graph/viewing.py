@@ -58,7 +58,7 @@ class Viewing(Settings):
 
     def mark(self, picture: NDArray[Any], pixels: Floats, space: RgbSpace, *, cuts: bool = True) -> None:
         """Stripes on a picture for the screen (h, w, 3) uint8: over what is clipped at white, where the finish `cuts` it off
-        there, others where the linear light `pixels` is above the peak, and others where its colour is outside the proof's gamut."""
+        there, others where the linear light `pixels` is above the peak, others where its colour is outside the proof's gamut."""
         if cuts:
             mark_from(picture, pixels, 1.0, CLIP_MARK)
         if self.peak > 0:
