@@ -19,6 +19,7 @@ class Behind(OnThePicture):
         self.add("Shafts")
         self.rested()
         self.head().get_by_role("button", name="Foreground").click()
+        expect(self.head().get_by_role("button", name="Foreground")).to_have_attribute("aria-pressed", "true")
         self.rested()
         rig = self.rig(plate)
         matte = next(matte for matte in rig["mattes"] if matte["name"] == "Foreground")
@@ -65,6 +66,7 @@ class Behind(OnThePicture):
         self.rested()
         stage = self.page.get_by_role("heading", name="Source", exact=True)
         expect(self.head().get_by_role("button", name="Foreground")).to_have_count(0)
+        expect(stage).to_be_visible()
         before = stage.bounding_box()
         self.assertTrue(held)
         for route in held:

@@ -261,6 +261,32 @@ class FingersAndNewcomers(Hand):
         self.page.mouse.move(4, 300)
         expect(foot).not_to_contain_text("small strip")
 
+    def test_help_comes_and_goes_without_moving_or_covering_what_is_under_the_pointer(self) -> None:
+        self.bring_in("foot")
+        self.add("Bloom")
+        self.rested()
+        foot = self.page.get_by_label("Help", exact=True)
+        row = self.page.get_by_role("textbox", name="Opacity, value", exact=True)
+        self.page.mouse.move(400, 300)
+        expect(foot).to_have_text("")
+        for bottom in (780, 600):
+            at = row.bounding_box()
+            assert at is not None
+            column = self.page.locator("aside > div").last
+            column.evaluate("(e, by) => (e.scrollTop += by)", at["y"] + at["height"] - bottom)
+            before = row.bounding_box()
+            assert before is not None
+            self.page.mouse.move(before["x"] + 20, before["y"] + 10)
+            expect(foot).to_contain_text("How much of the blended result is shown")
+            self.assertEqual(row.bounding_box(), before)
+            helped = foot.bounding_box()
+            assert helped is not None
+            free = helped["y"] + helped["height"] <= before["y"] or helped["y"] >= before["y"] + before["height"]
+            self.assertTrue(free, (helped, before))
+            self.page.mouse.move(400, 300)
+            expect(foot).to_have_text("")
+            self.assertEqual(row.bounding_box(), before)
+
     def test_the_finish_is_chosen_at_the_plate_and_seen_at_once(self) -> None:
         plate = self.bring_in("finish")
         self.type_value("Exposure, value", "1.5")
@@ -399,13 +425,21 @@ class Exports(Hand):
         self.page.get_by_role("dialog").get_by_role("button", name="Export", exact=True).click()
 
     def hold_news(self) -> list[Any]:
-        """Keeps the news of an export from the page until they are let go."""
+        """Keeps the first news of an export from the page until they are let go, however soon the export is made."""
         held: list[Any] = []
 
         def hold(route: Route) -> None:
-            held.append(route)
+            if held:
+                route.continue_()
+            else:
+                held.append(route)
+
+        def answer(route: Route) -> None:
+            response = route.fetch()
+            route.fulfill(response=response, json={**response.json(), "state": "waiting"})
 
         self.page.route(re.compile("/api/jobs/.*/news"), hold)
+        self.page.route(re.compile("/api/plates/.*/exports"), answer)
         return held
 
     def test_an_export_goes_on_while_its_dialog_is_shut_and_comes_when_it_is_made(self) -> None:
@@ -426,7 +460,6 @@ class Exports(Hand):
         self.hold_news()
         self.start()
         expect(self.page.get_by_role("dialog").get_by_role("button", name="Cancel")).to_be_visible()
-        self.page.unroute_all(behavior="ignoreErrors")
         self.go_to(plate)
         with self.page.expect_download() as download:
             self.page.get_by_role("button", name="Save it").click()

@@ -116,10 +116,25 @@ def spot_of(page: Page, size: tuple[int, int], place: tuple[float, float]) -> tu
     return area["x"] + x + place[0] * size[0] * scale, area["y"] + y + place[1] * size[1] * scale
 
 
-def rested(page: Page, settle: int) -> None:
+# What the last input began shows in the page a frame later, so that rest is what two frames in a row have.
+REST = """(most) => new Promise((done) => {
+  const end = performance.now() + most;
+  let frames = 0;
+  const look = () => {
+    const picture = document.querySelector('[data-testid="picture"][data-exact="yes"]');
+    const saved = document.querySelector('[aria-label="Save state"]')?.textContent === "Saved";
+    frames = saved && picture?.getClientRects().length ? frames + 1 : 0;
+    if (frames > 2 || performance.now() > end) done(frames > 2);
+    else setTimeout(() => requestAnimationFrame(look), frames ? 0 : 20);
+  };
+  requestAnimationFrame(look);
+})"""
+
+
+def rested(page: Page, settle: int = 0) -> None:
     """Waits until all is saved and the exact picture is there, and then for `settle` ms."""
-    expect(page.get_by_label("Save state")).to_have_text("Saved")
-    expect(page.locator('[data-testid="picture"][data-exact="yes"]')).to_be_visible()
+    if not page.evaluate(REST, PATIENCE):
+        raise AssertionError(f"the bench did not come to rest: {page.get_by_label('Save state').all_inner_texts()}")
     page.wait_for_timeout(settle)
 
 
@@ -195,9 +210,7 @@ class BrowserTest(unittest.TestCase):
 
     def rested(self) -> None:
         """Waits until the exact picture is there and everything is saved."""
-        expect(self.page.get_by_label("Save state")).to_have_text("Saved")
-        expect(self.page.locator('[data-testid="picture"][data-exact="yes"]')).to_be_visible()
-        expect(self.page.get_by_label("Save state")).to_have_text("Saved")
+        rested(self.page)
 
     def drag_by(self, what: Locator, across: float, down: float) -> None:
         """Drags something by a number of pixels, from its middle."""

@@ -14,14 +14,14 @@ import { PlateColumn } from "./PlateColumn";
 const Side = styled.aside`
   grid-area: path;
   display: grid;
-  grid-template-rows: minmax(0, 1fr) auto;
+  grid-template-rows: minmax(0, 1fr);
   position: relative;
   background: ${tone.panel};
   border-left: 1px solid #111;
   min-height: 0;
 `;
 
-/** Whatever is selected, with all that can be set of it; and below it the place for help. */
+/** Whatever is selected, with all that can be set of it; and over its foot the place for help. */
 export function Column({ help }: { help: ReactNode }) {
   const { editing, catalogue } = useBench();
   // Drawn in slices after the chip that was chosen, so that a press is answered at once.

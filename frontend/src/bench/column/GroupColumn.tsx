@@ -4,12 +4,11 @@ import type { GroupInfo } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { tone } from "../../ui/theme";
 import { useBench } from "../store/bench";
+import { scrolling } from "./Section";
 import { LiveGroup, type LiveTools } from "./settings/LiveGroup";
 
 const Column = styled.div`
-  padding: 12px;
-  height: 100%;
-  overflow: auto;
+  ${scrolling}
   header {
     display: grid;
     grid-template-columns: 1fr auto;

@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useState, type ReactNode } from "react";
+import { useEffect, useLayoutEffect, useMemo, useRef, useState, type ReactNode, type RefObject } from "react";
 import styled from "styled-components";
 import { createStore, useStore } from "zustand";
 import { HelpContext, type HelpPlace } from "../../ui/help";
@@ -6,12 +6,18 @@ import { tone } from "../../ui/theme";
 import { useNow } from "../store/bench";
 import { remember, remembered } from "../store/remembered";
 import { strokeHelp } from "../store/strokeHelp";
+import { HELP_HEIGHT } from "./Section";
 
-const Line = styled.p<{ $remark: boolean; $empty: boolean }>`
-  height: ${(p) => (p.$empty ? "0" : "52px")};
-  padding: ${(p) => (p.$empty ? "0" : "7px 12px")};
+const Line = styled.p<{ $remark: boolean; $empty: boolean; $above: boolean }>`
+  position: absolute;
+  inset: auto 0 ${(p) => (p.$above ? 3 * HELP_HEIGHT : 0)}px;
+  height: ${HELP_HEIGHT}px;
+  opacity: ${(p) => (p.$empty ? 0 : 1)};
+  pointer-events: none;
+  padding: 7px 12px;
   overflow: hidden;
-  border-top: ${(p) => (p.$empty ? "0" : "1px solid #111")};
+  border: solid #111;
+  border-width: ${(p) => (p.$above ? "1px 0" : "1px 0 0")};
   background: ${tone.base};
   color: ${(p) => (p.$remark ? tone.warning : tone.text)};
   font-size: 12px;
@@ -19,8 +25,6 @@ const Line = styled.p<{ $remark: boolean; $empty: boolean }>`
 `;
 
 const SHOWN_FOR = 6000;
-const QUIET = 2500; // ms without anything to say after which the room is given back
-
 interface Said {
   help: string | null;
   remark: string | null;
@@ -68,14 +72,28 @@ function useFirstHint(): string | null {
   return shown ? NEWS : null;
 }
 
-/** Whether there has been nothing to say for a while. */
-function useQuiet(silent: boolean): boolean {
-  const [quiet, setQuiet] = useState(false);
+/** Whether the line stands higher up, since the pointer is at a setting that it would cover. */
+function useAbove(line: RefObject<HTMLElement | null>, shown: string | null): boolean {
+  const [above, setAbove] = useState(false);
+  const pointerY = useRef(0);
   useEffect(() => {
-    const timer = window.setTimeout(() => setQuiet(silent), silent ? QUIET : 0);
-    return () => window.clearTimeout(timer);
-  }, [silent]);
-  return quiet && silent;
+    const column = line.current?.parentElement;
+    const entered = (event: PointerEvent) => (pointerY.current = event.clientY);
+    const left = () => (pointerY.current = 0);
+    column?.addEventListener("pointerover", entered);
+    column?.addEventListener("pointerleave", left);
+    return () => {
+      column?.removeEventListener("pointerover", entered);
+      column?.removeEventListener("pointerleave", left);
+    };
+  }, [line]);
+  useLayoutEffect(() => {
+    const column = line.current?.parentElement;
+    const height = line.current?.getBoundingClientRect().height ?? 0;
+    if (shown !== null)
+      setAbove(column !== null && column !== undefined && pointerY.current > column.getBoundingClientRect().bottom - 1.3 * height);
+  }, [line, shown]);
+  return above;
 }
 
 function HelpLine({ help }: { help: HelpStore }) {
@@ -83,9 +101,10 @@ function HelpLine({ help }: { help: HelpStore }) {
   const stroke = useNow(strokeHelp);
   const first = useFirstHint();
   const shown = remark ?? text ?? stroke ?? first;
-  const empty = useQuiet(!shown);
+  const line = useRef<HTMLParagraphElement>(null);
+  const above = useAbove(line, shown);
   return (
-    <Line $empty={empty} $remark={remark !== null} aria-label="Help" role={remark ? "status" : "note"}>
+    <Line ref={line} $empty={!shown} $above={above} $remark={remark !== null} aria-label="Help" role={remark ? "status" : "note"}>
       {shown}
     </Line>
   );

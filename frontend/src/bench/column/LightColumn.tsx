@@ -10,17 +10,14 @@ import { lightOf, stages, type Place } from "../store/rig";
 import { Behind } from "./Behind";
 import { Numbers } from "./Numbers";
 import { LiveGroup } from "./settings/LiveGroup";
-import { heading } from "./Section";
+import { heading, scrolling } from "./Section";
 import { StagePicture } from "./StagePicture";
 import { stageBodies } from "./stages/bodies";
 import { useStageTools } from "./stages/useStageTools";
 
 const Column = styled.div`
   --thread: ${tone.faint};
-  padding: 12px 12px 24px;
-  overflow-y: auto;
-  overflow-x: hidden;
-  height: 100%;
+  ${scrolling}
   > header {
     display: grid;
     gap: 2px;

@@ -7,14 +7,12 @@ import { tone } from "../../../ui/theme";
 import { useBench, useNow } from "../../store/bench";
 import { lightOwner, matteOwner } from "../../store/rig";
 import { matteNow } from "../../store/selectors";
-import { Section } from "../Section";
+import { scrolling, Section } from "../Section";
 import { MaskPanel } from "./MaskPanel";
 import { MatteStanding } from "./MatteStanding";
 
 const Column = styled.div`
-  padding: 12px;
-  height: 100%;
-  overflow: auto;
+  ${scrolling}
   display: grid;
   gap: 12px;
   align-content: start;
