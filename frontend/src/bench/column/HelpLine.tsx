@@ -75,23 +75,18 @@ function useFirstHint(): string | null {
 /** Whether the line stands higher up, since the pointer is at a setting that it would cover. */
 function useAbove(line: RefObject<HTMLElement | null>, shown: string | null): boolean {
   const [above, setAbove] = useState(false);
-  const pointerY = useRef(0);
+  const pointer = useRef({ x: 0, y: 0 });
   useEffect(() => {
-    const column = line.current?.parentElement;
-    const entered = (event: PointerEvent) => (pointerY.current = event.clientY);
-    const left = () => (pointerY.current = 0);
-    column?.addEventListener("pointerover", entered);
-    column?.addEventListener("pointerleave", left);
-    return () => {
-      column?.removeEventListener("pointerover", entered);
-      column?.removeEventListener("pointerleave", left);
-    };
-  }, [line]);
+    // The page learns that the pointer is over something new when it leaves what was before.
+    const moved = (event: PointerEvent) => (pointer.current = { x: event.clientX, y: event.clientY });
+    document.addEventListener("pointerout", moved, { capture: true });
+    return () => document.removeEventListener("pointerout", moved, { capture: true });
+  }, []);
   useLayoutEffect(() => {
-    const column = line.current?.parentElement;
+    const column = line.current?.parentElement?.getBoundingClientRect();
     const height = line.current?.getBoundingClientRect().height ?? 0;
-    if (shown !== null)
-      setAbove(column !== null && column !== undefined && pointerY.current > column.getBoundingClientRect().bottom - 1.3 * height);
+    const { x, y } = pointer.current;
+    if (shown !== null && column) setAbove(x > column.left && y > column.bottom - 1.3 * height);
   }, [line, shown]);
   return above;
 }
