@@ -7,6 +7,7 @@ import errno
 import io
 import json
 import tempfile
+import time
 import unittest
 import zipfile
 from pathlib import Path
@@ -29,6 +30,7 @@ from tests.copied import run_command
 from tests.pictures import Floats, light, plate_of, psnr, rig_of, scene
 from tests.pictures import exported as picture
 
+THEN = time.gmtime(2e9)  # another time than now
 MODES = ("expose", "screen", "multiply", "add", "soft-light", "lighten", "color-dodge", "luminosity")
 
 
@@ -180,6 +182,34 @@ class Overs(unittest.TestCase):
             result = np.asarray(Image.open(io.BytesIO(archive.read("result.png"))), int)
         # Pillow rounds to a step after each of the nine layers.
         self.assertLessEqual(int(np.abs(np.asarray(below, int)[:, :, :3] - result).max()), 5)
+
+    def test_the_list_of_png_files_is_all_that_laying_them_needs(self) -> None:
+        with zipfile.ZipFile(io.BytesIO(passes(self.plate, self.rig, "zip", "16"))) as archive:
+            listing = json.loads(archive.read("layers.json"))
+
+            def codes(name: str) -> Any:
+                found = cv2.imdecode(np.frombuffer(archive.read(name), np.uint8), cv2.IMREAD_UNCHANGED)
+                assert found is not None
+                self.assertEqual(found.shape[1::-1], tuple(listing["size"]))
+                return found / (2 ** listing["bits"] - 1)
+
+            self.assertEqual((listing["order"], {layer["mode"] for layer in listing["layers"]}), ("lowest first", {"normal"}))
+            below = 0.0
+            for layer in listing["layers"]:
+                if not layer["hidden"]:
+                    self.assertEqual(layer["place"], [0, 0])
+                    top = codes(layer["file"])
+                    alpha = layer["opacity"] * (top[:, :, 3:] if layer["alpha"] == "straight" else 1)
+                    below = below * (1 - alpha) + top[:, :, :3] * alpha
+            self.assertGreater(psnr(below, codes(listing["result"])), 65)
+            self.assertEqual(Rig.model_validate_json(archive.read(listing["rig"])), self.rig)
+
+    def test_every_container_of_passes_has_the_same_bytes_twice(self) -> None:
+        for container, depth in (("zip", "8"), ("ora", "8"), ("tiff", "8"), ("exr", "half")):
+            one = passes(self.plate, self.rig, container, depth)
+            # At another time: archives count seconds by twos.
+            with mock.patch("time.time", lambda: 2e9), mock.patch("time.localtime", lambda *_: THEN):
+                self.assertEqual(passes(self.plate, self.rig, container, depth), one, container)
 
     def test_in_a_wide_gamut_every_layer_is_laid_over_plainly(self) -> None:
         plate = Plate(self.plate.pixels, DISPLAY_P3)

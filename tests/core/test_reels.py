@@ -286,6 +286,12 @@ class Written(ReelTest):
                 for picture, frame in zip(pictures, container.decode(video=0), strict=True):
                     np.testing.assert_array_equal(frame.to_ndarray(format=form), picture)
 
+    def test_every_format_of_video_has_the_same_bytes_twice(self) -> None:
+        reel = self.reel(write_video(self.folder / "in.mkv", frames(4)))
+        for form, _ in reel_writers().values():
+            out = [lit(reel, Rig(), self.folder / f"{turn}{form.suffix}", form.name).read_bytes() for turn in (1, 2)]
+            self.assertEqual(*out, form.name)
+
     def test_light_is_the_same_however_a_reel_is_cut_in_segments(self) -> None:
         reel = self.reel(write_video(self.folder / "in.mkv", frames()))
         rig = rig_of(light("bloom", merge={"intensity": 2.0}))

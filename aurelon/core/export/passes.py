@@ -20,6 +20,7 @@ from aurelon.core.codecs.shared.exr_writing import PartsWriter
 from aurelon.core.codecs.shared.raster import Format, Raster
 from aurelon.core.errors import OutputError
 from aurelon.core.export.picture import PROFILES, ProfileName, frame_for, in_linear_light, to_codes
+from aurelon.core.export.shared.archive import put
 from aurelon.core.export.shared.layers import SHARED_MODES, Layer, Layers, Pass, Sums, overs, sums
 from aurelon.core.export.shared.openraster import open_raster
 from aurelon.core.export.shared.target import Exported, ExportTarget, Progress
@@ -32,6 +33,7 @@ from aurelon.core.settings import Settings, choice
 
 ADDED = "The result is the sum of the part 'picture' and of all parts whose rule is 'add', in linear light."
 LAID = "The result is each layer laid over those below it by its mode, opacity and alpha, on the samples as they are stored."
+NORMAL = "below * (1 - alpha * opacity) + layer * alpha * opacity, on code values from 0 to 1; hidden layers are left out"
 # The containers, as the formats of a picture are given to the screen.
 CONTAINERS = {
     "exr": Format(
@@ -168,16 +170,31 @@ def _pages(result: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
 
 
 def _files(result: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
+    """PNG files, with a list that tells a program without OpenRaster all that it needs to lay them."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
         listed = _listed(result)
         for number, (entry, layer) in enumerate(zip(listed, result.layers, strict=True), start=1):
             safe = "".join(c if c.isalnum() or c in " -_" else "-" for c in str(entry["name"])).strip() or "layer"
             entry["file"] = f"{number:02} {safe}.png"
-            archive.writestr(entry["file"], png.write(Raster(layer.samples, layer.alpha, space.icc), depth, 100))
-        archive.writestr("result.png", png.write(Raster(result.result, icc=space.icc), depth, 100))
-        archive.writestr("layers.json", json.dumps({"rules": LAID, "layers": listed}, indent=1, ensure_ascii=False))
-        archive.writestr("rig.json", rig)
+            entry["alpha"] = "none" if layer.alpha is None else "straight"
+            entry["place"] = [0, 0]
+            put(archive, entry["file"], png.write(Raster(layer.samples, layer.alpha, space.icc), depth, 100))
+        put(archive, "result.png", png.write(Raster(result.result, icc=space.icc), depth, 100))
+        height, width, _ = result.result.shape
+        listing = {
+            "rules": LAID,
+            "normal": NORMAL,
+            "order": "lowest first",
+            "size": [width, height],
+            "bits": int(depth),
+            "space": {"icc": space.name, "stored_as": "code values of this profile, which is in every file"},
+            "result": "result.png",
+            "rig": "rig.json",
+            "layers": listed,
+        }
+        put(archive, "layers.json", json.dumps(listing, indent=1, ensure_ascii=False))
+        put(archive, "rig.json", rig)
     return out.getvalue()
 
 

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from aurelon.core.codecs import png
 from aurelon.core.codecs.ora import RIG
 from aurelon.core.codecs.shared.raster import Raster
+from aurelon.core.export.shared.archive import put
 from aurelon.core.export.shared.layers import Layer, Layers
 from aurelon.core.imaging.blend.modes import MODES
 from aurelon.core.imaging.rgb_space import RgbSpace
@@ -28,11 +29,11 @@ def open_raster(result: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
     stack = SubElement(image, "stack")
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
-        archive.writestr("mimetype", "image/openraster")
+        put(archive, "mimetype", "image/openraster")
         # The topmost comes first.
         for number, layer in reversed(list(enumerate(result.layers))):
             place = f"data/layer{number:03}.png"
-            archive.writestr(place, _png(layer, space, depth))
+            put(archive, place, _png(layer, space, depth))
             SubElement(
                 stack,
                 "layer",
@@ -46,10 +47,10 @@ def open_raster(result: Layers, space: RgbSpace, depth: str, rig: str) -> bytes:
                     "visibility": "hidden" if layer.hidden else "visible",
                 },
             )
-        archive.writestr("stack.xml", tostring(image, "utf-8", xml_declaration=True))
-        archive.writestr("mergedimage.png", png.write(Raster(result.result, icc=space.icc), depth, 100))
-        archive.writestr("Thumbnails/thumbnail.png", png.write(Raster(_small(result.result)), "8", 100))
-        archive.writestr(RIG, rig)
+        put(archive, "stack.xml", tostring(image, "utf-8", xml_declaration=True))
+        put(archive, "mergedimage.png", png.write(Raster(result.result, icc=space.icc), depth, 100))
+        put(archive, "Thumbnails/thumbnail.png", png.write(Raster(_small(result.result)), "8", 100))
+        put(archive, RIG, rig)
     return out.getvalue()
 
 

@@ -94,10 +94,15 @@ def _there(encoder: str) -> bool:
 FORMATS = tuple(form for form in ALL if _there(CODINGS[form.name].encoder))  # what this machine's libraries can write
 
 
+def _written(out: BinaryIO, container: str) -> OutputContainer:
+    """A container whose bytes depend on nothing but its content: without the writer's version, the time and random numbers."""
+    return av.open(out, "w", format=container, options={"fflags": "+bitexact"})
+
+
 def segment(form: ReelFormat, look: Look, frames: Iterable[Timed]) -> bytes:
     coding = CODINGS[form.name]
     result = io.BytesIO()
-    with av.open(result, "w", format=SEGMENT) as container:
+    with _written(result, SEGMENT) as container:
         stream = _stream(container, coding, look)
         for number, timed in enumerate(frames):
             frame = _frame_of(timed, look, stream.codec_context.pix_fmt or "")
@@ -114,7 +119,7 @@ def segment(form: ReelFormat, look: Look, frames: Iterable[Timed]) -> bytes:
 def grey_reel(frames: Iterable[NDArray[np.uint8]], rate: Fraction) -> bytes:
     """Grey frames (h, w) uint8, one after another, without loss."""
     result = io.BytesIO()
-    with av.open(result, "w", format=SEGMENT) as container:
+    with _written(result, SEGMENT) as container:
         options = {"level": "3", "coder": "1", "context": "1", "g": "24", "slices": "4"}
         stream = container.add_stream("ffv1", rate=rate.limit_denominator(1001), options=options)
         assert isinstance(stream, VideoStream)
@@ -170,7 +175,7 @@ def join(
 ) -> None:
     coding = CODINGS[form.name]
     clock = 1000 if coding.container in ("webm", "matroska") else CLOCK  # the former count milliseconds
-    with av.open(out, "w", format=coding.container) as container:
+    with _written(out, coding.container) as container:
         stream: VideoStream | None = None
         track: SoundTrack | None = None
         number = 0
