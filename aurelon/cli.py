@@ -19,6 +19,7 @@ from aurelon.core.export.picture import PROFILES, frame_for
 from aurelon.core.export.shared.whole_file import write_whole
 from aurelon.core.graph.renderer import never, seen_frame
 from aurelon.core.graph.show import parse_show
+from aurelon.core.imaging.colour_config import choose
 from aurelon.core.reel import is_reel_path
 from aurelon.core.reels.writers import is_reel_output
 from aurelon.core.settings.slider import Slider
@@ -45,7 +46,7 @@ def _render(options: argparse.Namespace) -> int:
     out: Path = options.out
     if not out.parent.is_dir() and not is_reel_output(out):
         raise OutputError(f"{out} cannot be written: the folder {out.parent} does not exist; make it first")
-    rig = _parse(options.rig)
+    rig = _rig(options)
     over = over_of(str(out), options.over)
     if is_reel_path(options.plate) and is_reel_output(out):
         return _render_reel(options, rig, over)
@@ -113,6 +114,14 @@ def _chosen(options: argparse.Namespace) -> dict[str, Any]:
     return {name: value for name in names if (value := getattr(options, name)) is not None}
 
 
+def _rig(options: argparse.Namespace) -> Rig:
+    """The rig that is named, for plates in the colour space that is named."""
+    rig = _parse(options.rig)
+    if options.input_space is None:
+        return rig
+    return rig.model_copy(update={"prepare": rig.prepare.model_copy(update={"input_space": options.input_space})})
+
+
 def _parse(path: Path) -> Rig:
     data = _read_text(path)
     try:
@@ -130,7 +139,7 @@ def _run(options: argparse.Namespace) -> int:
 
     chosen = {"long_edge": options.long_edge, **_chosen(options)}
     wanted = RunOptions(
-        _parse(options.rig),
+        _rig(options),
         options.out,
         options.place,
         options.target,
@@ -232,6 +241,7 @@ def make_parser() -> argparse.ArgumentParser:
         metavar="ADDRESS",
         help="the address of a proxy of your own, whose X-Forwarded-For and -Proto count; may be given several times",
     )
+    _add_colours(serve)
     serve.set_defaults(run=_serve)
 
     render = commands.add_parser("render", help="render a rig on a plate into a file")
@@ -284,6 +294,15 @@ def make_parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _add_colours(command: argparse.ArgumentParser) -> None:
+    """The colour configuration."""
+    command.add_argument(
+        "--ocio",
+        metavar="CONFIG",
+        help="an OpenColorIO configuration: a file, or ocio://NAME for one that is built in; the environment's OCIO where left out",
+    )
+
+
 def _add_workers(many: argparse.ArgumentParser) -> None:
     """Where pictures are made."""
     many.add_argument("--workers", type=count, help="pictures made at once; as many as fit where left out")
@@ -315,6 +334,8 @@ def _add_writing(render: argparse.ArgumentParser) -> None:
         choices=tuple(NOTES),
         help="what of the camera's notes goes along: the usual ones (without place, serial numbers and names), all, or none",
     )
+    _add_colours(render)
+    render.add_argument("--input-space", metavar="NAME", help="of a colour configuration, the space that the plate's file is in")
     render.add_argument("--with-rig", action="store_true", default=None, help="let the rig travel in the file")
     render.set_defaults(target=USUAL)
     for target in targets().values():
@@ -326,6 +347,8 @@ def main(arguments: list[str] | None = None) -> int:
     """Runs a command; 0 when it did what was asked, 2 with a line on stderr when it did not."""
     try:
         options = make_parser().parse_args(arguments)
+        if getattr(options, "ocio", None):
+            choose(options.ocio)
         return options.run(options) or 0
     except AurelonError as error:
         print(" ".join(str(error).split()), file=sys.stderr)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from threading import RLock
 from typing import Any, TypeVar, cast
@@ -18,6 +18,7 @@ from aurelon.core.codecs.shared.in_space import in_space
 from aurelon.core.codecs.shared.raster import DEPTHS, Raster
 from aurelon.core.errors import PlateError
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.colour_config import ColourConfig, ConfigError, chosen
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.reduce import reduce_to
 from aurelon.core.imaging.rgb_space import RgbSpace
@@ -56,6 +57,7 @@ class Plate:
     of_reel: bool = False  # what is found in one frame would pop on the next
     # Files that rigs on this plate refer to, by the SHA-256 of each; None without files.
     file_of: Callable[[str], bytes | None] = field(default=lambda name: None, repr=False)
+    _as_input: tuple[str, Plate] | None = field(default=None, repr=False)  # in the colour space that was asked for last
     _reduced: OrderedDict[tuple[int, int], Floats] = field(default_factory=OrderedDict, repr=False)
     _found: dict[Hashable, Any] = field(default_factory=dict, repr=False)
     _lock: RLock = field(default_factory=RLock, repr=False)
@@ -78,7 +80,8 @@ class Plate:
     @property
     def nbytes(self) -> int:
         beside = [self.nearness] if self.nearness is not None else []
-        return self.pixels.nbytes + sum(r.nbytes for r in (*self._reduced.values(), *beside))
+        converted = self._as_input[1].nbytes if self._as_input else 0
+        return self.pixels.nbytes + sum(r.nbytes for r in (*self._reduced.values(), *beside)) + converted
 
     def at(self, frame: Frame) -> Floats:
         """The frame's part of the picture, (h, w, 3); whole views are kept for the next time."""
@@ -99,6 +102,28 @@ class Plate:
             if key not in self._found:
                 self._found[key] = find()
             return cast(T, self._found[key])
+
+    def in_input_space(self, config: ColourConfig, space: str) -> Plate:
+        """The plate whose stored samples are taken for those of a colour space of a configuration: in its scene-linear space.
+        Raises ConfigError for one that it does not have."""
+        with self._lock:
+            if self._as_input is None or self._as_input[0] != space:
+                own = self.space.curves
+                codes = np.stack([own[c].encode(self.pixels[:, :, c]) for c in range(3)], axis=2)
+                self._as_input = (
+                    space,
+                    replace(
+                        self,
+                        pixels=np.minimum(config.to_working(codes, space), np.float32(BRIGHTEST)),
+                        space=config.working,
+                        key=hashlib.sha256(f"{self.key} {config.key} {space}".encode()).hexdigest(),
+                        _as_input=None,
+                        _reduced=OrderedDict(),
+                        _found={},
+                        _lock=RLock(),
+                    ),
+                )
+            return self._as_input[1]
 
     def _repr_png_(self) -> bytes:
         """The picture as a notebook shows it."""
@@ -139,9 +164,8 @@ def plate_of(raster: Raster, name: str, key: str, *, frame: int = 0, seconds: fl
     assert raster.space is not None
     space = raster.space
     depth = DEPTHS.get(str(raster.samples.dtype), "float")
-    pixels = _to_linear(raster.samples, space)
-    return Plate(
-        pixels,
+    plate = Plate(
+        _to_linear(raster.samples, space),
         space,
         name,
         _unit_alpha(raster),
@@ -155,6 +179,21 @@ def plate_of(raster: Raster, name: str, key: str, *, frame: int = 0, seconds: fl
         seconds,
         raster.nearness,
     )
+    return _by_rule(plate)
+
+
+def _by_rule(plate: Plate) -> Plate:
+    """In the colour space that the chosen configuration has a rule for, under the name of the same file."""
+    config = chosen()
+    space = None if config is None else config.space_by_rule(plate.name)
+    if config is None or space is None:
+        return plate
+    try:
+        result = replace(plate.in_input_space(config, space), key=plate.key)
+    except ConfigError as error:
+        raise PlateError(f"{plate.name} is in no colour space that can be used: {error}") from error
+    result.notices = (*result.notices, f"{plate.name} is in “{space}”, by a rule of {config.title}.")
+    return result
 
 
 def read_grey(data: bytes, name: str) -> Floats:

@@ -14,6 +14,7 @@ import aurelon
 from aurelon.core import AurelonError
 from aurelon.core.codecs.shared.raster import Raster
 from aurelon.core.export import USUAL, targets
+from aurelon.core.imaging.colour_config import chosen
 
 Placing = Literal["rig", "found"]
 PLACINGS: Mapping[Placing, str] = {"rig": "Where the rig has them", "found": "Found anew in each picture"}
@@ -21,11 +22,14 @@ PLACINGS: Mapping[Placing, str] = {"rig": "Where the rig has them", "found": "Fo
 
 @cache
 def build() -> str:
-    """Names this Aurelon: its version and a digest of its core. Only machines that have the same make the same pictures."""
+    """Names this Aurelon: its version, a digest of its core, and the colour configuration. Only machines that have the same make
+    the same pictures."""
     digest = hashlib.sha256()
     core = Path(aurelon.__file__).parent / "core"
     for path in sorted(core.rglob("*.py")):
         digest.update(path.read_bytes())
+    config = chosen()
+    digest.update(config.key.encode() if config else b"")
     return f"{aurelon.__version__}-{digest.hexdigest()[:12]}"
 
 

@@ -26,6 +26,7 @@ from aurelon.core.export.picture import PictureExport, strip_of
 from aurelon.core.export.reels import ReelExport, segment_of
 from aurelon.core.graph.renderer import never
 from aurelon.core.imaging import kernels
+from aurelon.core.imaging.colour_config import choose
 from aurelon.core.imaging.memory import bound_working
 from aurelon.core.plate import Plate
 from aurelon.core.reels.writers import reel_format
@@ -47,10 +48,12 @@ def use_threads(count: int) -> None:
     threadpool_limits(count, "blas")
 
 
-def begin(threads: int, owner: int, memory: int) -> None:
-    """What a worker does first. Its renderings keep up to `memory` bytes. It ends itself once the process that runs it ends, even
-    by a kill."""
+def begin(threads: int, owner: int, memory: int, colours: str) -> None:
+    """What a worker does first. Its colours are managed by the configuration `colours`, or by none. Its renderings keep up to
+    `memory` bytes. It ends itself once the process that runs it ends, even by a kill."""
     bound_working(memory)
+    if colours:
+        choose(colours)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the run is told, and ends its workers itself
     use_threads(threads)
 

@@ -111,6 +111,7 @@ def frames(
     """The binary frames that answer a request for `rig`: the picture, then the stages of the chosen light."""
     pace = pace or Pace()
     began = time.monotonic()
+    renderer = renderer.for_input(rig)
     plate = renderer.plate
     request.view.check(plate.size)
     rig = following(rig, request.lead)
@@ -127,13 +128,24 @@ def frames(
         whole = isinstance(show, ShowResult | ShowBefore)
         alpha = renderer.alpha(rig, frame) if whole else None
         seen = request.viewing.seen(pixels, plate.space) if whole else pixels
-        if request.hdr and whole and not (request.draft or request.clipping) and float(seen.max()) > BARELY_ABOVE:
+        if (
+            request.hdr
+            and whole
+            and rig.finish.view is None
+            and not (request.draft or request.clipping)
+            and float(seen.max()) > BARELY_ABOVE
+        ):
             return _in_pq(seen, plate.space, alpha), True
-        if whole and request.viewing.exposure == 0:  # another exposure is there to look into what lies above white
-            seen = rig.finish.finished(seen, plate.space)
-        picture = to_screen(seen, plate.space, v.x0, v.y0, alpha, dithered=not request.draft)
+        # Another exposure is there to look into what lies above white, unless a view tells how all of it is shown.
+        finished = whole and (request.viewing.exposure == 0 or rig.finish.view is not None)
+        drafted = rig.finish.draft(seen, plate.space) if finished and request.draft and alpha is None else None
+        if drafted is not None:
+            picture = drafted
+        else:
+            light = rig.finish.finished(seen, plate.space) if finished else (seen, plate.space)
+            picture = to_screen(*light, v.x0, v.y0, alpha, dithered=not request.draft)
         if request.clipping and whole:
-            request.viewing.mark(picture, pixels, plate.space, cuts=rig.finish.above_white == "cut")
+            request.viewing.mark(picture, pixels, plate.space, cuts=rig.finish.cuts)
         return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture), False
 
     picture = drawn(request.show, view)

@@ -194,7 +194,7 @@ class Overs(unittest.TestCase):
                 return found / (2 ** listing["bits"] - 1)
 
             self.assertEqual((listing["order"], {layer["mode"] for layer in listing["layers"]}), ("lowest first", {"normal"}))
-            below = 0.0
+            below: Any = 0.0
             for layer in listing["layers"]:
                 if not layer["hidden"]:
                     self.assertEqual(layer["place"], [0, 0])
@@ -208,7 +208,7 @@ class Overs(unittest.TestCase):
         for container, depth in (("zip", "8"), ("ora", "8"), ("tiff", "8"), ("exr", "half")):
             one = passes(self.plate, self.rig, container, depth)
             # At another time: archives count seconds by twos.
-            with mock.patch("time.time", lambda: 2e9), mock.patch("time.localtime", lambda *_: THEN):
+            with mock.patch("time.time", return_value=2e9), mock.patch("time.localtime", return_value=THEN):
                 self.assertEqual(passes(self.plate, self.rig, container, depth), one, container)
 
     def test_in_a_wide_gamut_every_layer_is_laid_over_plainly(self) -> None:

@@ -290,7 +290,7 @@ class Written(ReelTest):
         reel = self.reel(write_video(self.folder / "in.mkv", frames(4)))
         for form, _ in reel_writers().values():
             out = [lit(reel, Rig(), self.folder / f"{turn}{form.suffix}", form.name).read_bytes() for turn in (1, 2)]
-            self.assertEqual(*out, form.name)
+            self.assertEqual(out[0], out[1], form.name)
 
     def test_light_is_the_same_however_a_reel_is_cut_in_segments(self) -> None:
         reel = self.reel(write_video(self.folder / "in.mkv", frames()))

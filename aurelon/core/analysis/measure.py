@@ -18,9 +18,11 @@ from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.colour import temperature_of
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame, fit_within
+from aurelon.core.imaging.rgb_space import RgbSpace
 from aurelon.core.imaging.screen import WHITE_CODE
 from aurelon.core.lights.shared.points import Points
 from aurelon.core.rig import Rig
+from aurelon.core.rig.finish import Finish
 
 EDGE = 512  # long edge of the version that is counted
 BINS = 96
@@ -78,8 +80,9 @@ class Facts:
     of_light: LightFacts | None
 
 
-def _histogram(pixels: Floats) -> Histogram:
-    codes = encode_array(pixels)
+def _histogram(pixels: Floats, finish: Finish, space: RgbSpace) -> Histogram:
+    """Of linear light as the finish shows it; how far it is above white is that of the light itself."""
+    codes = encode_array(np.ascontiguousarray(finish.finished(pixels, space)[0]))
     white = codes >= WHITE_CODE
     clipped = float(np.mean(white[:, :, 0] | white[:, :, 1] | white[:, :, 2]))
     red, green, blue = (_shares(codes, channel, BINS, 1.0) for channel in range(3))
@@ -114,6 +117,7 @@ def _notice(now: Working, nodes: LightNodes, frame: Frame) -> str | None:
 
 def measure(renderer: Renderer, rig: Rig, light_id: str | None, cancelled: Callable[[], bool] = never) -> Facts:
     """Facts of a rig on a plate, and of one of its lights. Raises RigError where it has no such light."""
+    renderer = renderer.for_input(rig)
     plate = renderer.plate
     rows, columns = seen_frame(plate, rig).shape
     window = seen_frame(plate, rig, fit_within((columns, rows), EDGE))
@@ -124,7 +128,7 @@ def measure(renderer: Renderer, rig: Rig, light_id: str | None, cancelled: Calla
         after = shown(now, RESULT, window)
         says = {nodes.light.id: notice for nodes in now.graph.lights if (notice := _notice(now, nodes, frame))}
         of_light = None if light_id is None else _of_light(now, now.graph.of(light_id), frame)
-    first, last = _histogram(before), _histogram(after)
+    first, last = (_histogram(pixels, rig.finish, plate.space) for pixels in (before, after))
     return Facts(first, last, max(last.clipped - first.clipped, 0.0), says, of_light)
 
 

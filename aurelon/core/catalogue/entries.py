@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 from aurelon.core.export import AnyExport
 from aurelon.core.export.reels import ReelExport
 from aurelon.core.plates.blank import Blank
+from aurelon.core.rig.finish import DisplayView
 from aurelon.core.settings.types import setting_types
 from aurelon.core.settings.types.choice import Option
 
@@ -111,6 +112,26 @@ class Limits(BaseModel):
     light_reach: float
 
 
+class ViewInfo(BaseModel):
+    """A view of a display, and what the screen calls it."""
+
+    text: str
+    view: DisplayView
+
+
+class ColoursInfo(BaseModel):
+    """The chosen colour configuration: the colour spaces that a file can be said to be in, and the views, by display."""
+
+    title: str
+    input_label: str
+    input_help: str
+    input_spaces: list[Option]
+    view_label: str
+    view_help: str
+    no_view: str
+    views: list[ViewInfo]
+
+
 class Catalogue(BaseModel):
     """Everything the screen is built from. `reads` is what can be brought in, `between` the ways from one key to the next,
     `sketch_brush` a new brush for sketches of light, `left_out` names extensions that could not be used."""
@@ -123,6 +144,7 @@ class Catalogue(BaseModel):
     house: GroupInfo
     distance: GroupInfo
     finish: GroupInfo
+    colours: ColoursInfo | None = None
     standing: GroupInfo
     behind: GroupInfo
     parts: list[PartInfo]

@@ -24,6 +24,7 @@ from aurelon.core.export.shared.archive import put
 from aurelon.core.export.shared.layers import SHARED_MODES, Layer, Layers, Pass, Sums, overs, sums
 from aurelon.core.export.shared.openraster import open_raster
 from aurelon.core.export.shared.target import Exported, ExportTarget, Progress
+from aurelon.core.graph.input_space import as_input
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.profiles import SPACES
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB, RgbSpace, chromaticities_of
@@ -76,6 +77,7 @@ def coded_space(plate: Plate, options: PassesExport) -> RgbSpace:
 
 def _run(plate: Plate, rig: Rig, options: PassesExport, progress: Progress, cancelled: Callable[[], bool]) -> Exported:
     check(plate, rig, options)
+    plate = as_input(plate, rig)
     form, frame = CONTAINERS[options.format], frame_for(plate, rig, options)
     carried = rig.model_dump_json()
     if form.linear:

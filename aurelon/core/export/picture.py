@@ -152,12 +152,12 @@ def _check_rig_fits(xmp: bytes | None, rig: Rig, form: Format) -> None:
         raise OutputError(f"this rig is too large to travel in a {form.title} file; leave it out, or choose PNG or TIFF")
 
 
-def target_space(plate: Plate, options: PictureExport, form: Format) -> RgbSpace:
+def target_space(own: RgbSpace, options: PictureExport, form: Format) -> RgbSpace:
     """The space of the file: the one that is asked for, or the nearest that the format can state."""
     if options.depth in form.light_in:
         return form.light_in[options.depth]
     exact = SAMPLES.get(options.depth, WHOLE) is EXACT
-    space = SPACES.get(options.profile, plate.space)
+    space = SPACES.get(options.profile, own)
     if form.linear:
         return in_linear_light(space)
     if exact and options.profile == "srgb":
@@ -203,7 +203,7 @@ def export(
     """
     check(plate, rig, options)
     frame = frame_for(plate, rig, options)
-    raster = _raster(Renderer(plate), rig, options, frame, frame.y0, progress, cancelled)
+    raster = _raster(Renderer(plate).for_input(rig), rig, options, frame, frame.y0, progress, cancelled)
     data = codecs()[options.format].write(raster, options.depth, options.quality)
     progress(1.0)
     return data
@@ -216,7 +216,7 @@ def strip_of(renderer: Renderer, rig: Rig, options: PictureExport, number: int, 
     whole = frame_for(renderer.plate, rig, options)
     rows = whole.shape[0]
     strip = whole.rows(whole.y0 + rows * number // of, whole.y0 + rows * (number + 1) // of)
-    return _raster(renderer, rig, options, strip, whole.y0, lambda share: None, never)
+    return _raster(renderer.for_input(rig), rig, options, strip, whole.y0, lambda share: None, never)
 
 
 def joined(strips: Sequence[Raster], options: PictureExport) -> bytes:
@@ -239,7 +239,7 @@ def trial_size(renderer: Renderer, rig: Rig, options: PictureExport) -> int:
     height, width = min(tall, TRIAL_EDGE), min(wide, TRIAL_EDGE)
     x0, y0 = whole.x0 + (wide - width) // 2, whole.y0 + (tall - height) // 2
     middle = Frame(whole.width, whole.height, x0, y0, x0 + width, y0 + height)
-    raster = _raster(renderer, rig, options, middle, whole.y0, lambda share: None, never)
+    raster = _raster(renderer.for_input(rig), rig, options, middle, whole.y0, lambda share: None, never)
     codec = codecs()[options.format]
     # What every file of the kind has, whatever it shows, counts once.
     tiny = replace(raster, samples=raster.samples[:1, :1], alpha=None if raster.alpha is None else raster.alpha[:1, :1])
@@ -253,15 +253,15 @@ def _raster(
 ) -> Raster:
     """What is written of a frame; `top` is the first row of the whole picture, on which dither is laid."""
     plate, codec = renderer.plate, codecs()[options.format]
-    target = target_space(plate, options, codec.FORMAT)
     kind = SAMPLES[options.depth]
     finish = rig.finish if options.above_white == "as_shown" else Finish(above_white=options.above_white)
+    target = target_space(plate.space if kind is EXACT else finish.space(plate.space), options, codec.FORMAT)
     samples = np.empty((*frame.shape, 3), kind)
     alpha = np.empty(frame.shape, kind) if plate.alpha is not None else None
     held = kind is not np.float32 and plate.alpha is None
     for band, pixels in renderer.bands(rig, frame, show=options.show, cancelled=cancelled):
-        shown = pixels if kind is EXACT else finish.finished(pixels, plate.space)
-        codes = to_codes(shown, plate.space, target, held=held)
+        light = (pixels, plate.space) if kind is EXACT else finish.finished(pixels, plate.space)
+        codes = to_codes(*light, target, held=held)
         cover = renderer.alpha(rig, band)
         part = slice(band.y0 - frame.y0, band.y1 - frame.y0)
         if cover is not None and not codec.FORMAT.has_alpha:

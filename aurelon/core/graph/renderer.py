@@ -13,6 +13,7 @@ import numpy as np
 from aurelon.core.errors import OutputError
 from aurelon.core.graph.backdrop import Backdrop
 from aurelon.core.graph.cache import Cache
+from aurelon.core.graph.input_space import as_input
 from aurelon.core.graph.mask_nodes import ground_for
 from aurelon.core.graph.nodes import Work
 from aurelon.core.graph.rendering import Rendering
@@ -58,6 +59,11 @@ class Renderer:
         self.plate = plate
         self.cache = cache
         self._lock = Lock()
+
+    def for_input(self, rig: Rig) -> Renderer:
+        """The renderer of the plate in the colour space that the rig says its file is in."""
+        plate = as_input(self.plate, rig)
+        return self if plate is self.plate else Renderer(plate, self.cache)
 
     @contextmanager
     def working(
@@ -182,7 +188,7 @@ def render(
     are kept from call to call. Of a reel the `frame` of that number, counted from 0, is rendered. Raises OutputError for a size of
     other proportions than the picture's, RigError for a `show` that the rig cannot give, Cancelled once `cancelled()` is true.
     """
-    plate = plate[frame] if isinstance(plate, Reel) else plate
+    plate = as_input(plate[frame] if isinstance(plate, Reel) else plate, rig)
     if size is not None:
         tall, wide = seen_frame(plate, rig).shape
         check_proportions(size, (wide, tall))

@@ -16,6 +16,7 @@ THUMBNAIL_EDGE, THUMBNAIL_QUALITY = 640, 88
 
 def small_jpeg(renderer: Renderer, rig: Rig, part: Frame | None = None) -> bytes:
     """A small result as a JPEG, of the coarser grids that are enough for it; or a part of the straightened frame."""
+    renderer = renderer.for_input(rig)
     if part is None:
         return _jpeg(renderer, rig, SMALL_EDGE, SMALL_QUALITY, draft=True)
     return _shown(renderer, rig, renderer.part(rig, part, draft=True), SMALL_QUALITY)
@@ -28,6 +29,7 @@ def small_picture(renderer: Renderer, rig: Rig, part: Frame | None = None) -> st
 
 def thumbnail(renderer: Renderer, rig: Rig) -> bytes:
     """A result as a JPEG for the list of plates."""
+    renderer = renderer.for_input(rig)
     return _jpeg(renderer, rig, THUMBNAIL_EDGE, THUMBNAIL_QUALITY, draft=False)
 
 
@@ -38,5 +40,4 @@ def _jpeg(renderer: Renderer, rig: Rig, edge: int, quality: int, *, draft: bool)
 
 
 def _shown(renderer: Renderer, rig: Rig, pixels: Floats, quality: int) -> bytes:
-    space = renderer.plate.space
-    return encode_jpeg(to_screen(rig.finish.finished(pixels, space), space), quality)
+    return encode_jpeg(to_screen(*rig.finish.finished(pixels, renderer.plate.space)), quality)

@@ -53,6 +53,11 @@ class Prepare(Settings):
         step=0.05,
         essential=True,
     )
+    input_space: str = Field(
+        "",
+        max_length=200,
+        description="Colour space of the file, as the chosen OpenColorIO configuration calls it; empty leaves it to the file",
+    )
     crop: Crop | None = crop_setting("What of the picture is seen; null shows all of it")
 
     def box(self, size: tuple[int, int]) -> Box:

@@ -12,6 +12,7 @@ from pebble import ProcessExpired, ProcessFuture, ProcessPool
 
 from aurelon.confined import forkserver
 from aurelon.core import PlateError
+from aurelon.core.imaging.colour_config import name_of_chosen
 from aurelon.core.imaging.memory import working_bytes
 from aurelon.runs.contents import Contents
 from aurelon.runs.room import Room
@@ -40,7 +41,10 @@ class Processes:
         self._given: list[Future[Outcome]] = []
         memory = max(LEAST_MEMORY, working_bytes() // room.workers)
         self._pool: Any = ProcessPool(
-            room.workers, initializer=begin, initargs=(room.threads, os.getpid(), memory), context=forkserver.context()
+            room.workers,
+            initializer=begin,
+            initargs=(room.threads, os.getpid(), memory, name_of_chosen()),
+            context=forkserver.context(),
         )
 
     def ready(self, timeout: float | None) -> bool:

@@ -14,6 +14,7 @@ from pydantic import Field
 
 from aurelon.core.errors import Cancelled, OutputError
 from aurelon.core.export.picture import QUALITY, frame_for, to_codes
+from aurelon.core.graph.input_space import as_input
 from aurelon.core.graph.renderer import Renderer, never, seen_frame
 from aurelon.core.imaging.code_points import BT709, BT2020, HLG, PQ, SRGB_TRANSFER, code_points_of, light_to_pq, space_of
 from aurelon.core.imaging.quantise import quantise
@@ -125,6 +126,7 @@ def trial_size(reel: Reel, rig: Rig, options: ReelExport, cancelled: Callable[[]
 
 def samples_of(plate: Plate, rig: Rig, look: Look, form: ReelFormat) -> NDArray[Any]:
     """A frame as it is stored: (h, w, 3) uint8 or uint16."""
+    plate = as_input(plate, rig)
     renderer, wide, tall = Renderer(plate), *look.size
     frame = seen_frame(plate, rig)
     if frame.shape != (tall, wide):
@@ -133,8 +135,8 @@ def samples_of(plate: Plate, rig: Rig, look: Look, form: ReelFormat) -> NDArray[
     samples: NDArray[Any] = np.empty((tall, wide, 3), np.uint8 if look.depth == "8" else np.uint16)
     for band, pixels in renderer.bands(rig, frame):
         # PQ and HLG hold light above white.
-        shown = pixels if look.points[1] in (PQ, HLG) else rig.finish.finished(pixels, plate.space)
-        codes = to_codes(shown, plate.space, target)
+        light = (pixels, plate.space) if look.points[1] in (PQ, HLG) else rig.finish.finished(pixels, plate.space)
+        codes = to_codes(*light, target)
         cover = renderer.alpha(rig, band)
         if look.points[1] == PQ:
             codes = light_to_pq(codes)
@@ -158,15 +160,15 @@ def _made_look(reel: Reel, rig: Rig, options: ReelExport) -> Look:
         depth=options.depth,
         quality=options.quality,
         rate=rate,
-        points=_points(reel, reel[first], options),
+        points=_points(reel, rig.finish.space(as_input(reel[first], rig).space), options),
     )
 
 
-def _points(reel: Reel, plate: Plate, options: ReelExport) -> tuple[int, int]:
+def _points(reel: Reel, space: RgbSpace, options: ReelExport) -> tuple[int, int]:
     """Primaries and transfer of the file: the reel's own where the format can state and hold them."""
     stated = reel.footage.points
     if stated is None:
-        return code_points_of(plate.space) or (code_points_of(_nearest(plate.space)) or (BT709, SRGB_TRANSFER))
+        return code_points_of(space) or (code_points_of(_nearest(space)) or (BT709, SRGB_TRANSFER))
     if stated[1] not in (PQ, HLG):
         return stated
     return (BT2020, PQ) if options.depth != "8" else (BT709, SRGB_TRANSFER)

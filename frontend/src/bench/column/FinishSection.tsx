@@ -1,5 +1,6 @@
 import { useMemo } from "react";
 import { useBench } from "../store/bench";
+import { ViewRow } from "./ColourRows";
 import { LiveGroup, type LiveTools } from "./settings/LiveGroup";
 import { Section } from "./Section";
 
@@ -20,6 +21,7 @@ export function FinishSection() {
       <h3>{group.label}</h3>
       <p>{group.help}.</p>
       <LiveGroup place="finish" group={group} tools={tools} />
+      <ViewRow />
     </Section>
   );
 }

@@ -4,6 +4,7 @@ import { useBench, useNow } from "../store/bench";
 import { HANDLES, type Tool } from "../store/hand";
 import { withoutKeys } from "../store/keys";
 import { withValues } from "../store/rig";
+import { InputSpaceRow } from "./ColourRows";
 import { DistanceSection } from "./DistanceSection";
 import { GroupColumn } from "./GroupColumn";
 import { Histograms } from "./Histograms";
@@ -70,6 +71,7 @@ export function PlateColumn() {
               </>
             )}
           </Tools>
+          <InputSpaceRow />
           {!reel && <DistanceSection />}
           <MatteList />
           {reel && <ReelNumbers />}
