@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 STAMPS := .stamps
-.PHONY: demo test check faults coverage photographs bench bench-screen bench-kernels bench-runs bench-reels bench-formats attack setup setup-test
+.PHONY: demo test check faults coverage photographs suites bench bench-screen bench-kernels bench-runs bench-reels bench-formats attack setup setup-test
 
 demo: setup
 	$(BIN)/aurelon serve --demo --data work-data
@@ -23,6 +23,10 @@ faults: setup-test
 # Branch coverage of the rooms that hold the rules of the job; ten minutes.
 coverage: setup-test
 	$(BIN)/python -m tests.coverage
+
+# Pictures of public test suites beside what the libraries' own decoders make of them; two minutes, fetched the first time.
+suites: setup-test
+	$(BIN)/python -m tests.suites
 
 # The twenty jobs on photographs that a package ships; five minutes each.
 photographs: setup-test

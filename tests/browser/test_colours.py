@@ -19,7 +19,7 @@ class Managed(BrowserTest):
     def test_a_view_is_chosen_seen_undone_and_written(self) -> None:
         plate = self.bring_in("view")
         before = self.picture()
-        self.choose("View", FILMED)
+        self.choose("Display and view", FILMED)
         self.rested()
         self.assertEqual(self.rig(plate)["finish"]["view"], {"display": "sRGB - Display", "view": "ACES 1.0 - SDR Video"})
         filmed = self.picture()
@@ -69,6 +69,6 @@ class Unmanaged(BrowserTest):
         self.page.goto(f"{self.service.url}/plates/{plate}")
         expect(self.page.get_by_text(re.compile("none is chosen here; start with --ocio")).first).to_be_visible()
         # The way out that it names is there.
-        self.choose("View", "None")
+        self.choose("Display and view", "None")
         self.rested()
         self.assertIsNone(self.rig(plate)["finish"]["view"])

@@ -20,7 +20,7 @@ def colours_info() -> ColoursInfo | None:
         input_label="Colours of the file",
         input_help="Colour space that the file's samples are in, where the file does not say it or says it wrongly",
         input_spaces=[Option(value="", text=AS_IN_FILE), *(Option(value=name, text=name) for name in config.input_spaces)],
-        view_label="View",
+        view_label="Display and view",
         view_help="How a display shows the light, on the bench and in files alike",
         no_view="None",
         views=[

@@ -11,6 +11,7 @@ import imagecodecs
 import numpy as np
 
 from aurelon.core.codecs.shared.exif import notes_of
+from aurelon.core.codecs.shared.in_space import LEFT_ASIDE
 from aurelon.core.codecs.shared.raster import (
     ANIMATED,
     Format,
@@ -32,7 +33,7 @@ FORMAT = Format(
     "png", "PNG", "image/png", (".png",), ("8", "16", "pq16"), light_in={"pq16": LINEAR_REC2020}, carries_rig=True, order=2
 )
 XMP = b"XML:com.adobe.xmp\0"  # keyword of the text chunk in which it stands: fixed, byte for byte, by the standard of XMP
-TOLD = (b"eXIf", b"iCCP", b"iTXt", b"tEXt", b"zTXt", b"tIME", b"sPLT", b"hIST")
+SHOWN = (b"IHDR", b"PLTE", b"tRNS", b"IDAT", b"IEND")
 RIG = b"Aurelon rig\0"  # keyword of the text chunk in which one travels
 MOST_PROFILE = 16 << 20  # bytes
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
@@ -69,13 +70,13 @@ def measure(data: bytes) -> tuple[int, int]:
     return width, height
 
 
-def _unpacked(profile: bytes) -> bytes:
-    """A profile, unless it unpacks to more than any has."""
+def _unpacked(profile: bytes) -> bytes | None:
+    """A profile, unless it unpacks to more than any has; None where it does not unpack at all."""
     worker = zlib.decompressobj()
     try:
         icc = worker.decompress(profile, MOST_PROFILE)
-    except zlib.error as error:
-        raise UnreadableError("is damaged: its colour profile cannot be unpacked") from error
+    except zlib.error:
+        return None
     if worker.unconsumed_tail:
         raise UnreadableError("has a colour profile that unpacks to far more than one has; save it with another")
     return icc
@@ -118,7 +119,7 @@ def read(data: bytes) -> Raster:
     for number, (kind, content, whole) in enumerate(_chunks(data)):
         if kind == b"IHDR" and number > 0:
             raise UnreadableError("is damaged: it has two headers")
-        if kind not in TOLD:
+        if kind in SHOWN:
             shown.append(whole)
         if kind == b"eXIf":
             exif = content
@@ -135,6 +136,7 @@ def read(data: bytes) -> Raster:
         elif kind == b"iCCP":
             name_end = content.find(b"\0")
             icc = _unpacked(content[name_end + 2 :])
+            notices += (LEFT_ASIDE,) if icc is None else ()
     notices += notes_of(exif)
     depth = data[24]
     try:

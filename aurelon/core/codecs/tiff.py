@@ -32,7 +32,7 @@ FORMAT = Format("tiff", "TIFF", "image/tiff", (".tif", ".tiff"), ("8", "16", "fl
 ICC_TAG, XMP_TAG, PAGE_NAME = 34675, 700, 285
 MOST_SAMPLES = 8  # of a pixel: more than colours and their alpha are decoded too, and left aside
 ASSOCIATED, UNASSOCIATED = 1, 2  # alpha among the extra samples; 0 says nothing of what one is
-PACKED_BITS = 32773
+MAY_GO_ON = (32773, 8, 32946)  # compressions behind whose last pixel bytes may go on: PackBits, and Deflate by both its numbers
 OLD_JPEG = 6  # the compression of TIFF 6.0, section 22, of which libtiff makes sense
 EXTRA = "has more channels than its colours and their alpha; they were left aside"
 PLACEHOLDER = 1  # how far below a directory pointer its placeholder tag lies
@@ -147,7 +147,7 @@ def _read(data: bytes, layer: str | None) -> Raster:
         colours, alpha, space, how = _converted(samples, kind, icc)
         return Raster(colours, alpha, space=space, notices=(how, *notes), **rest)
     if palette is not None:
-        samples = np.moveaxis(palette[:, samples.astype(np.uint16)], 0, -1)
+        samples = _by_palette(samples, palette)
     samples, associated, left_aside = _colours_and_alpha(samples, kind, extra)
     samples = _plain(samples, bits if palette is None else 0)
     if kind == tifffile.PHOTOMETRIC.MINISWHITE and samples.dtype != np.float32:
@@ -157,6 +157,15 @@ def _read(data: bytes, layer: str | None) -> Raster:
         colour = _unassociated(colour, alpha)
     notices = (EXTRA, *notes) if left_aside else notes
     return Raster(np.ascontiguousarray(colour), alpha, icc, notices=notices, **rest)
+
+
+def _by_palette(samples: NDArray[Any], palette: NDArray[np.uint16]) -> NDArray[Any]:
+    """The colours (h, w, 3) uint16 that samples name, and further samples of a pixel behind them."""
+    if samples.ndim == 2:
+        return np.moveaxis(palette[:, samples.astype(np.uint16)], 0, -1)
+    colours = np.moveaxis(palette[:, samples[:, :, 0].astype(np.uint16)], 0, -1)
+    further = samples[:, :, 1:].astype(np.uint16)
+    return np.concatenate([colours, further * 257 if samples.dtype == np.uint8 else further], axis=2)
 
 
 def _colours_and_alpha(samples: NDArray[Any], kind: int, extra: tuple[int, ...]) -> tuple[NDArray[Any], bool, bool]:
@@ -188,8 +197,8 @@ def _samples(page: tifffile.TiffPage, data: bytes) -> NDArray[Any]:
     try:
         return page.asarray()
     except RuntimeError:
-        # libtiff stops at the last pixel, where runs of bytes may go on behind it.
-        if page.compression != PACKED_BITS or page.bitspersample != 8:
+        # libtiff stops at the last pixel, where bytes may go on behind it.
+        if page.compression not in MAY_GO_ON or page.bitspersample != 8:
             raise
         return _by_pillow(data)
 

@@ -1,7 +1,12 @@
+import styled from "styled-components";
 import { Hint } from "../../ui/Hint";
 import { Select } from "../../ui/Select";
 import { useBench, useNow } from "../store/bench";
 import { withValues } from "../store/rig";
+
+const Line = styled.div`
+  margin-top: 8px;
+`;
 
 /** The colour space that the plate's file is in, where a colour configuration is chosen. */
 export function InputSpaceRow() {
@@ -13,14 +18,14 @@ export function InputSpaceRow() {
   const known = colours.input_spaces.some((option) => option.value === space);
   return (
     <Hint text={`${colours.input_label}. ${colours.input_help}.`}>
-      <div>
+      <Line>
         <Select
           label={colours.input_label}
           value={space}
           options={known ? colours.input_spaces : [...colours.input_spaces, { value: space, text: space }]}
           onChange={(chosen) => editing.edit(withValues(now().rig, "prepare", { input_space: chosen }), colours.input_label)}
         />
-      </div>
+      </Line>
     </Hint>
   );
 }
@@ -34,12 +39,12 @@ export function ViewRow() {
   const { colours } = catalogue;
   if (!colours && !view) return null;
   const views = colours?.views ?? [];
-  const label = colours?.view_label ?? "View";
+  const label = colours?.view_label ?? "Display and view";
   const same = views.findIndex((one) => one.view.display === view?.display && one.view.view === view.view);
   const foreign = view && same < 0 ? [{ value: "foreign", text: `${view.display}: ${view.view}` }] : [];
   return (
     <Hint text={`${label}. ${colours?.view_help ?? MISSING}.`}>
-      <div>
+      <Line>
         <Select
           label={label}
           value={view ? (same < 0 ? "foreign" : String(same)) : ""}
@@ -53,7 +58,7 @@ export function ViewRow() {
             editing.edit(withValues(now().rig, "finish", { view: views[Number(chosen)]?.view ?? null }), label);
           }}
         />
-      </div>
+      </Line>
     </Hint>
   );
 }
