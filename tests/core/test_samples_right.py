@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
 from aurelon.core import Plate, PlateError, Rig, open_reel, read_plate
-from aurelon.core.codecs import layers_in
+from aurelon.core.codecs import layers_in, read_raster
 from aurelon.core.codecs.shared.paths import as_path
 from aurelon.core.export import targets
 from aurelon.core.export.passes import PassesExport
@@ -180,6 +180,31 @@ class Tiff(unittest.TestCase):
             with self.assertRaisesRegex(PlateError, "damaged"):
                 read_plate(bytes(data) + strip[:9], "plate.tif")
 
+    def test_jpeg_of_the_old_style_is_what_is_in_it(self) -> None:
+        # TIFF 6.0, section 22: the whole of a JPEG, pointed at by a tag.
+        colours = np.repeat(np.repeat(np.random.default_rng(6).integers(0, 256, (4, 6, 3), np.uint8), 8, 0), 8, 1)
+        jpeg = by_pillow(Image.fromarray(colours), "jpeg", quality=95, subsampling=0)
+        long, short = 4, 3
+        tags: dict[int, tuple[int, ...]] = {
+            256: (short, 48),
+            257: (short, 32),
+            259: (short, 6),
+            262: (short, 6),
+            277: (short, 3),
+            278: (short, 32),
+        }
+        size = 8 + 2 + 12 * (len(tags) + 7) + 4
+        tags |= {258: (short, 3, size), 273: (long, size + 8), 279: (long, len(jpeg)), 512: (short, 1), 513: (long, size + 8)}
+        tags |= {514: (long, len(jpeg)), 530: (short, 2, 1 | 1 << 16)}
+        entries = b""
+        for tag, (kind, *rest) in sorted(tags.items()):
+            count, value = rest if len(rest) == 2 else (1, rest[0])
+            entries += struct.pack("<HHII", tag, kind, count, value)
+        data = b"II*\0" + struct.pack("<IH", 8, len(tags)) + entries + bytes(4) + struct.pack("<HHHH", 8, 8, 8, 0) + jpeg
+        wanted = np.asarray(Image.open(io.BytesIO(jpeg)).convert("RGB"), int)
+        read = read_raster(data, "old.tif").samples.astype(int)
+        self.assertLessEqual(int(np.abs(read - wanted).max()), 2)
+
     def test_inks_without_a_profile_are_taken_for_filters_and_that_is_said(self) -> None:
         inks = np.zeros((8, 8, 4), np.uint8)
         inks[...] = 255, 0, 0, 127
@@ -274,14 +299,15 @@ class Moving(unittest.TestCase):
         red, blue = y + 1.5748 * v, y + 1.8556 * u
         return np.stack([red, (y - 0.2126 * red - 0.0722 * blue) / 0.7152, blue], axis=-1)
 
-    def video(self, pixels: str, planes: list[NDArray[Any]], *, aspect: Fraction | None = None) -> bytes:
+    def video(self, pixels: str, planes: list[NDArray[Any]], *, aspect: Fraction | None = None, full: bool = False) -> bytes:
         out = io.BytesIO()
         height, width = planes[0].shape
         # Without loss, but where the shape of a pixel is to be stated, which that container does not take from here.
         with av.open(out, "w", format="matroska" if aspect is None else "mp4") as container:
             stream: Any = container.add_stream("ffv1" if aspect is None else "mpeg4", rate=25)
             stream.width, stream.height, stream.pix_fmt = width, height, pixels
-            stream.codec_context.colorspace, stream.codec_context.color_range = 1, 1
+            colour_range = 2 if full else 1
+            stream.codec_context.colorspace, stream.codec_context.color_range = 1, colour_range
             if aspect is not None:
                 stream.codec_context.sample_aspect_ratio = aspect
             frame = VideoFrame(width, height, pixels)
@@ -289,7 +315,7 @@ class Moving(unittest.TestCase):
                 rows = np.zeros((plane.height, plane.line_size // samples.itemsize), samples.dtype)
                 rows[:, : samples.shape[1]] = samples
                 plane.update(rows.tobytes())
-            frame.colorspace, frame.color_range, frame.pts = 1, 1, 0
+            frame.colorspace, frame.color_range, frame.pts = 1, colour_range, 0
             container.mux(stream.encode(frame))
             container.mux(stream.encode(None))
         return out.getvalue()
@@ -317,6 +343,46 @@ class Moving(unittest.TestCase):
         self.assertEqual(int(codes[4, -1].min()), 65535)
         wanted = (ramp.astype(float) - 64) / 876 * 65535
         self.assertLess(float(np.abs(codes[:, :, 1] - wanted).max()), 0.3 * 65535 / 1023)
+
+    def test_chroma_of_every_pixel_and_the_full_range_are_right_to_six_tenths_of_a_code(self) -> None:
+        rng = np.random.default_rng(4)
+        for full in (False, True):
+            y, u, v = (rng.integers(low, high, (32, 48)).astype(np.uint8) for low, high in ((60, 200), (90, 166), (90, 166)))
+            video = Video(io.BytesIO(self.video("yuv444p", [y, u, v], full=full)))
+            codes = video.raster(0).samples.astype(float)
+            video.close()
+            if full:
+                red, blue = y + 1.5748 * (v - 128.0), y + 1.8556 * (u - 128.0)
+                wanted = np.stack([red, (y - 0.2126 * red - 0.0722 * blue) / 0.7152, blue], axis=-1)
+            else:
+                wanted = self.formula(y, u, v, 8) * 255
+            self.assertLess(float(np.abs(codes - np.clip(wanted, 0, 255)).max()), 0.6, full)
+
+    def moving(self, form: str, encoder: str, pixels: str, frame: VideoFrame, **options: str) -> Video:
+        out = io.BytesIO()
+        with av.open(out, "w", format=form) as container:
+            stream: Any = container.add_stream(encoder, rate=25, options=options)
+            stream.width, stream.height, stream.pix_fmt = frame.width, frame.height, pixels
+            frame.pts = 0
+            container.mux(stream.encode(frame))
+            container.mux(stream.encode(None))
+        video = Video(io.BytesIO(out.getvalue()))
+        self.addCleanup(video.close)
+        return video
+
+    def test_frames_of_two_fields_are_made_of_the_first_and_that_is_said(self) -> None:
+        rows = np.full((64, 64, 3), 60, np.uint8)
+        rows[1::2] = 200  # another moment
+        frame = VideoFrame.from_ndarray(rows, format="rgb24").reformat(format="yuv420p")
+        video = self.moving("matroska", "mpeg2video", "yuv420p", frame, flags="+ildct+ilme", q="1")
+        self.assertIn("is interlaced; each frame was made of the first of its two fields", video.notices)
+        self.assertLess(float(np.abs(video.raster(0).samples.astype(int) - 60).max()), 8)
+
+    def test_transparency_of_a_video_is_left_aside_and_that_is_said(self) -> None:
+        half = VideoFrame.from_ndarray(np.full((64, 64, 4), 120, np.uint8), format="rgba").reformat(format="yuva420p")
+        video = self.moving("webm", "libvpx-vp9", "yuva420p", half)
+        self.assertIn("has transparency, which was left aside", video.notices)
+        self.assertLess(float(np.abs(video.raster(0).samples.astype(int) - 120).max()), 6)
 
     def test_pixels_that_are_not_square_are_made_so(self) -> None:
         y = np.full((48, 64), 126, np.uint8)
