@@ -16,7 +16,7 @@ import numpy as np
 import PyOpenColorIO as Ocio
 from PIL import Image, ImageCms
 
-from aurelon.core import Plate, PlateError, Renderer, Rig, RigError, read_plate, render
+from aurelon.core import Plate, PlateError, Renderer, Rig, RigError, open_reel, read_plate, render
 from aurelon.core.analysis.measure import measure
 from aurelon.core.export.passes import coded_space
 from aurelon.core.export.picture import PictureExport, export
@@ -29,6 +29,8 @@ from aurelon.web.preview import PreviewRequest, frames
 from aurelon.web.view import View
 from tests.copied import run_command
 from tests.pictures import Floats, plate_of, scene
+from tests.reels import frames as frames_of
+from tests.reels import lit, write_video
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")
@@ -127,6 +129,20 @@ class Views(Configured):
                 self.assertLess(float(np.abs(draft - wanted).max()), most, (view, tint))
                 self.assertLess(float(np.abs(draft - wanted).mean()), 1.0, (view, tint))
 
+    def test_frames_are_written_as_pictures_are(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            reel = open_reel(write_video(folder / "in.mkv", frames_of(2)))
+            for display in (ON_SRGB, ON_P3):
+                rig = under(display, FILMED)
+                lit_reel = open_reel(lit(reel, rig, folder / "out.mkv", "ffv1", depth="16"))
+                codes, _ = written(reel[1], rig)
+                stored = lit_reel.footage.raster(1).samples / 65535
+                self.assertLess(float(np.abs(stored - codes).max()), 1e-4)
+                self.assertEqual(lit_reel[1].space.name, "sRGB" if display == ON_SRGB else "Display P3")
+                lit_reel.close()
+            reel.close()
+
     def test_files_that_hold_light_above_white_do_not_need_a_view(self) -> None:
         plain, viewed = (
             export(self.plate, rig, PictureExport(format="exr", depth="float")) for rig in (Rig(), under(ON_SRGB, FILMED))
@@ -137,6 +153,14 @@ class Views(Configured):
         bright = Plate(np.full((40, 40, 3), 1.5, np.float32), SRGB, depth="float")
         shares = [measure(Renderer(bright), rig, None).after.clipped for rig in (Rig(), under(ON_SRGB, FILMED))]
         self.assertEqual(shares, [1.0, 0.0])
+        view = View(width=40, height=40, x0=0, y0=0, x1=40, y1=40)
+        for rig, marked in ((Rig(), True), (under(ON_SRGB, FILMED), False)):
+            pictures = []
+            for clipping in (False, True):
+                request = PreviewRequest.model_validate({"seq": 1, "view": view, "clipping": clipping})
+                (frame,) = frames(Renderer(bright), request, rig, lambda: False)
+                pictures.append(frame[frame.index(b"\x89PNG") :])
+            self.assertEqual(pictures[0] != pictures[1], marked)
         rolled = Rig.model_validate({"finish": {"above_white": "roll_off"}})
         self.assertEqual(measure(Renderer(bright), rolled, None).after.clipped, 0.0)
 
@@ -190,6 +214,8 @@ class Inputs(Configured):
             np.testing.assert_allclose(np.asarray(by_hand), self.wanted, rtol=2e-4, atol=1e-6)
             np.testing.assert_array_equal(np.asarray(render(plate, Rig())), plate.pixels)
         self.assertEqual(by_hand.space.name, "ACEScg")
+        other = render(plate, Rig.model_validate({"prepare": {"input_space": "ACEScc"}}))
+        self.assertGreater(float(np.abs(np.asarray(other) - self.wanted).max()), 0.01)
         # Whole numbers for people have primaries that people have.
         self.assertEqual(coded_space_of(plate, rig), "Display P3")
 
