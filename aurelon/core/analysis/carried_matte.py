@@ -5,17 +5,19 @@ as one thing that shifts, turns and grows, by points that can be followed there 
 (dense inverse search; Kroeger et al., 2016). About its rim it is then decided anew which layer each pixel shows: by how well it
 agrees with that layer's own last picture brought here, by the colours of each, and by where the matte was carried to. Last, the
 share that each has of the pixels between is found in linear light, where layers mix. Between two frames at which it is known it
-is carried from both, and each counts as it is near. What does not move between two frames keeps its matte as it is.
+is carried from both, and each counts as it is near; it goes no further than a cut. What does not move between two frames keeps
+its matte as it is.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from itertools import pairwise
 
 import cv2
 import numpy as np
 
+from aurelon.core.analysis.cuts import cuts_of
 from aurelon.core.analysis.matte_layers import Layers, Shot, decided_by, disc_of, mixed_at_rim
 from aurelon.core.analysis.matte_motion import Codes, brought_along, motion_of, moved_matte, still_places
 from aurelon.core.errors import Cancelled
@@ -34,18 +36,27 @@ def frame_of_mattes(reel: Reel) -> Frame:
 
 
 def carried(
-    reel: Reel, known: Mapping[int, Floats], *, progress: Progress = lambda share: None, cancelled: Callable[[], bool] = never
+    reel: Reel,
+    known: Mapping[int, Floats],
+    span: tuple[int, int] | None = None,
+    kept: Callable[[int], Floats | None] = lambda number: None,
+    *,
+    progress: Progress = lambda share: None,
+    cancelled: Callable[[], bool] = never,
 ) -> Iterator[Codes]:
     """The matte at every frame of the reel in turn, (h, w) uint8, from those that are known, (h, w) in 0..1, all at the size of
-    `frame_of_mattes`. Raises Cancelled, and PlateError for a frame that cannot be read."""
-    return _all_frames(reel, known, [True] * (len(known) + 1), _none_kept, progress, cancelled)
+    `frame_of_mattes`. Only frames of `span` are made anew, all where left out, from those that are known within it; others stay as
+    they were `kept`, and are empty where they were not. Raises Cancelled, and PlateError for a frame that cannot be read."""
+    span = span or (0, len(reel))
+    within = {number: matte for number, matte in known.items() if span[0] <= number < span[1]}
+    return _all_frames(reel, within, span, [True] * (len(within) + 1), kept, progress, cancelled)
 
 
 def corrected(
     reel: Reel,
     known: Mapping[int, Floats],
     frame: int,
-    kept: Callable[[int], Floats],
+    kept: Callable[[int], Floats | None],
     *,
     progress: Progress = lambda share: None,
     cancelled: Callable[[], bool] = never,
@@ -57,24 +68,22 @@ def corrected(
     at = frames.index(frame)
     parts = [False] * (len(frames) + 1)
     parts[at if at == 0 and len(frames) > 1 else at + 1] = True
-    return _all_frames(reel, known, parts, kept, progress, cancelled)
-
-
-def _none_kept(number: int) -> Floats:
-    raise LookupError(f"frame {number} was not carried before")
+    return _all_frames(reel, known, (0, len(reel)), parts, kept, progress, cancelled)
 
 
 def _all_frames(
     reel: Reel,
     known: Mapping[int, Floats],
+    span: tuple[int, int],
     anew: list[bool],
-    kept: Callable[[int], Floats],
+    kept: Callable[[int], Floats | None],
     progress: Progress,
     cancelled: Callable[[], bool],
 ) -> Iterator[Codes]:
-    """All frames; `anew` says of each part, before the first known frame, between two, after the last, whether it is carried."""
-    frames, count = sorted(known), len(reel)
-    bounds = [-1, *frames, count]
+    """All frames; `anew` says of each part of the span, before the first known frame, between two, after the last, whether it is
+    carried."""
+    frames = sorted(known)
+    bounds = [span[0] - 1, *frames, span[1]]
     ways = [1, *[2] * (len(frames) - 1), 1]
     steps = sum(way * (b - a - 1) for way, (a, b), new in zip(ways, pairwise(bounds), anew, strict=True) if new)
     done = 0
@@ -87,36 +96,47 @@ def _all_frames(
             raise Cancelled
 
     def way(start: int, stop: int) -> Iterator[tuple[int, Floats]]:
-        return _carry(reel, start, known[start], stop, went)
+        return _carry(reel, start, known[start], stop, went) if start in known else iter(())
 
+    def as_kept(numbers: Iterable[int]) -> Iterator[Codes]:
+        for number in numbers:
+            matte = kept(number)
+            yield _codes(nothing if matte is None else matte)
+
+    nothing = np.zeros(frame_of_mattes(reel).shape, np.float32)
+    yield from as_kept(range(span[0]))
     for new, (first, last) in zip(anew, pairwise(bounds), strict=True):
-        if first >= 0:
+        if first in known:
             yield _codes(known[first])
         if not new:
-            yield from (_codes(kept(number)) for number in range(first + 1, last))
+            yield from as_kept(range(first + 1, last))
             continue
-        back = {number: _packed(matte) for number, matte in way(last, first)} if last < count else {}
-        if first < 0:
-            yield from (_codes(_unpacked(back.pop(number))) for number in range(last))
-            continue
-        for number, forth in way(first, last):
-            if last == count:
-                yield _codes(forth)
+        back = {number: _packed(matte) for number, matte in way(last, first)}
+        forth = way(first, last)
+        at, before = next(forth, (last, nothing))
+        for number in range(first + 1, last):
+            after = _unpacked(back.pop(number)) if number in back else None
+            if number < at:  # beyond a cut; in a shot of which nothing is known there is no matte
+                yield _codes(nothing if after is None else after)
                 continue
-            share = np.float32((number - first) / (last - first))
-            yield _codes(forth + (_unpacked(back.pop(number)) - forth) * share)
+            yield _codes(before if after is None else before + (after - before) * np.float32((number - first) / (last - first)))
+            at, before = next(forth, (last, nothing))
+    yield from as_kept(range(span[1], len(reel)))
     progress(1.0)
 
 
 def _carry(reel: Reel, start: int, matte: Floats, stop: int, went: Callable[[], None]) -> Iterator[tuple[int, Floats]]:
-    """Frame and matte from the one after `start` on, up to, without, `stop`, either way."""
+    """Frame and matte from the one after `start` on, up to, without, `stop`, either way, as far as the shot goes."""
     if abs(stop - start) < 2:
         return
     step = 1 if stop > start else -1
     before = Shot(reel[start].at(frame_of_mattes(reel)))
     layers = Layers(before, matte)
     flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
+    cuts = cuts_of(reel)
     for number in range(start + step, stop, step):
+        if cuts.before(max(number, number - step)):
+            return
         now = Shot(reel[number].at(frame_of_mattes(reel)))
         still = still_places(before.codes, now.codes)
         kept = matte

@@ -2,7 +2,8 @@
 
 From frame to frame the points round the place are followed by pyramidal Lucas-Kanade (Bouguet, 2000), and those count that come
 back to where they were (forward-backward error; Kalal, Mikolajczyk and Matas, 2010). What was round the place when it was set is
-looked for there, so that nothing drifts. Where it is lost it goes on as it went, told as lost, and is looked for in an ever wider
+looked for there, so that nothing drifts; where two places are as alike as one another, neither is taken. It ends with its shot.
+Where it is lost it goes on as it went, told as lost, and is looked for in an ever wider
 round; a place beyond the frame goes with the motion of the whole picture, and is never sure.
 """
 
@@ -17,6 +18,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from aurelon.core.analysis.cuts import cuts_of
 from aurelon.core.errors import Cancelled
 from aurelon.core.graph.renderer import never
 from aurelon.core.imaging.fastmath import encode_array
@@ -32,6 +34,7 @@ LEVELS = 4
 RETURNED = 0.7  # pixels by which a point may miss where it came from
 ENOUGH = 0.3  # share of the points that must return
 ALIKE = 0.72  # correlation from which a patch is the one that was set
+DISTINCT = 0.06  # correlation by which it must be more alike than any other place that is looked at
 FARTHER = 3.0  # patches about the place in which it is looked for again
 FLAT = 1.0  # code values by which what is followed must differ within itself
 CORNERS = 400  # of the whole picture, whose motion is taken where the place is lost
@@ -59,8 +62,8 @@ def follow(
     progress: Progress = lambda share: None,
     cancelled: Callable[[], bool] = never,
 ) -> list[Seen]:
-    """The place over the frames of `span` (all where left out), in their order. Raises Cancelled, and PlateError for a frame that
-    cannot be read."""
+    """The place over the frames of `span` (all where left out) that are of its shot, in their order. Raises Cancelled, and
+    PlateError for a frame that cannot be read."""
     return follow_all(reel, frame, [place], span, progress=progress, cancelled=cancelled)[0]
 
 
@@ -75,6 +78,7 @@ def follow_all(
 ) -> list[list[Seen]]:
     """The same of several places at once, each by itself."""
     first, last = span or (0, len(reel))
+    cuts = cuts_of(reel)
     begin = grey_of(reel, frame)
     starts = [_Start(begin, place) for place in places]
     found = [{frame: Seen(frame, place, 1.0)} for place in places]
@@ -85,6 +89,8 @@ def follow_all(
         for number in range(frame + way, end, way):
             if cancelled():
                 raise Cancelled
+            if cuts.before(max(number, number - way)):
+                break  # what comes is another shot
             now = grey_of(reel, number)
             whole = cache(partial(_whole_motion, before, now))
             for k, start in enumerate(starts):
@@ -157,7 +163,7 @@ class _Start:
             return None
         alike = cv2.matchTemplate(window, self.patch, cv2.TM_CCOEFF_NORMED)
         _, best, _, (x, y) = cv2.minMaxLoc(alike)
-        if not np.isfinite(best) or best < ALIKE:
+        if not np.isfinite(best) or best < ALIKE or _second(alike, x, y, self.half) > best - DISTINCT:
             return None
         fine = np.array([x + _peak(alike[y], x), y + _peak(alike[:, x], y)])
         return corner + fine + self.offset, float(best)
@@ -169,6 +175,16 @@ def _cut(grey: Grey, at: Point, half: int) -> tuple[Grey | None, Point]:
     left, top = max(x - half, 0), max(y - half, 0)
     part = grey[top : max(y + half + 1, 0), left : max(x + half + 1, 0)]
     return (part if part.size and part.std() > FLAT else None), np.array([left, top], float)
+
+
+def _second(alike: NDArray[Any], x: int, y: int, half: int) -> float:
+    """The highest correlation at a peak of its own, away from the best one at (x, y)."""
+    elsewhere = alike.copy()
+    elsewhere[max(y - half, 0) : y + half + 1, max(x - half, 0) : x + half + 1] = -1
+    if elsewhere.max() <= -1:
+        return -1.0
+    # The slope of the best peak is no other peak.
+    return float(elsewhere[(elsewhere >= cv2.dilate(alike, np.ones((3, 3), np.uint8))) & (elsewhere > -1)].max(initial=-1.0))
 
 
 def _peak(line: NDArray[Any], at: int) -> float:

@@ -17,6 +17,7 @@ from aurelon.core.reels.writers.video import grey_reel
 from aurelon.runs.jobs import Control
 from aurelon.store import Store
 from aurelon.web.context import FrameNumber, Shared
+from aurelon.web.jobs.shared.span import Span, span_of
 from aurelon.web.jobs.shared.state import JobState, state_of
 
 router = APIRouter()
@@ -28,6 +29,7 @@ class CarryRequest(BaseModel):
     rig: Rig
     matte: str
     onward: bool = False
+    span: Span | None = None
 
 
 class CarriedCell(BaseModel):
@@ -40,20 +42,24 @@ class CarriedCell(BaseModel):
 
 @router.post("/plates/{plate_id}/carry", status_code=202)
 def start_carrying(context: Shared, plate_id: int, body: CarryRequest, frame: FrameNumber = 0) -> JobState:
-    """Carries a matte, as it is at a frame, over all frames of a reel, both ways, or from there on."""
+    """Carries a matte, as it is at a frame, over the frames of a span of a reel, both ways, or from there on."""
     reel, renderer = context.renderers.reel(plate_id), context.renderers.get(plate_id, frame)
 
+    span = span_of(reel, body.span, frame)
+
     def work(control: Control) -> None:
-        carry_matte(context.store, plate_id, reel, renderer, body.rig, body.matte, body.onward, control)
+        carry_matte(context.store, plate_id, reel, renderer, body, span, control)
 
     return state_of(context.jobs.start("bench", work))
 
 
 def carry_matte(
-    store: Store, plate_id: int, reel: Reel, renderer: Renderer, rig: Rig, matte_id: str, onward: bool, control: Control
+    store: Store, plate_id: int, reel: Reel, renderer: Renderer, asked: CarryRequest, span: Span, control: Control
 ) -> None:
-    """Gives the matte at all frames, from what it is at the renderer's frame and at those at which it was made by hand before.
-    `onward`: where it was carried before, the renderer's frame counts from there on, and what comes before it stays."""
+    """Gives the matte at all frames, from what it is at the renderer's frame and at those at which it was made by hand before;
+    outside the span it stays as it was carried before. Onward: where it was carried before, the renderer's frame counts from there
+    on, and what comes before it stays."""
+    rig, matte_id = asked.rig, asked.matte
     matte = rig.matte(matte_id)
     if matte is None:
         raise RigError([("mattes", f"there is no matte with the id '{matte_id}'")])
@@ -69,20 +75,14 @@ def carry_matte(
         result = grey_frame(file, lambda: store.files.get(file), at)
         return result if result is not None and result.shape == frame.shape else None
 
-    def kept(at: int) -> Floats:
-        result = then(at)
-        if result is None:
-            raise RigError([("mattes", f"the carried matte has no frame {at}; carry it over all frames")])
-        return result
-
     for hinted in () if before is None else before.hinted:
         result = then(hinted)
         if result is not None and hinted != number:
             known[hinted] = result
-    if onward and before is not None:
-        mattes = corrected(reel, known, number, kept, progress=control.progress, cancelled=control.cancelled)
+    if asked.onward and before is not None:
+        mattes = corrected(reel, known, number, then, progress=control.progress, cancelled=control.cancelled)
     else:
-        mattes = carried(reel, known, progress=control.progress, cancelled=control.cancelled)
+        mattes = carried(reel, known, span, then, progress=control.progress, cancelled=control.cancelled)
     data = grey_reel(mattes, Fraction(reel.fps).limit_denominator(1001))
     name = store.files.add(data, f"{matte.name or matte.id}.mkv", plate_id=plate_id)
     control.give(CarriedCell(file=name, of=reel.key, hinted=sorted(known)))

@@ -5,10 +5,11 @@ from __future__ import annotations
 from fastapi import APIRouter
 from pydantic import BaseModel
 
-from aurelon.core import OutputError, Reel, Rig
+from aurelon.core import Reel, Rig
 from aurelon.core.analysis.flicker import flicker
 from aurelon.runs.jobs import Control
 from aurelon.web.context import Shared
+from aurelon.web.jobs.shared.span import Span, span_of
 from aurelon.web.jobs.shared.state import JobState, state_of
 
 router = APIRouter()
@@ -18,7 +19,7 @@ class FlickerRequest(BaseModel):
     """A rig, and frames from the first up to, without, the second."""
 
     rig: Rig
-    span: tuple[int, int]
+    span: Span
 
 
 class FlickerCell(BaseModel):
@@ -33,13 +34,11 @@ class FlickerCell(BaseModel):
 def start_measuring_flicker(context: Shared, plate_id: int, body: FlickerRequest) -> JobState:
     """Measures how much the light flickers over frames of a reel."""
     reel = context.renderers.reel(plate_id)
-    first, last = body.span
-    if not 0 <= first < last <= len(reel):
-        raise OutputError(f"{reel.name} has the frames 0 to {len(reel) - 1}; choose among them")
-    return state_of(context.jobs.start("bench", lambda control: measure_flicker(reel, body.rig, body.span, control)))
+    span = span_of(reel, body.span)
+    return state_of(context.jobs.start("bench", lambda control: measure_flicker(reel, body.rig, span, control)))
 
 
-def measure_flicker(reel: Reel, rig: Rig, span: tuple[int, int], control: Control) -> None:
+def measure_flicker(reel: Reel, rig: Rig, span: Span, control: Control) -> None:
     """Gives how much the light flickers."""
     found = flicker(reel, rig, span, progress=control.progress, cancelled=control.cancelled)
     control.give(FlickerCell(share=found.share, worst=found.worst, worst_share=found.worst_share))

@@ -13,6 +13,7 @@ from aurelon.core.lights.shared.points import Points
 from aurelon.core.settings import Place
 from aurelon.runs.jobs import Control
 from aurelon.web.context import FrameNumber, Shared
+from aurelon.web.jobs.shared.span import Span, span_of
 from aurelon.web.jobs.shared.state import JobState, state_of
 
 router = APIRouter()
@@ -22,6 +23,7 @@ class FollowRequest(BaseModel):
     """Places of the picture (plate fractions) that are to be followed."""
 
     places: list[Place] = Field(min_length=1, max_length=200)
+    span: Span | None = None
 
 
 class FollowPointsRequest(BaseModel):
@@ -29,6 +31,7 @@ class FollowPointsRequest(BaseModel):
 
     rig: Rig
     light: str
+    span: Span | None = None
 
 
 class SeenAt(BaseModel):
@@ -40,45 +43,51 @@ class SeenAt(BaseModel):
 
 
 class FollowedCell(BaseModel):
-    """Places over the frames of a reel."""
+    """Places over the frames of a shot, from the first of `within` up to, without, the second; `cut` where a cut of the reel ends
+    it sooner than was asked for."""
 
     seen: list[SeenAt]
+    within: Span
+    cut: bool
 
 
 @router.post("/plates/{plate_id}/follow", status_code=202)
 def start_following(context: Shared, plate_id: int, body: FollowRequest, frame: FrameNumber = 0) -> JobState:
-    """Follows places of a frame over all frames of a reel, both ways."""
+    """Follows places of a frame over the frames of a span of a reel, both ways, as far as its shot goes."""
     reel = context.renderers.reel(plate_id)
     context.renderers.get(plate_id, frame)  # there is such a frame
-    return state_of(context.jobs.start("bench", lambda control: follow_places(reel, frame, body.places, control)))
+    span = span_of(reel, body.span, frame)
+    return state_of(context.jobs.start("bench", lambda control: follow_places(reel, frame, body.places, span, control)))
 
 
 @router.post("/plates/{plate_id}/follow/points", status_code=202)
 def start_following_points(context: Shared, plate_id: int, body: FollowPointsRequest, frame: FrameNumber = 0) -> JobState:
     """Follows the points of a light, as they are found at a frame, over all frames of a reel."""
     reel, renderer = context.renderers.reel(plate_id), context.renderers.get(plate_id, frame)
-    return state_of(context.jobs.start("bench", lambda control: follow_points(reel, renderer, body.rig, body.light, control)))
+    span = span_of(reel, body.span, frame)
+    return state_of(context.jobs.start("bench", lambda control: follow_points(reel, renderer, body.rig, body.light, span, control)))
 
 
-def follow_places(reel: Reel, frame: int, places: Sequence[Place], control: Control) -> None:
-    """Gives where places are at all frames, each followed by itself."""
-    ways = follow_all(reel, frame, places, progress=control.progress, cancelled=control.cancelled)
+def follow_places(reel: Reel, frame: int, places: Sequence[Place], span: Span, control: Control) -> None:
+    """Gives where places are at the frames of their shot, each followed by itself."""
+    ways = follow_all(reel, frame, places, span, progress=control.progress, cancelled=control.cancelled)
     seen = [
         SeenAt(frame=at[0].frame, places=[one.place for one in at], sure=min(one.sure for one in at))
         for at in zip(*ways, strict=True)
     ]
-    control.give(FollowedCell(seen=seen))
+    within = seen[0].frame, seen[-1].frame + 1
+    control.give(FollowedCell(seen=seen, within=within, cut=within != span))
 
 
-def follow_points(reel: Reel, renderer: Renderer, rig: Rig, light_id: str, control: Control) -> None:
-    """Gives where a light's points are at all frames, from those that are found at the renderer's frame."""
+def follow_points(reel: Reel, renderer: Renderer, rig: Rig, light_id: str, span: Span, control: Control) -> None:
+    """Gives where a light's points are at the frames of their shot, from those that are found at the renderer's frame."""
     with renderer.working(rig, cancelled=control.cancelled) as now:
         detected = now.graph.of(light_id).detected
         found = None if detected is None else now.work.evaluate(detected)
     if not isinstance(found, Points) or not found.found.any():
         raise RigError([("source", "no points of light are found at this frame; go to one where they shine")])
     places = [(float(x), float(y)) for x, y in found.places[found.found]]
-    follow_places(reel, renderer.plate.frame, places, control)
+    follow_places(reel, renderer.plate.frame, places, span, control)
 
 
 RESULT = FollowedCell

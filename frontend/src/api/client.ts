@@ -47,6 +47,7 @@ export type Show = Schemas["PreviewRequest"]["show"];
 export type PreviewRequest = Schemas["PreviewRequest"];
 export type Edit = Schemas["EditRequest"]["edit"];
 export type Edited = Schemas["Edited"];
+export type CutsCell = Schemas["CutsCell"];
 export type FollowedCell = Schemas["FollowedCell"];
 export type CarriedCell = Schemas["CarriedCell"];
 export type SizeCell = Schemas["SizeCell"];

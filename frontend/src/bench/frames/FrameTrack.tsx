@@ -59,6 +59,14 @@ const Track = styled.div`
       ${focusRing}
     }
   }
+  .cut {
+    position: absolute;
+    top: 14px;
+    bottom: 14px;
+    width: 3px;
+    margin-left: -1px;
+    background: ${tone.panel};
+  }
   .lost {
     position: absolute;
     top: 12px;
@@ -131,6 +139,7 @@ export function FrameTrack() {
   const keys = useNow((s) => framesWithKeys(s.rig, s.selection).join());
   const ready = useNow((s) => s.ready);
   const lost = useNow((s) => s.lost);
+  const cuts = useNow((s) => s.cuts);
   const last = Math.max(frames.last, 1);
   const at = (of: number) => `${(of / last) * 100}%`;
   const width = () => track.current?.getBoundingClientRect().width || 1;
@@ -169,6 +178,9 @@ export function FrameTrack() {
       <span className="span" style={{ left: at(begin), right: `${100 - ((end - 1) / last) * 100}%` }} />
       {runsOf(ready).map(([from, to]) => (
         <span key={from} className="ready" style={{ left: at(from), width: `${((to - from) / last) * 100}%`, minWidth: 2 }} />
+      ))}
+      {cuts.map((one) => (
+        <span key={one} className="cut" data-cut={one} title={`A shot begins at frame ${String(one)}`} style={{ left: at(one - 0.5) }} />
       ))}
       {lost.map((one) => (
         <span key={one} className="lost" title={`Lost at frame ${one}`} style={{ left: at(one) }} />

@@ -202,6 +202,7 @@ function start(bench: Bench): () => void {
     stopFollowing();
     stopViewing();
     leaveExport();
+    bench.frames.leave();
     cancelAnimationFrame(planned);
     flow.close();
     beside?.close();

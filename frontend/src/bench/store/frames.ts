@@ -5,6 +5,7 @@ import {
   said,
   whyOf,
   type CarriedCell,
+  type CutsCell,
   type FlickerCell,
   type FollowedCell,
   type FrameHeader,
@@ -33,7 +34,7 @@ function spanName(plate: number): string {
 }
 
 /** The frames of a reel: which one is seen, where it begins and ends, and its keys. */
-export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: KindInfo[], { warn }: Board) {
+export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: KindInfo[], { say, warn }: Board) {
   const { plate } = store.getState();
   const last = Math.max(plate.frames - 1, 0);
   const within = (frame: number) => Math.max(0, Math.min(last, Math.round(frame)));
@@ -77,6 +78,27 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
     store.setState((s) => ({ tasks: [...s.tasks, { label, share: 0, stop }] }));
     return (line = line.then(atTurn));
   };
+  /** Shows where what was followed is lost, and says where a cut ended it. */
+  const tell = ({ seen, within, cut }: FollowedCell) => {
+    store.setState({ lost: seen.filter((one) => one.sure === 0).map((one) => one.frame) });
+    if (cut) say(`Followed over its shot, frames ${String(within[0])} to ${String(within[1] - 1)}; what lies beyond a cut is as it was.`);
+  };
+  /** Finds the cuts, which takes a while; nothing waits for them. */
+  const findCuts = async () => {
+    const { data } = await api.POST("/api/plates/{plate_id}/cuts", { params: { path: { plate_id: plate.id } } });
+    const leaving = new AbortController();
+    leave = () => leaving.abort();
+    if (data)
+      await follow(
+        data,
+        ({ items }) => {
+          const found = items.at(-1) as CutsCell | undefined;
+          if (found) store.setState({ cuts: found.cuts });
+        },
+        leaving.signal,
+      );
+  };
+  let leave: () => void = () => undefined;
   const self = {
     last,
     /** Fixes a place, or a shape by each of its places, to what is under it in the picture, over all frames. Frames at which a place
@@ -85,13 +107,15 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
       const key = keyOf(place, name);
       const places = spotsOf(value);
       if (places.length === 0) return;
+      const { span } = store.getState();
       const params = atFrame(store.getState());
-      const ask = () => api.POST("/api/plates/{plate_id}/follow", { params, body: { places } });
+      const ask = () => api.POST("/api/plates/{plate_id}/follow", { params, body: { places, span } });
       const found = (await overFrames(`Following ${label}`, ask)) as FollowedCell | null;
       if (!found) return;
       const kept = places.length > 1 ? found.seen : found.seen.filter((one) => one.sure > 0);
-      store.setState({ lost: found.seen.filter((one) => one.sure === 0).map((one) => one.frame) });
-      editing.ask({ do: "set-keys", ...key, at: kept.map((one) => [one.frame, withSpots(value, [...one.places])]) });
+      tell(found);
+      const at = kept.map((one) => [one.frame, withSpots(value, [...one.places])] as [number, unknown]);
+      editing.ask({ do: "set-keys", ...key, at, within: found.within });
     },
     /** Has the crop go with what is under its middle. */
     followCrop: async () => {
@@ -100,12 +124,13 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
       if (!crop) return;
       const at = { x: ((crop.x0 + crop.x1) / 2) * plate.width, y: ((crop.y0 + crop.y1) / 2) * plate.height };
       const middle = toPlate({ x: 0, y: 0, scale: 1, angle: straighten }, plate, at);
+      const { span } = store.getState();
       const params = atFrame(store.getState());
-      const ask = () => api.POST("/api/plates/{plate_id}/follow", { params, body: { places: [middle] } });
+      const ask = () => api.POST("/api/plates/{plate_id}/follow", { params, body: { places: [middle], span } });
       const found = (await overFrames("Following with the crop", ask)) as FollowedCell | null;
       if (!found) return;
       const kept = found.seen.filter((one) => one.sure > 0);
-      store.setState({ lost: found.seen.filter((one) => one.sure === 0).map((one) => one.frame) });
+      tell(found);
       const places = kept.flatMap((one) => one.places.slice(0, 1).map((place) => [one.frame, place] as [number, Spot]));
       editing.ask({ do: "follow-crop", frame, at: places, size: [plate.width, plate.height] });
     },
@@ -113,9 +138,10 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
     followPoints: async (place: Place, name: string, light: string) => {
       const key = keyOf(place, name);
       const s = store.getState();
-      const ask = () => api.POST("/api/plates/{plate_id}/follow/points", { params: atFrame(s), body: { rig: s.rig, light } });
+      const body = { rig: s.rig, light, span: s.span };
+      const ask = () => api.POST("/api/plates/{plate_id}/follow/points", { params: atFrame(s), body });
       const found = (await overFrames("Following the points", ask)) as FollowedCell | null;
-      if (found) editing.ask({ do: "set-keys", ...key, at: found.seen.map((one) => [one.frame, one.places]) });
+      if (found) editing.ask({ do: "set-keys", ...key, at: found.seen.map((one) => [one.frame, one.places]), within: found.within });
     },
     /** What new lights find at this frame stays the same over all of them; `known` are those that were there before. */
     settle: async (known: string[]) => {
@@ -132,10 +158,11 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
       const key = keyOf(place, name);
       editing.ask({ do: "key", act: "reset", ...key, frame: store.getState().frame, between: "linear" });
     },
-    /** Carries a matte, as it is at this frame, over all frames; or from this one on, and those before stay as they were. */
+    /** Carries a matte, as it is at this frame, over the frames between the marks; or from this one on, and those before stay as they
+     * were. */
     carry: async (matte: string, label: string, onward = false) => {
       const s = store.getState();
-      const ask = () => api.POST("/api/plates/{plate_id}/carry", { params: atFrame(s), body: { rig: s.rig, matte, onward } });
+      const ask = () => api.POST("/api/plates/{plate_id}/carry", { params: atFrame(s), body: { rig: s.rig, matte, onward, span: s.span } });
       const made = (await overFrames(`Carrying ${label}`, ask)) as CarriedCell | null;
       if (made) editing.ask({ do: "take-carried", matte, file: made.file, of: made.of, hinted: made.hinted });
     },
@@ -164,7 +191,10 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
       const { data, error } = await api.GET("/api/plates/{plate_id}/reel", { params: { path: { plate_id: plate.id } } });
       if (data) store.setState({ reel: data });
       else warn(said(error));
+      // A reel whose cuts cannot be found says why where it is followed or carried.
+      findCuts().catch(() => undefined);
     },
+    leave: () => leave(),
     to: (frame: number) => store.setState((s) => (s.frame === within(frame) ? s : { frame: within(frame), playing: false })),
     step: (by: number) => store.setState((s) => ({ frame: within(s.frame + by), playing: false })),
     /** Where the reel begins or ends, for playing and for what is written. */

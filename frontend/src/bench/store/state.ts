@@ -135,6 +135,8 @@ export interface State {
   playing: boolean;
   /** What is being found over all frames: the first is at work, the others wait for it. */
   tasks: { label: string; share: number; stop: () => void }[];
+  /** The first frame of every shot of the reel but the first, as far as they are found. */
+  cuts: number[];
   /** Frames at which what was followed was lost. */
   lost: number[];
   flicker: FlickerCell | null;
@@ -202,6 +204,7 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     span: [0, plate.frames],
     playing: false,
     tasks: [],
+    cuts: [],
     lost: [],
     flicker: null,
     rate: null,
