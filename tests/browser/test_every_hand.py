@@ -294,7 +294,7 @@ class FingersAndNewcomers(Hand):
         self.choose("Above white", "Rolled off, as on film")
         self.page.wait_for_timeout(150)
         self.rested()
-        self.assertEqual(self.rig(plate)["finish"], {"above_white": "roll_off"})
+        self.assertEqual(self.rig(plate)["finish"]["above_white"], "roll_off")
         rolled = self.picture()
         flat = (cut == 255).all(axis=2)
         self.assertGreater(int(flat.sum()), 5000)

@@ -14,6 +14,7 @@ from playwright.sync_api import Route, expect
 
 from aurelon.core import open_reel
 from tests.browser.window import BrowserTest
+from tests.core.test_cuts import panned
 from tests.reels import frames, write_stills, write_video
 
 FIRST, FRAMES = 6, 16  # of the demo reel
@@ -130,6 +131,46 @@ class Frames(BrowserTest):
         self.rested()
         (path,) = self.keys(plate)["fan-1"]
         self.assertEqual(path, "spread.position")
+
+    def test_cuts_are_shown_and_what_is_followed_ends_with_its_shot_and_at_the_marks(self) -> None:
+        shots = panned("rocket", 6, 4) + panned("coffee", 8, 4)
+        plate = self.bring_file_in(write_video(self.folder / "shots.mkv", shots))
+        cut = self.page.locator("[data-cut]")
+        expect(cut).to_have_count(1)
+        self.assertEqual(cut.get_attribute("data-cut"), "6")
+        self.add("Lamp")
+        self.rested()
+        field = self.page.get_by_role("textbox", name="Frame", exact=True)
+
+        def keyed() -> list[int]:
+            (track,) = self.keys(plate)["lamp-1"].values()
+            return [key[0] for key in track["at"]]
+
+        def follow(frame: int) -> list[int]:
+            field.fill(str(frame))
+            field.press("Enter")
+            self.rested()
+            self.page.get_by_role("button", name="Follow: Position").click()
+            expect(self.page.get_by_role("button", name="Stop: Following Position")).to_have_count(0)
+            self.page.wait_for_timeout(200)
+            self.rested()
+            return keyed()
+
+        self.assertEqual(follow(9), list(range(6, 14)))
+        expect(
+            self.page.get_by_text("Followed over its shot, frames 6 to 13; what lies beyond a cut is as it was.")
+        ).to_be_visible()
+        # Keys of the other shot come beside them; with the reel ending sooner only frames before that are followed.
+        self.assertEqual(follow(2), list(range(14)))
+        self.page.keyboard.press("Control+z")
+        self.rested()
+        self.assertEqual(keyed(), list(range(6, 14)))
+        end = self.page.get_by_role("slider", name="The reel ends")
+        end.focus()
+        for _ in range(10):
+            self.page.keyboard.press("ArrowLeft")
+        expect(end).to_have_attribute("aria-valuenow", "3")
+        self.assertEqual(follow(1), [0, 1, 2, 3, *range(6, 14)])
 
     def test_how_it_goes_between_keys_is_a_right_click_away(self) -> None:
         plate = self.reel()

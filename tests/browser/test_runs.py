@@ -45,7 +45,9 @@ class Runs(BrowserTest):
 
     def tick(self, *names: str) -> None:
         for name in names:
-            self.page.get_by_role("checkbox", name=f"Tick {name}", exact=True).check(force=True)
+            box = self.page.get_by_role("checkbox", name=f"Tick {name}", exact=True)
+            box.click(force=True)
+            expect(box).to_be_checked(checked=True)
 
     def card(self, name: str) -> Locator:
         return self.page.get_by_role("region", name=name)
@@ -114,7 +116,9 @@ class Runs(BrowserTest):
         self.tick(*names)
         self.page.get_by_role("button", name="Export…", exact=True).click()
         dialog = self.page.get_by_role("dialog", name="Start a run")
-        dialog.get_by_role("checkbox", name="pier d", exact=True).uncheck(force=True)
+        box = dialog.get_by_role("checkbox", name="pier d", exact=True)
+        box.click(force=True)
+        expect(box).to_be_checked(checked=False)
         expect(dialog.get_by_text("5 plates ticked")).to_be_visible()
         dialog.get_by_role("button", name="Start", exact=True).click()
         result = self.card("Export of 5 plates")

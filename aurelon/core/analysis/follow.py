@@ -2,7 +2,7 @@
 
 From frame to frame the points round the place are followed by pyramidal Lucas-Kanade (Bouguet, 2000), and those count that come
 back to where they were (forward-backward error; Kalal, Mikolajczyk and Matas, 2010). What was round the place when it was set is
-looked for there, so that nothing drifts; where two places are as alike as one another, neither is taken. It ends with its shot.
+looked for there, so that nothing drifts; where it was lost and two places are as alike, neither is taken. It ends with its shot.
 Where it is lost it goes on as it went, told as lost, and is looked for in an ever wider
 round; a place beyond the frame goes with the motion of the whole picture, and is never sure.
 """
@@ -142,7 +142,7 @@ class _Start:
         if self.inside:
             moved = _moved(before, now, at, self.half) if way.missing == 0 else None
             guess = at + (way.step if moved is None else moved[0])
-            found = self._looked_for(now, guess, 0.5 if moved is not None else FARTHER * (1 + way.missing))
+            found = self._looked_for(now, guess, 0.5 if moved is not None else FARTHER * (1 + way.missing), again=way.missing > 0)
             if found is not None:
                 way.step, way.missing = (found[0] - at if way.missing == 0 else way.step), 0
                 return found
@@ -152,8 +152,8 @@ class _Start:
         motion = whole()
         return (at if motion is None else motion @ np.array([*at, 1.0])), 0.0
 
-    def _looked_for(self, now: Grey, guess: Point, reach: float) -> tuple[Point, float] | None:
-        """Where the patch that was set is most alike, about a guess."""
+    def _looked_for(self, now: Grey, guess: Point, reach: float, *, again: bool) -> tuple[Point, float] | None:
+        """Where the patch that was set is most alike, about a guess; to be found `again` it must be the only such place."""
         if self.patch is None:
             return None
         far = round(self.half * reach) + 1
@@ -163,7 +163,7 @@ class _Start:
             return None
         alike = cv2.matchTemplate(window, self.patch, cv2.TM_CCOEFF_NORMED)
         _, best, _, (x, y) = cv2.minMaxLoc(alike)
-        if not np.isfinite(best) or best < ALIKE or _second(alike, x, y, self.half) > best - DISTINCT:
+        if not np.isfinite(best) or best < ALIKE or (again and _second(alike, x, y, self.half) > best - DISTINCT):
             return None
         fine = np.array([x + _peak(alike[y], x), y + _peak(alike[:, x], y)])
         return corner + fine + self.offset, float(best)
