@@ -25,8 +25,8 @@ from aurelon.runs.scratch import scratch_folder
 from aurelon.store import DataFileError, unwritten
 
 State = Literal["waiting", "working", "done", "failed", "cancelled"]
-Lane = Literal["export", "bench", "thumbnail"]
-LANES: Mapping[Lane, int] = {"export": 1, "bench": 2, "thumbnail": 1}  # jobs of a lane that run at once
+Lane = Literal["export", "bench", "beside", "thumbnail"]
+LANES: Mapping[Lane, int] = {"export": 1, "bench": 2, "beside": 1, "thumbnail": 1}  # jobs of a lane that run at once
 KEPT = 40  # finished jobs, with their files, that are kept until the service stops
 GRACE = 2.0  # seconds in which a cancelled job is to end by itself
 SOONEST = 0.02  # share from which the time left can be told

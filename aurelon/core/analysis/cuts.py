@@ -35,7 +35,7 @@ Codes = NDArray[np.uint8]
 
 
 class Cuts:
-    """The cuts of a reel, each found when it is asked for, and then known."""
+    """The cuts of a reel, each found when it is asked for, and then known. Safe between threads."""
 
     def __init__(self, reel: Reel) -> None:
         self._reel = reel
@@ -47,10 +47,10 @@ class Cuts:
         """Whether a shot begins with a frame. Raises PlateError for a frame that cannot be read."""
         if not 0 < number < len(self._reel):
             return False
-        with self._lock:
-            if number not in self._known:
-                self._known[number] = self._is_cut(number)
-            return self._known[number]
+        found = self._known.get(number)
+        if found is None:
+            found = self._known[number] = self._is_cut(number)
+        return found
 
     def shot(self, frame: int, span: tuple[int, int], cancelled: Callable[[], bool] = never) -> tuple[int, int]:
         """The frames about one that are of its shot, within a span: the first, and the one after the last. Raises Cancelled."""
@@ -87,12 +87,15 @@ class Cuts:
         return of_one_shot(self._look(one), self._look(other))
 
     def _look(self, number: int) -> Codes:
-        found = self._small.get(number)
-        if found is None:
-            try:
-                found = _small(frame_of(self._reel.footage, number).samples)
-            except UnreadableError as error:
-                raise PlateError(f"{self._reel.name} {error}") from error
+        with self._lock:
+            found = self._small.get(number)
+        if found is not None:
+            return found
+        try:
+            found = _small(frame_of(self._reel.footage, number).samples)
+        except UnreadableError as error:
+            raise PlateError(f"{self._reel.name} {error}") from error
+        with self._lock:
             self._small[number] = found
             while len(self._small) > KEPT:
                 self._small.popitem(last=False)

@@ -22,9 +22,9 @@ class CutsCell(BaseModel):
 
 @router.post("/plates/{plate_id}/cuts", status_code=202)
 def start_finding_cuts(context: Shared, plate_id: int) -> JobState:
-    """Finds where one shot of a reel ends and another begins."""
+    """Finds where one shot of a reel ends and another begins, beside all that somebody waits for."""
     reel = context.renderers.reel(plate_id)
-    return state_of(context.jobs.start("bench", lambda control: find_cuts(reel, control)))
+    return state_of(context.jobs.start("beside", lambda control: find_cuts(reel, control)))
 
 
 def find_cuts(reel: Reel, control: Control) -> None:
