@@ -116,7 +116,7 @@ def _all_frames(
         at, before = next(forth, (last, nothing))
         for number in range(first + 1, last):
             after = _unpacked(back.pop(number)) if number in back else None
-            if number < at:  # beyond a cut; in a shot of which nothing is known there is no matte
+            if number < at:  # beyond a cut: where a shot has no known matte, the carried one is empty
                 yield _codes(nothing if after is None else after)
                 continue
             yield _codes(before if after is None else before + (after - before) * np.float32((number - first) / (last - first)))

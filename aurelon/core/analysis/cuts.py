@@ -1,8 +1,8 @@
 """Cuts of a reel: where one shot ends and another begins.
 
-Two frames are of one shot where the one, brought to the other by dense optical flow (dense inverse search; Kroeger et al., 2016),
-correlates with it; or correlates somewhat and has its colours, as where something large passes. A flash, or something that covers
-the picture for a moment, is no cut: what was before it comes back. Dissolves are not found.
+Two frames belong to one shot where the first, brought to the second by dense optical flow (dense inverse search; Kroeger et al.,
+2016), correlates with it, or correlates somewhat and shares its colours, as where something large passes. A flash, or something
+that covers the picture for a moment, does not count as a cut, since what was there before comes back. Dissolves are not detected.
 """
 
 from __future__ import annotations

@@ -183,7 +183,7 @@ def _second(alike: NDArray[Any], x: int, y: int, half: int) -> float:
     elsewhere[max(y - half, 0) : y + half + 1, max(x - half, 0) : x + half + 1] = -1
     if elsewhere.max() <= -1:
         return -1.0
-    # The slope of the best peak is no other peak.
+    # Only local maxima count, and not the slope of the best peak.
     return float(elsewhere[(elsewhere >= cv2.dilate(alike, np.ones((3, 3), np.uint8))) & (elsewhere > -1)].max(initial=-1.0))
 
 
