@@ -217,6 +217,20 @@ class WindowsOfAnySize(Hand):
         self.assertGreater(at["x"], area["x"])
         self.assertLess(int(self.page.get_by_label("Zoom", exact=True).inner_text().split()[0]), int(close.split()[0]))
 
+    def test_corners_of_a_new_light_are_within_reach(self) -> None:
+        self.bring_in("corners")
+        self.add("Water")
+        self.rested()
+        area = self.page.get_by_test_id("area").bounding_box()
+        assert area is not None
+        corners = self.page.get_by_role("group", name="Quads 1", exact=True).get_by_role("button", name=re.compile("^Corner"))
+        expect(corners).to_have_count(4)
+        for k in range(4):
+            box = corners.nth(k).bounding_box()
+            assert box is not None
+            self.assertGreaterEqual(box["x"], area["x"])
+            self.assertLessEqual(box["y"] + box["height"], area["y"] + area["height"])
+
 
 class FingersAndNewcomers(Hand):
     def test_what_is_pressed_is_large_enough_for_a_finger(self) -> None:

@@ -182,6 +182,8 @@ class FromNothing(Job):
         self.new("Water")
         for number, to in ((1, (0.0, -0.05)), (2, (1.0, -0.05)), (3, (0.75, 0.4)), (4, (0.25, 0.4))):
             self.carry(self.corner("Quads 1", number), to)
+        (quad,) = self.light()["spread"]["quads"]
+        np.testing.assert_allclose(quad, ((0.0, -0.05), (1.0, -0.05), (0.75, 0.4), (0.25, 0.4)), atol=0.02)
         self.new("Fan")
         self.carry(self.handle("Position"), (0.5, 0.0))
         self.typed("Reach", "90")

@@ -35,3 +35,12 @@ export function placesOf(light: Light, kind: KindInfo): Places {
     points: kind.groups.some((g) => g.settings.some((s) => s.type === "places")),
   };
 }
+
+/** The corners and points by which a light is drawn on the picture, which have a grip each. */
+export function cornersOf(light: Light, kind: KindInfo): Spot[] {
+  return kind.groups.flatMap(({ name, settings }) =>
+    settings
+      .filter((setting) => setting.type === "quads" || setting.type === "path")
+      .flatMap((setting) => spotsOf((light[name as "source"] as Record<string, unknown>)[setting.name])),
+  );
+}

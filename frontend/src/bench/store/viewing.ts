@@ -1,12 +1,13 @@
 import type { StoreApi } from "zustand";
 import type { Box, KindInfo } from "../../api/client";
 import { between, including, toScreen, zoomed, type Placement, type Point } from "../picture/view";
-import { placesOf, type Spot } from "./places";
+import { cornersOf, placesOf, type Spot } from "./places";
 import { lightNow, paneNow, placementNow } from "./selectors";
 import type { State } from "./state";
 
 const GLIDE = 220; // ms
 const EDGE = 48; // CSS pixels from the edge within which a source has no room for its handles
+const GRIP = 8; // and a corner for its grip
 
 export type Viewing = ReturnType<typeof makeViewing>;
 
@@ -50,18 +51,24 @@ export function makeViewing(store: StoreApi<State>, kinds: KindInfo[]) {
     };
     gliding = requestAnimationFrame(step);
   };
-  /** Draws back where the source of the selected light went out of sight, unless the hand has chosen the view. */
+  /** Draws back where the source of the selected light, or a corner of it, went out of sight, unless the hand has chosen the view. */
   const makeRoom = () => {
     const s = store.getState();
     const placement = placementNow(s);
     const light = lightNow(s);
     const kind = kinds.find((k) => k.name === light?.kind);
-    const place = light && kind && placesOf(light, kind).positions[0]?.at;
-    if (!placement || !place || (s.placed !== null && s.placed !== roomFor)) return;
-    const at = toScreen(placement, s.plate, place);
+    if (!placement || !light || !kind || (s.placed !== null && s.placed !== roomFor)) return;
     const pane = paneNow(s);
-    if (at.x >= EDGE && at.y >= EDGE && at.x <= pane.x - EDGE && at.y <= pane.y - EDGE) return;
-    roomFor = including(pane, s.plate, s.rig.prepare.straighten, place);
+    const hasRoom = (spot: Spot, edge: number) => {
+      const at = toScreen(placement, s.plate, spot);
+      return at.x >= edge && at.y >= edge && at.x <= pane.x - edge && at.y <= pane.y - edge;
+    };
+    const source = placesOf(light, kind)
+      .positions.slice(0, 1)
+      .map(({ at }) => at);
+    const corners = cornersOf(light, kind);
+    if (source.every((spot) => hasRoom(spot, EDGE)) && corners.every((spot) => hasRoom(spot, GRIP))) return;
+    roomFor = including(pane, s.plate, s.rig.prepare.straighten, ...source, ...corners);
     glide(roomFor);
   };
   return {
