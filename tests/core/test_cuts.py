@@ -3,24 +3,22 @@
 from __future__ import annotations
 
 import json
-import tempfile
 import unittest
-from pathlib import Path
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 from skimage import data
 
-from aurelon.core import Reel, Rig, open_reel
+from aurelon.core import Rig, open_reel
 from aurelon.core.analysis.carried_matte import carried, frame_of_mattes
 from aurelon.core.analysis.cuts import cuts_of
 from aurelon.core.analysis.follow import follow
 from aurelon.core.errors import Cancelled
 from aurelon.core.rig.edits.set_keys import SetKeys
 from aurelon.core.settings.tracks import Track
-from tests.core.test_over_frames import DEMO, disc_at, moving
-from tests.reels import box_iou, write_video
+from tests.core.test_over_frames import DEMO, OverFrames, disc_at, moving
+from tests.reels import box_iou
 
 Picture = NDArray[np.uint8]
 WIDE, TALL = 480, 320
@@ -41,19 +39,7 @@ def panned(name: str, count: int, step: float, turn: float = 0.0, grow: float = 
     return result
 
 
-class Clips(unittest.TestCase):
-    def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-
-    def reel(self, pictures: list[Picture]) -> Reel:
-        reel = open_reel(write_video(self.folder / "clip.mkv", pictures))
-        self.addCleanup(reel.close)
-        return reel
-
-
-class Found(Clips):
+class Found(OverFrames):
     def test_cuts_between_shots_of_any_motion_are_found_and_no_others(self) -> None:
         shots = [
             panned("coffee", 8, 3),
@@ -97,7 +83,7 @@ class Found(Clips):
             cuts.all(cancelled=lambda: True)
 
 
-class WithinAShot(Clips):
+class WithinAShot(OverFrames):
     def test_a_followed_place_ends_with_its_shot(self) -> None:
         reel = self.reel(panned("rocket", 6, 2) + moving(12) + panned("coffee", 6, 2))
         x, y = disc_at(4)
