@@ -18,6 +18,10 @@ class RigError(AurelonError):
         self.problems = problems
         super().__init__("; ".join(_sentence(path, what) for path, what in problems))
 
+    def __reduce__(self) -> tuple[type[RigError], tuple[list[tuple[str, str]]]]:
+        """So that a worker process can hand it back."""
+        return type(self), (self.problems,)
+
 
 def _sentence(path: str, what: str) -> str:
     """The path is the subject where what is wrong begins with its verb."""
