@@ -19,7 +19,7 @@ from aurelon.core.export.picture import PROFILES, frame_for
 from aurelon.core.export.shared.whole_file import write_whole
 from aurelon.core.graph.renderer import never, seen_frame
 from aurelon.core.graph.show import parse_show
-from aurelon.core.imaging.colour_config import choose
+from aurelon.core.imaging.colour_config import choose, name_of_chosen
 from aurelon.core.reel import is_reel_path
 from aurelon.core.reels.writers import is_reel_output
 from aurelon.core.settings.slider import Slider
@@ -347,8 +347,9 @@ def main(arguments: list[str] | None = None) -> int:
     """Runs a command; 0 when it did what was asked, 2 with a line on stderr when it did not."""
     try:
         options = make_parser().parse_args(arguments)
-        if getattr(options, "ocio", None):
-            choose(options.ocio)
+        if "ocio" in options:
+            # One that cannot be used is said before anything is begun.
+            choose(options.ocio or name_of_chosen())
         return options.run(options) or 0
     except AurelonError as error:
         print(" ".join(str(error).split()), file=sys.stderr)

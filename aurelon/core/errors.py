@@ -2,9 +2,21 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 
 class AurelonError(Exception):
-    """A problem that the person at the screen can act on; its text is one whole sentence."""
+    """A problem that the person at the screen can act on; its text is one whole sentence. Worker processes can hand back every
+    kind, whatever it is made from."""
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return _made_anew, (type(self), self.args), self.__dict__
+
+
+def _made_anew(kind: type[AurelonError], args: tuple[Any, ...]) -> AurelonError:
+    error = kind.__new__(kind)
+    error.args = args
+    return error
 
 
 class PlateError(AurelonError):
@@ -17,10 +29,6 @@ class RigError(AurelonError):
     def __init__(self, problems: list[tuple[str, str]]) -> None:
         self.problems = problems
         super().__init__("; ".join(_sentence(path, what) for path, what in problems))
-
-    def __reduce__(self) -> tuple[type[RigError], tuple[list[tuple[str, str]]]]:
-        """So that a worker process can hand it back."""
-        return type(self), (self.problems,)
 
 
 def _sentence(path: str, what: str) -> str:

@@ -52,8 +52,7 @@ def begin(threads: int, owner: int, memory: int, colours: str) -> None:
     """What a worker does first. Its colours are managed by the configuration `colours`, or by none. Its renderings keep up to
     `memory` bytes. It ends itself once the process that runs it ends, even by a kill."""
     bound_working(memory)
-    if colours:
-        choose(colours)
+    choose(colours)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the run is told, and ends its workers itself
     use_threads(threads)
 

@@ -154,15 +154,18 @@ class Desk(BrowserTest):
         left = {"shafts": 12.4}
         self.page.route("**/api/preparing", lambda route: route.fulfill(json={"seconds": left}))
         self.bring_in("preparing")
-        plain = self.picture()
+        plain, fitted = self.picture(), self.placing()
         self.page.get_by_role("button", name="Add a light").click()
         choice = self.page.get_by_role("dialog").get_by_role("button", name="Shafts", exact=False)
         expect(choice).to_contain_text("Being prepared, 13 s")
         choice.click()
         chip = self.page.get_by_role("group", name="Shafts", exact=True)
         expect(chip).to_contain_text("Being prepared, 13 s")
-        self.page.keyboard.press("f")  # without the room that the source was given
         self.rested()
+        for _ in range(2):  # without the room that the source may have been given
+            if self.placing() != fitted:
+                self.page.keyboard.press("f")
+                self.rested()
         self.assertLess(np.abs(self.picture() - plain).mean(), 0.5)  # a handle is there
         left.clear()
         expect(chip.get_by_role("slider", name="Intensity of Shafts")).to_be_visible()

@@ -233,6 +233,10 @@ class BrowserTest(unittest.TestCase):
     def rig(self, plate: int) -> Any:
         return self.api(f"/plates/{plate}/bench")["rig"]
 
+    def placing(self) -> str:
+        """How the plate lies in the area, as the style of it."""
+        return str(self.page.evaluate("document.querySelector('.moving').style.transform"))
+
     def picture(self) -> np.ndarray[Any, Any]:
         return np.asarray(Image.open(self.shot()).convert("RGB")).astype(int)
 

@@ -7,6 +7,7 @@ import os
 import tempfile
 import unittest
 import warnings
+from contextlib import redirect_stderr
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -16,6 +17,7 @@ import numpy as np
 import PyOpenColorIO as Ocio
 from PIL import Image, ImageCms
 
+from aurelon.cli import main
 from aurelon.core import Plate, PlateError, Renderer, Rig, RigError, open_reel, read_plate, render
 from aurelon.core.analysis.measure import measure
 from aurelon.core.export.passes import coded_space
@@ -288,6 +290,29 @@ class Off(unittest.TestCase):
             with self.assertRaisesRegex(ConfigError, "gone.ocio cannot be used"):
                 colour_config.choose(f"{folder}/gone.ocio")
         self.assertNotIn("OCIO", os.environ)
+
+    def test_one_of_the_environments_that_cannot_be_used_ends_every_command_before_it_begins(self) -> None:
+        os.environ["OCIO"] = "/nowhere.ocio"
+        for words in (
+            ("serve", "--data", "d"),
+            ("render", "a.png", "--rig", "r", "-o", "b.png"),
+            ("run", "a", "--rig", "r", "-o", "b"),
+        ):
+            said = io.StringIO()
+            with redirect_stderr(said):
+                self.assertEqual(main([*words]), 2)
+            self.assertRegex(
+                said.getvalue(), r"\Athe colour configuration /nowhere.ocio cannot be used: .*; correct it, or unset OCIO\n\Z"
+            )
+
+    def test_a_run_whose_view_is_not_there_ends(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            (folder / "shore.png").write_bytes(png16(np.zeros((20, 30, 3), np.float32)))
+            (folder / "rig.json").write_text(under(ON_SRGB, FILMED).model_dump_json())
+            done = run_command("run", folder / "shore.png", "--rig", folder / "rig.json", "-o", folder / "{name} lit.png")
+            self.assertEqual(done.returncode, 2)
+            self.assertIn("shore.png: finish.view is a view of a colour configuration, and none is chosen here", done.stderr)
 
     def test_another_configuration_is_another_build_to_a_cluster(self) -> None:
         build.cache_clear()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import io
 import json
+import pickle
 import re
 import tempfile
 import unittest
@@ -12,10 +13,19 @@ from pathlib import Path
 from typing import Any
 
 from aurelon.cli import main
-from aurelon.core import Rig, RigError, parse_rig
+from aurelon.core import AurelonError, Rig, RigError, parse_rig
+from aurelon.core.optics.lens import LensError
 from tests.pictures import light
 
 BLOOM = light("bloom", id="a")
+
+
+class TwoOfThem(AurelonError):
+    """An error that is not made from its sentence."""
+
+    def __init__(self, number: int, *, noun: str) -> None:
+        super().__init__(f"{noun} {number}")
+        self.number = number
 
 
 def with_stage(stage: str, kind: str = "bloom", **values: Any) -> dict[str, Any]:
@@ -153,6 +163,11 @@ class Mistakes(unittest.TestCase):
             with contextlib.redirect_stderr(io.StringIO()) as errors, contextlib.redirect_stdout(io.StringIO()):
                 code = main(words)
         return code, errors.getvalue()
+
+    def test_every_error_comes_back_whole_from_another_process(self) -> None:
+        for error in (RigError([("lights", "is missing")]), LensError("surface 3"), TwoOfThem(3, noun="lens")):
+            back = pickle.loads(pickle.dumps(error))
+            self.assertEqual((type(back), str(back), vars(back)), (type(error), str(error), vars(error)))
 
     def test_on_the_command_line(self) -> None:
         for sentence, arguments in ON_THE_LINE.items():

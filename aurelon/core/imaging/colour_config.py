@@ -274,6 +274,8 @@ def name_of_chosen() -> str:
 
 
 def choose(where: str) -> None:
-    """Has this process, and those that it starts, use a configuration. Raises ConfigError where it cannot be used."""
-    _read(where)
-    os.environ[VARIABLE] = where
+    """Has this process, and those that it starts, use a configuration; an empty name changes nothing. Raises ConfigError where it
+    cannot be used."""
+    if where:
+        _read(where)
+        os.environ[VARIABLE] = where

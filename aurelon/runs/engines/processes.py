@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import traceback
 from concurrent.futures import Future
 from functools import partial
 from pathlib import Path
@@ -11,7 +12,7 @@ from typing import Any
 from pebble import ProcessExpired, ProcessFuture, ProcessPool
 
 from aurelon.confined import forkserver
-from aurelon.core import PlateError
+from aurelon.core import AurelonError, PlateError
 from aurelon.core.imaging.colour_config import name_of_chosen
 from aurelon.core.imaging.memory import working_bytes
 from aurelon.runs.contents import Contents
@@ -30,7 +31,13 @@ def _made_here(task: Task, paths: dict[str, str]) -> Outcome:
         except OSError as error:
             raise PlateError(f"{task.name} cannot be read any more ({error.strerror})") from error
 
-    return make(task, content, lambda name: Path(paths[name]).open("rb"))
+    try:
+        return make(task, content, lambda name: Path(paths[name]).open("rb"))
+    except AurelonError:
+        raise
+    except Exception as error:
+        # An error that cannot be read on the other side would end the thread there that hands out results.
+        raise RuntimeError("".join(traceback.format_exception(error))) from None
 
 
 class Processes:
