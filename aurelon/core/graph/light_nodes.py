@@ -13,12 +13,12 @@ from aurelon.core.graph.backdrop import Backdrop
 from aurelon.core.graph.grading import levels_of, tint_of
 from aurelon.core.graph.mask_nodes import MaskNodes
 from aurelon.core.graph.nodes import PictureNode, ValueNode, Work, digest_of
-from aurelon.core.graph.space_nodes import air_node
+from aurelon.core.graph.space_nodes import SpaceNodes, air_node, lit_things_node
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.blend.blending import Blending, blending
 from aurelon.core.imaging.colour_matrix import NEUTRAL, Tint
 from aurelon.core.imaging.frame import Frame
-from aurelon.core.imaging.merging import NO_LEVELS, Levels, lay, picture_of
+from aurelon.core.imaging.merging import NO_LEVELS, Fall, Levels, lay, picture_of
 from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.air import NEUTRAL as NO_AIR
@@ -58,10 +58,11 @@ def light_nodes(
     pictures: Mapping[LookAt, PictureNode],
     below: PictureNode,
     masks: MaskNodes,
-    distance: PictureNode | None,
+    space: SpaceNodes | None,
+    form: PictureNode | None,
 ) -> LightNodes:
-    """The nodes of one light. `pictures` are those that it may look at, `below` is the one that it is laid on, `distance` how near
-    everything is."""
+    """The nodes of one light. `pictures` are those that it may look at, `below` is the one that it is laid on, `space` how near
+    everything is, `form` its slopes."""
     kind, plate = kinds()[light.kind], backdrop.plate
     read = pictures[light.look_at]
     seen = read.digest if kind.reads else plate.size
@@ -69,8 +70,10 @@ def light_nodes(
     named = [(name, node and node.digest) for name, node in used.items()]
     drifts = any(getattr(group, "evolution", 0.0) > 0 for group in (light.source, light.spread))
     seconds = plate.seconds if drifts else 0.0
+    distance = space and space.distance
     near = distance if kind.uses_distance(light.spread) else None
-    of_source = (light.kind, seen, backdrop.reading.size, light.source.digest, named, seconds)
+    shape = form if kind.uses_form(light.source) else None
+    of_source = (light.kind, seen, backdrop.reading.size, light.source.digest, named, seconds, shape and shape.digest)
 
     def nearness_at(work: Work) -> NearnessAt | None:
         return None if near is None else partial(work.at, near)
@@ -81,7 +84,8 @@ def light_nodes(
         def area_of(name: str, at: Frame) -> Floats | None:
             return ground.mattes[name].at(at) if name in ground.mattes else None
 
-        return Reading(rows, plate.space, detected, backdrop.file_of, area_of, partial(SKY.cover, ground), seconds)
+        slopes_at = None if shape is None else partial(work.at, shape)
+        return Reading(rows, plate.space, detected, backdrop.file_of, area_of, partial(SKY.cover, ground), seconds, slopes_at)
 
     def read_whole(work: Work) -> PictureRows:
         return work.rows(read, backdrop.reading) if kind.reads else PictureRows.of(NO_PICTURE)
@@ -119,8 +123,12 @@ def light_nodes(
         )
 
     # How light travels does not depend on what of it is seen in the air before things.
-    air = air_node(distance, air_of(light.spread))
-    in_air = light.spread if air is None else light.spread.model_copy(update=NO_AIR)
+    through = air_of(light.spread)
+    air = air_node(distance, through)
+    things = None
+    if through is not None and through.things > 0:
+        things = lit_things_node(space, form, through, kind.origin(light.source, light.spread, plate.size), plate.size)
+    in_air = light.spread if through is None else light.spread.model_copy(update=NO_AIR)
     field: ValueNode[LightField] = ValueNode(
         digest_of("field", source.digest, in_air.digest, backdrop.edge, near and near.digest),
         lambda work: kind.spread(scene(work, backdrop.reading), light.source, light.spread),
@@ -129,9 +137,17 @@ def light_nodes(
     mask = masks.node(light.mask, light.behind)
     m = light.merge
     how = blending(mode=m.mode, intensity=m.intensity, opacity=m.opacity, keep_darks=m.keep_darks, opaque=kind.opaque)
-    coloured = digest_of("colour", field.digest, air and air.digest, light.colour.digest)
+    seen_as = (air and air.digest, things and (things.digest, read.digest))
+    coloured = digest_of("colour", field.digest, seen_as, light.colour.digest)
     masked_as = mask and mask.digest
-    cover = _times(mask, air)
+    cover = mask if things is not None else _times(mask, air)
+
+    def fall_at(work: Work, frame: Frame) -> Fall | None:
+        if things is None:
+            return None
+        share = np.ones(frame.shape, np.float32) if air is None else work.at(air, frame)
+        return Fall(share, work.at(things, frame), work.at(read, frame))
+
     merged = PictureNode(
         digest_of("merged", below.digest, coloured, masked_as, m.digest),
         _merging(
@@ -140,6 +156,7 @@ def light_nodes(
             near,
             field,
             cover,
+            fall_at,
             plate.space.luminance,
             scene,
             tint,
@@ -149,9 +166,11 @@ def light_nodes(
         ),
     )
 
-    def travelled(by: Tint, through: Levels) -> Callable[[Work, Frame], Floats]:
+    def travelled(by: Tint, by_levels: Levels) -> Callable[[Work, Frame], Floats]:
         def make(work: Work, frame: Frame) -> Floats:
-            result = picture_of(work.evaluate(field).at(scene(work, frame), frame, by), frame, plate.space.luminance, through)
+            result = picture_of(work.evaluate(field).at(scene(work, frame), frame, by), frame, plate.space.luminance, by_levels)
+            if (fall := fall_at(work, frame)) is not None:
+                return fall.on(result)
             return result if air is None else result * work.at(air, frame)[:, :, None]
 
         return make
@@ -168,7 +187,7 @@ def light_nodes(
         source=source,
         detected=detected,
         field=field,
-        spread=PictureNode(digest_of("spread", field.digest, air and air.digest), travelled(NEUTRAL, NO_LEVELS), kept=False),
+        spread=PictureNode(digest_of("spread", field.digest, seen_as), travelled(NEUTRAL, NO_LEVELS), kept=False),
         unlevelled=PictureNode(digest_of("unlevelled", coloured), travelled(tint, NO_LEVELS), kept=False),
         colour=colour,
         mask=mask,
@@ -193,6 +212,7 @@ def _merging(
     near: PictureNode | None,
     field: ValueNode[LightField],
     mask: PictureNode | None,
+    fall_at: Callable[[Work, Frame], Fall | None],
     luminance: Floats,
     scene: Callable[[Work, Frame], Scene[Any]],
     tint: Tint,
@@ -206,6 +226,7 @@ def _merging(
     def make(work: Work, frame: Frame) -> Floats:
         under = work.at(below, frame)
         cover = None if mask is None else work.at(mask, frame)
+        fall = fall_at(work, frame)
         out = np.empty((*frame.shape, 3), np.float32)
         # A source that is the very picture is read band by band, out of the hand.
         held = {below.digest: (below, under)}
@@ -231,6 +252,7 @@ def _merging(
                     levels,
                     how,
                     out[part],
+                    None if fall is None else fall.part(part),
                 )
         finally:
             for node, _ in held.values():

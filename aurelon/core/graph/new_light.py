@@ -27,8 +27,9 @@ LEFT = 0.4  # of the places where a light is seen, how many must be left
 STRONGEST = 4.0
 SURE = 0.5  # how sure it must be what is near, for a new light that uses it
 DARKS, LIFTED = 1 / 6, 0.026  # share of the picture that is its darks; display-encoded rise of half of them, at most
-THINNER, THINNEST = 0.6, 0.15  # how much thinner its air is then made, and how thin
-KEPT, MOST_KEPT = 0.2, 0.8  # by which darks are kept more after that, and how far
+THINNER, THINNEST = 0.6, 0.05  # how much thinner its air is then made, and how thin
+KEPT, MOST_KEPT = 0.2, 0.6  # by which darks are kept more after that, and how far
+WEAKEST_ON_THINGS = 3.0  # to which the gain on things is lowered before the light itself is
 FAINTEST_FOR_DARKS = 0.2  # display-encoded change to which a light is weakened for them
 
 
@@ -75,6 +76,15 @@ def _off_the_darks(light: Light) -> Light | None:
     return None
 
 
+def _off_things(light: Light) -> Light | None:
+    """The light as strong in the air and weaker on things; None where it is weak on them already."""
+    things = getattr(light.spread, "things", 0.0)
+    if things <= WEAKEST_ON_THINGS:
+        return None
+    weaker = round(max(things * THINNER, WEAKEST_ON_THINGS), 1)
+    return light.model_copy(update={"spread": light.spread.model_copy(update={"things": weaker})})
+
+
 def tempered(light: Light, plate: Plate, rig: Rig, cache: Cache | None = None) -> Light:
     """The light made weaker where it would clip much of the picture, stronger where it would hardly be seen, and held off the darks
     where it would lift them to grey."""
@@ -101,6 +111,9 @@ def tempered(light: Light, plate: Plate, rig: Rig, cache: Cache | None = None) -
         clips = float(((after >= WHITE_CODE).any(axis=2) & ~white).mean()) > MOST_CLIPPED
         lifts = float(np.median((after - before).mean(axis=2)[darks])) > LIFTED
         if lifts and (gentler := _off_the_darks(light)) is not None:
+            light = gentler
+            continue
+        if clips and (gentler := _off_things(light)) is not None:
             light = gentler
             continue
         # A picture that is nearly white all over clips by any light that is seen; one that is not seen helps nobody.

@@ -11,7 +11,7 @@ from aurelon.core.graph.grading import prepare, under_house_light
 from aurelon.core.graph.light_nodes import LightNodes, light_nodes
 from aurelon.core.graph.mask_nodes import MaskNodes, grey_of
 from aurelon.core.graph.nodes import PictureNode, Work, digest_of
-from aurelon.core.graph.space_nodes import distance_node
+from aurelon.core.graph.space_nodes import form_node, space_nodes
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame, fit_within
 from aurelon.core.imaging.headroom import depth_of, restored
@@ -36,6 +36,7 @@ class Graph:
     base: PictureNode
     house_mask: PictureNode | None
     distance: PictureNode | None
+    form: PictureNode | None
     mattes: Mapping[str, PictureNode | None]
     all_lights: tuple[LightNodes, ...]
     result: PictureNode
@@ -64,16 +65,21 @@ def resolve(plate: Plate, rig: Rig, *, draft: bool = False, edge: int | None = N
     masks = MaskNodes(backdrop, original, prepared)
     for matte in rig.mattes:
         masks.add_matte(matte.id, matte.mask)
-    distance = distance_node(backdrop, rig.distance, original, masks.mattes, partial(grey_of, backdrop))
+    space = space_nodes(backdrop, rig.distance, original, masks.mattes, partial(grey_of, backdrop))
+    form = form_node(backdrop, space, original)
     house_mask = masks.node(rig.house.mask)
     base = _base(backdrop, rig, prepared, house_mask)
     below, stack = base, []
     for light in rig.stack:
-        nodes = light_nodes(backdrop, light, {"original": original, "prepared": prepared, "below": below}, below, masks, distance)
+        nodes = light_nodes(
+            backdrop, light, {"original": original, "prepared": prepared, "below": below}, below, masks, space, form
+        )
         stack.append(nodes)
         if light.on:
             below = nodes.merged
-    return Graph(plate, rig, original, prepared, base, house_mask, distance, masks.mattes, tuple(stack), below)
+    return Graph(
+        plate, rig, original, prepared, base, house_mask, space and space.distance, form, masks.mattes, tuple(stack), below
+    )
 
 
 def _prepared(backdrop: Backdrop, rig: Rig, original: PictureNode) -> PictureNode:

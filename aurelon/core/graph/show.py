@@ -16,6 +16,7 @@ from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.overlay import contrasting, mark_covered
 from aurelon.core.rig.owner import HouseOwner, LightOwner, MatteOwner, Owner
 from aurelon.core.settings import Settings
+from aurelon.core.space.form import normals_of
 
 Stage = Literal["source", "spread", "colour", "mask", "merge"]
 STAGES: tuple[Stage, ...] = get_args(Stage)
@@ -44,6 +45,12 @@ class ShowDistance(Settings):
     """How near everything is, in grey: white the nearest thing seen, black infinitely far."""
 
     what: Literal["distance"] = "distance"
+
+
+class ShowForm(Settings):
+    """The normals of things: red to the right, green up, blue toward the eye, each from 0 to 1."""
+
+    what: Literal["form"] = "form"
 
 
 class ShowStage(Settings):
@@ -76,12 +83,13 @@ class ShowCover(Settings):
 
 
 Show = Annotated[
-    ShowResult | ShowBefore | ShowBase | ShowDistance | ShowStage | ShowLight | ShowMask | ShowCover, Field(discriminator="what")
+    ShowResult | ShowBefore | ShowBase | ShowDistance | ShowForm | ShowStage | ShowLight | ShowMask | ShowCover,
+    Field(discriminator="what"),
 ]
 RESULT, BEFORE = ShowResult(), ShowBefore()
 _SHOW: TypeAdapter[Show] = TypeAdapter(Show)
 WORDS = (
-    "result, before, base, distance, stage:LIGHT:STAGE, light:LIGHT, mask:LIGHT, matte:MATTE or house-mask, and over: before "
+    "result, before, base, distance, form, stage:LIGHT:STAGE, light:LIGHT, mask:LIGHT, matte:MATTE or house-mask, and over: before "
     "one of the masks"
 )
 
@@ -103,7 +111,7 @@ def parse_show(text: str) -> Show:
 
 def _spelled_out(words: list[str]) -> dict[str, object] | None:
     match words:
-        case ["result" | "before" | "base" | "distance"]:
+        case ["result" | "before" | "base" | "distance" | "form"]:
             return {"what": words[0]}
         case ["stage", light, stage]:
             return {"what": "stage", "light": light, "stage": stage}
@@ -135,6 +143,8 @@ def drawing_of(graph: Graph, show: Show) -> Draw:
             return _as_it_is(graph.base)
         case ShowDistance():
             return _grey(graph.distance)
+        case ShowForm():
+            return _normals(graph.form)
         case ShowLight():
             return _as_it_is(graph.of(show.light).alone)
         case ShowStage(stage="source"):
@@ -165,6 +175,14 @@ def _area(graph: Graph, of: Owner) -> PictureNode | None:
             if of.id not in graph.mattes:
                 raise RigError([("show", f"there is no matte with the id '{of.id}'")])
             return graph.mattes[of.id]
+
+
+def _normals(form: PictureNode | None) -> Draw:
+    def draw(work: Work, frame: Frame) -> Floats:
+        slopes = np.zeros((*frame.shape, 2), np.float32) if form is None else work.at(form, frame)
+        return normals_of(slopes) * np.float32(0.5) + np.float32(0.5)
+
+    return draw
 
 
 def _grey(mask: PictureNode | None) -> Draw:

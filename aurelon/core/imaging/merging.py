@@ -60,6 +60,22 @@ class LightSample(NamedTuple):
         return whole
 
 
+class Fall(NamedTuple):
+    """Where light is seen: the share of it in the air before things (h, w), and on the things themselves, which it lights by a gain
+    (h, w) as the picture (h, w, 3) says how much they give back."""
+
+    air: Floats
+    gain: Floats
+    picture: Floats
+
+    def part(self, rows: slice) -> Fall:
+        return Fall(self.air[rows], self.gain[rows], self.picture[rows])
+
+    def on(self, light: Floats) -> Floats:
+        """A picture of light (h, w, 3) with what is seen of it."""
+        return light * (self.air[:, :, None] + self.gain[:, :, None] * self.picture)
+
+
 class Levels(NamedTuple):
     """Black, white and gamma of its luminance: the share t = (light - black) · per_span is raised to `power`; above white
     it goes on along the curve's tangent."""
@@ -93,6 +109,15 @@ class Soft(NamedTuple):
     tint: Floats
 
 
+class FallRows(NamedTuple):
+    """A fall as kernels read it: air (h, w), gain (h, w), picture (h, 3w)."""
+
+    air: Floats
+    gain: Floats
+    picture: Floats
+
+
+NO_FALL = FallRows(NO_MASK, NO_MASK, NO_GRID)
 NO_SOFT = Soft(NO_GRID, NO_ROWS, NO_WEIGHTS, 0, np.ones(3, np.float32))
 
 
@@ -119,9 +144,10 @@ def lay(
     levels: Levels,
     how: Blending,
     out: Floats,
+    fall: Fall | None = None,
 ) -> None:
     """`light` laid on `below` (h, w, 3) into `out`, all linear and of the frame's shape; `mask` (h, w) in 0..1, or None
-    for all of it. `luminance` (3,) weighs the plate's primaries."""
+    for all of it. `luminance` (3,) weighs the plate's primaries. All of the light is seen where there is no `fall`."""
     if not out.flags.c_contiguous:
         raise ValueError("what light is laid into must lie row after row")
     soft, rest = _soft(light, frame)
@@ -138,6 +164,10 @@ def lay(
         luminance,
         levels,
         not levels.idle,
+        NO_FALL
+        if fall is None
+        else FallRows(np.ascontiguousarray(fall.air), np.ascontiguousarray(fall.gain), lines_of(fall.picture)),
+        fall is not None,
     )
     _LAYING.get(Family(how.family), _lay_cover)(ready, how, out.reshape(out.shape[0], -1))
 
@@ -247,6 +277,17 @@ class Ready(NamedTuple):
     luminance: Floats
     levels: Levels
     levelling: bool
+    fall: FallRows
+    falling: bool
+
+
+@inlined
+def _let_fall(light: Floats, air: Floats, gain: Floats, picture: Floats) -> None:
+    for x in range(air.size):
+        a, g, i = air[x], gain[x], 3 * x
+        light[i] *= a + g * picture[i]
+        light[i + 1] *= a + g * picture[i + 1]
+        light[i + 2] *= a + g * picture[i + 2]
 
 
 @inlined
@@ -260,7 +301,7 @@ def _light_of(ready: Ready, row: int, first: int, light: Floats) -> Floats:
         begin = end = first
     part = light[3 * (begin - first) : 3 * (end - first)]
     at = row - near.y0
-    if soft.channels == 0 and ready.has_drawn and not ready.levelling and end - begin == n:
+    if soft.channels == 0 and ready.has_drawn and not (ready.levelling or ready.falling) and end - begin == n:
         # All there is lies there ready: it is read as it is blended, with no pass of its own.
         light = ready.drawn[at, 3 * (begin - near.x0) : 3 * (end - near.x0)]
     elif soft.channels == 0:
@@ -275,6 +316,9 @@ def _light_of(ready: Ready, row: int, first: int, light: Floats) -> Floats:
             add_to(part, ready.drawn[at, 3 * (begin - near.x0) : 3 * (end - near.x0)])
     if ready.levelling:
         _level(light, ready.luminance, ready.levels)
+    if ready.falling:
+        fall, last = ready.fall, first + n
+        _let_fall(light, fall.air[row, first:last], fall.gain[row, first:last], fall.picture[row, 3 * first : 3 * last])
     return light
 
 

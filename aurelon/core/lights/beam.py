@@ -21,12 +21,13 @@ from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.noise import Lattice, lattice_of, moment, noise_in
 from aurelon.core.imaging.perspective import to_square
-from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting
+from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting, things_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import DrawnField, as_picture
 from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene, Sought
 from aurelon.core.optics.air import FORWARD, phase
+from aurelon.core.optics.facing import Origin, toward
 from aurelon.core.settings import Quad, Settings, number, quads_setting, seed_setting
 
 BESIDE, HOW_WIDE = 0.3, 0.9  # of the glow in haze: what lies beside a beam, and how far, in its widths
@@ -62,6 +63,7 @@ class Spread(Settings):
     haze: float = haze_setting(essential=True)
     air: float = air_setting()
     stands_at: float = stands_at_setting()
+    things: float = things_setting()
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
@@ -278,10 +280,18 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> DrawnField:
     return DrawnField(lambda frame: draw(source.beams, settings, frame, seconds))
 
 
+def origin(source: Source, spread: Spread, size: tuple[int, int]) -> Origin:
+    """From where the beams land toward their openings."""
+    corners = np.array(source.beams) * in_diagonals(size)
+    x, y = (corners[:, :2] - corners[:, 2:]).mean(axis=(0, 1))
+    return toward(float(x), float(y))
+
+
 KIND = Kind(
     name="beam",
     order=10,
     in_depth=THIN_AIR,
+    origin=origin,
     summary="Light through one or more openings",
     words="window, door, opening, sun, rays",
     icon="M2 2.5h3.5L14 10.5v3H9z",

@@ -19,10 +19,11 @@ from aurelon.core.imaging.fastmath import angle_of, smoothstep
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.noise import moment, periodic_noise
-from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting
+from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting, things_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import WhiteField, as_picture
 from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene, Sought
+from aurelon.core.optics.facing import Origin, at_place
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Place, Settings, choice, direction, number, place_setting, seed_setting, whole
 
@@ -105,6 +106,7 @@ class Spread(Settings):
     )
     air: float = air_setting()
     stands_at: float = stands_at_setting()
+    things: float = things_setting()
 
 
 def pattern(settings: Source, seconds: float = 0.0) -> Floats:
@@ -308,10 +310,15 @@ def aimed(settings: Spread, places: Doubles, size: tuple[int, int]) -> dict[str,
     }
 
 
+def origin(source: Source, spread: Spread, size: tuple[int, int]) -> Origin:
+    return at_place(spread.position, size)
+
+
 KIND = Kind(
     name="fan",
     order=9,
     in_depth=THIN_AIR,
+    origin=origin,
     summary="Rays from a point, made of noise and not of the picture",
     words="sun, rays, projector, stage, window",
     icon="M2 8 14 3M2 8l12 2M2 8l11 6M2 8l12-1.5",

@@ -6,17 +6,18 @@ window = max(min(1 - (d / range)⁴, 1), 0) / d², cone = clamp((cos a - cos out
 The strength is set so that the flat place right below a lamp gets back just its own light once more,
 one stop. What comes out is the prepared picture times the diffuse light, and the gloss; in hazy air, also the glow of the
 air about the lamp (see `air.py`). Where the lamp stands somewhere in the distance of the plate, what is nearer or farther
-is farther from it than it looks (see `depth.py`).
+is farther from it than it looks (see `depth.py`). On the form of things (see `form.py`) it hangs over what its handle is on, along
+the normal there: over a ground in the air, beside a wall.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 
-from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.colour_matrix import Tint
 from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import encode_array
@@ -27,7 +28,7 @@ from aurelon.core.lights.shared.haze import haze_setting
 from aurelon.core.lights.shared.initial_settings import luminance_in
 from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene, Sought
 from aurelon.core.optics.air import airlight, phase
-from aurelon.core.optics.depth import fall_off, seen_of_glow
+from aurelon.core.optics.depth import FOCAL, deepen, fall_off, seen_of_glow
 from aurelon.core.optics.height_field import HeightField, from_height, from_normals
 from aurelon.core.optics.shading import Lamp, placement, shine
 from aurelon.core.optics.shadows import cast_shadows
@@ -48,12 +49,16 @@ def _relief(help: str, surfaces: list[str]) -> Any:
 class Source(Settings):
     """The surface that the picture is taken for."""
 
-    surface: Literal["luminance", "depth", "normals"] = choice(
-        "luminance", "Heights from the picture's own brightness, or from a depth or normal map", essential=True
+    surface: Literal["luminance", "form", "depth", "normals"] = choice(
+        "luminance",
+        "What the lamp shines on: heights from the picture's own brightness, the form of things as it is found, or a depth or "
+        "normal map",
+        words={"luminance": "Brightness", "form": "Form of things", "depth": "Depth map", "normals": "Normal map"},
+        essential=True,
     )
     file: str = file_setting("The depth or normal map", when={"surface": ["depth", "normals"]}, essential=True)
     fine_relief: float = _relief(
-        "How far bright parts stand out; a high value embosses skin and bark, as brightness is not height", ["luminance"]
+        "How far bright parts stand out; a high value embosses skin and bark, as brightness is not height", ["luminance", "form"]
     )
     relief: float = _relief("How far things stand out", ["depth", "normals"])
     scale: float = number(
@@ -63,7 +68,7 @@ class Source(Settings):
         low=0.0005,
         high=0.05,
         step=0.0005,
-        when={"surface": ["luminance", "depth"]},
+        when={"surface": ["luminance", "form", "depth"]},
         exponent=2.0,
     )
 
@@ -192,12 +197,13 @@ class Spread(Settings):
 def detect(reading: Reading[None], settings: Source) -> HeightField:
     """The surface on the canonical version of the plate; the brightness of the picture where a file is missing."""
     canonical = Frame.canonical(reading.rows.size, SURFACE_EDGE)
-    data = reading.file_of(settings.file) if settings.surface != "luminance" and settings.file else None
+    of_file = settings.surface in ("depth", "normals")
+    data = reading.file_of(settings.file) if of_file and settings.file else None
     if data is None:
         small = reading.rows.reduced_to(canonical)
         tone = encode_array(np.ascontiguousarray(small @ reading.space.luminance))
-        relief = settings.fine_relief if settings.surface == "luminance" else settings.relief
-        return from_height(tone, relief, settings.scale)
+        fine = from_height(tone, settings.relief if of_file else settings.fine_relief, settings.scale)
+        return fine if reading.slopes_at is None else fine.on_form(reading.slopes_at(canonical))
     if settings.surface == "normals":
         return from_normals(_fitted(read_colour(data, "the normal map"), canonical), settings.relief)
     depth = read_grey(data, "the depth map")[:, :, None]
@@ -218,13 +224,15 @@ def source(reading: Reading[HeightField], settings: Source, frame: Frame) -> Flo
 @dataclass(frozen=True)
 class LampField:
     """A lamp and the surface it shines on; `shade` (h, w) is how much of it reaches each place, None where all does, and `air`
-    (h, w) the light of the air about it, None where that is clear. It `stands_at` a nearness, None where all is equally near."""
+    (h, w) the light of the air about it, None where that is clear. It `stands_at` a nearness, None where all is equally near; the
+    surface may be the form of things."""
 
-    settings: Spread
+    lamp: Lamp
     surface: HeightField
     shade: Floats | None
     air: Floats | None
     stands_at: float | None
+    of_form: bool
 
     @property
     def nbytes(self) -> int:
@@ -233,33 +241,50 @@ class LampField:
     def at(self, scene: Scene[HeightField], frame: Frame, tint: Tint) -> LightSample:
         picture = np.ascontiguousarray(scene.source_at(frame))
         shade = None if self.shade is None else enlarge_to(self.shade[:, :, None], frame)[:, :, 0]
-        lamp, to = lamp_of(self.settings, scene.size), placement(frame, scene.size)
+        surface, to = self.surface.at(frame, scene.view), placement(frame, scene.size)
         if self.stands_at is not None and scene.nearness_at is not None:
-            left = np.empty(frame.shape, np.float32)
-            fall_off(np.ascontiguousarray(scene.nearness_at(frame)), lamp, f32(self.stands_at), to, left)
-            shade = left if shade is None else shade * left
-        lit = shine(picture, self.surface.at(frame, scene.view), lamp, tint.light, to, shade)
+            nearness, made = np.ascontiguousarray(scene.nearness_at(frame)), np.empty(frame.shape, np.float32)
+            if self.of_form:
+                deepen(nearness, surface.height, f32(self.stands_at), made)
+                surface = surface._replace(height=made)
+            else:
+                fall_off(nearness, self.lamp, f32(self.stands_at), to, made)
+                shade = made if shade is None else shade * made
+        lit = shine(picture, surface, self.lamp, tint.light, to, shade)
         return LightSample(None if self.air is None else tint.on_white(self.air), lit)
 
 
-def lamp_of(settings: Spread, size: tuple[int, int]) -> Lamp:
-    """The lamp over a plate of `size`.
+class Ground(NamedTuple):
+    """A place of the surface that a lamp hangs over or aims at: its height in diagonals, and its unit normal (3,), to the right,
+    downward and toward the eye."""
 
-    Its strength is such that a flat place as far below as the lamp is high gets its own light once more; for a
-    spot, the place it aims at.
+    height: float
+    normal: Doubles
+
+
+FLAT = Ground(0.0, np.array([0.0, 0.0, 1.0]))
+GRAZING = 0.3  # least cosine at the place that a spot aims at, for its strength
+
+
+def lamp_of(settings: Spread, size: tuple[int, int], below: Ground = FLAT, at_aim: Ground = FLAT) -> Lamp:
+    """The lamp over a plate of `size`, along the normal of what is below it.
+
+    Its strength is such that what is below it, facing it, gets its own light once more; for a spot, the place it aims at.
     """
     s = settings
     scale = np.array(in_diagonals(size))
-    place = np.array([*(np.array(s.position) * scale), max(s.height, 1e-3)])
+    above = max(s.height, 1e-3)
+    place = np.array([*(np.array(s.position) * scale), below.height]) + above * below.normal
     if s.lamp == "directional":
         rise, turn = np.deg2rad(s.elevation), np.deg2rad(s.angle)
         toward = -np.array([np.cos(turn) * np.cos(rise), -np.sin(turn) * np.cos(rise), np.sin(rise)])
         strength = 1 / np.sin(rise)
     else:
-        toward = np.array([*(np.array(s.aim) * scale), 0.0]) - place
-        far = float(np.linalg.norm(toward)) if s.lamp == "spot" else place[2]
-        strength = far * far * (far / place[2] if s.lamp == "spot" else 1.0)
-        toward = toward / max(float(np.linalg.norm(toward)), 1e-6)
+        toward = np.array([*(np.array(s.aim) * scale), at_aim.height]) - place
+        far = max(float(np.linalg.norm(toward)), 1e-6)
+        toward = toward / far
+        facing = max(float(-toward @ at_aim.normal), GRAZING if at_aim is not FLAT else 1e-6)
+        strength = far * far / facing if s.lamp == "spot" else above * above
     outer = np.cos(np.deg2rad(max(s.outer_cone, s.inner_cone + 0.1)))
     cone = 1 / max(0.001, np.cos(np.deg2rad(s.inner_cone)) - outer)
     # A point lamp is a spot whose cone leaves all as it is.
@@ -272,16 +297,39 @@ def lamp_of(settings: Spread, size: tuple[int, int]) -> Lamp:
 def spread(scene: Scene[HeightField], source: Source, settings: Spread) -> LampField:
     s, surface = settings, scene.detected
     grid, lamp = scene.working_frame, lamp_of(s, scene.size)
-    stands_at = standing(scene, s)
+    stands_at, of_form = standing(scene, s), source.surface == "form"
+    hung = lamp
+    if of_form and s.lamp != "directional":
+        hung = lamp_of(s, scene.size, *(ground_at(place, scene, stands_at) for place in (s.position, s.aim)))
     air = air_about(lamp, s, scene) if s.haze > 0 and s.lamp != "directional" else None
     if air is not None and stands_at is not None and scene.nearness_at is not None:
         seen = np.empty(grid.shape, np.float32)
         seen_of_glow(np.ascontiguousarray(scene.nearness_at(grid)), lamp, f32(stands_at), placement(grid, scene.size), seen)
         air *= seen
     if s.shadows == 0:
-        return LampField(s, surface, None, air, stands_at)
+        return LampField(hung, surface, None, air, stands_at, of_form)
     seen = cast_shadows(surface.at(grid, grid).height, lamp, placement(grid, scene.size), s.shadow_length, s.shadow_softness)
-    return LampField(s, surface, 1 - f32(s.shadows) * (1 - seen), air, stands_at)
+    return LampField(hung, surface, 1 - f32(s.shadows) * (1 - seen), air, stands_at, of_form)
+
+
+def ground_at(place: Place, scene: Scene[HeightField], stands_at: float | None) -> Ground:
+    """What is at a place of the plate, beside a lamp that stands at a nearness. Outside the frame and before the sky it is flat."""
+    if not all(0 <= share <= 1 for share in place):
+        return FLAT
+    right, down, height = scene.detected.near(place)
+    along = np.array([-right, -down, 1.0])
+    if stands_at is not None and scene.nearness_at is not None:
+        nearness = pixel_at(place, scene.nearness_at(Frame.canonical(scene.size, COARSE_EDGE)))
+        if nearness <= SKY:
+            return FLAT
+        height -= FOCAL * (stands_at / nearness - 1)
+    return Ground(height, along / np.linalg.norm(along))
+
+
+def pixel_at(place: Place, grid: Floats) -> float:
+    """The value of a grid (h, w) of the whole plate at a place, or at the nearest in the frame."""
+    column, row = (int(np.clip(share * edge, 0, edge - 1)) for share, edge in zip(place, grid.shape[::-1], strict=True))
+    return float(grid[row, column])
 
 
 def standing(scene: Scene[HeightField], settings: Spread) -> float | None:
@@ -303,6 +351,10 @@ def uses_distance(spread: Spread) -> bool:
     return spread.stands != "flat" and spread.lamp != "directional"
 
 
+def uses_form(source: Source) -> bool:
+    return source.surface == "form"
+
+
 def air_about(lamp: Lamp, settings: Spread, scene: Scene[HeightField]) -> Floats:
     """The glow of hazy air about a near lamp, (h, w) on the working grid, white. A cone is as bright seen from the side as
     it would be from in front, or haze would need another strength for every aim."""
@@ -321,6 +373,7 @@ def air_about(lamp: Lamp, settings: Spread, scene: Scene[HeightField]) -> Floats
 
 BRIGHTEST = 0.92  # to which a new lamp may lift what it shines on
 FIRST_RELIEF = 0.1  # from the brightness, of a new lamp
+FIRST_GLOSS = 0.06  # of a new lamp: a stronger one lies on dull things like mist
 LEAST = 0.2  # intensity, so that a new lamp is seen on any plate
 
 
@@ -331,6 +384,7 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     most = -np.log((1 - BRIGHTEST) / (1 - bright)) * (1 - bright) / bright
     return {
         "source": {"fine_relief": FIRST_RELIEF},
+        "spread": {"gloss": FIRST_GLOSS},
         "merge": {"mode": "expose", "intensity": round(float(np.clip(most, LEAST, 1.0)), 2)},
     }
 
@@ -350,8 +404,9 @@ KIND = Kind(
     colour=Colour(temperature=4200, strength=1.0),  # and merged by expose, so that what is bright already is not blown out
     shifts_white=True,
     at_frame=True,
-    in_depth={"spread": {"stands": "auto"}},
+    in_depth={"source": {"surface": "form"}, "spread": {"stands": "auto"}},
     uses_distance=uses_distance,
+    uses_form=uses_form,
     nothing_shines="The picture is black here, so there is nothing for a lamp to light.",
     nothing_seen="Nothing is lit: the range or cone misses the picture; raise Range, or move or aim the lamp.",
     sought=(

@@ -20,7 +20,7 @@ from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.noise import Lattice, lattice_of, moment, noise_in
-from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting
+from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting, things_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import as_picture
 from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene, Sought
@@ -75,6 +75,7 @@ class Spread(Settings):
     evolution: float = evolution_setting(group="Haze")
     air: float = air_setting()
     stands_at: float = stands_at_setting()
+    things: float = things_setting()
 
 
 def pieces(settings: Source, aspect: tuple[float, float]) -> Doubles:

@@ -36,7 +36,7 @@ from aurelon.core.imaging.fastmath import encode_array, smoothstep
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.noise import moment, ray_variation
-from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting
+from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting, things_setting
 from aurelon.core.lights.shared.disc_glare import disc_glare
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.haze import haze_setting
@@ -45,6 +45,7 @@ from aurelon.core.lights.shared.initial_settings import luminance_in, open_share
 from aurelon.core.lights.shared.kind import Kind, Reading, Scene, Sought
 from aurelon.core.lights.shared.sun_hole import Hole, hole_at, opened_by
 from aurelon.core.optics.air import GLOBE, glow_at, glow_within
+from aurelon.core.optics.facing import Origin, at_place, toward
 from aurelon.core.optics.haze_glow import Glow, mix_in_glow_beyond
 from aurelon.core.optics.ray_sampling import sampled
 from aurelon.core.optics.rays import parallel_rays, polar_rays
@@ -247,6 +248,7 @@ class Spread(Settings):
     # A lamp in the haze lights the air about itself, also before what is near.
     air: float = air_setting(when={"stands": ["behind"]})
     stands_at: float = stands_at_setting()
+    things: float = things_setting(when={"stands": ["behind"]})
 
 
 def source(reading: Reading[None], settings: Source, frame: Frame) -> Floats:
@@ -409,6 +411,13 @@ def notice(field: ShaftsField) -> str | None:
     return "Nothing is open where its source stands, so it shines through a small hole there. Move it, or change Open by in Source."
 
 
+def origin(source: Source, spread: Spread, size: tuple[int, int]) -> Origin:
+    if spread.mode == "point":
+        return at_place(spread.position, size)
+    travels = np.deg2rad(spread.angle)
+    return toward(-float(np.cos(travels)), float(np.sin(travels)))
+
+
 FITTED = ("spread.reach", "spread.blocking")
 PATTERNS = ("spread.count", "spread.seed")
 
@@ -416,6 +425,7 @@ KIND = Kind(
     name="shafts",
     order=1,
     in_depth=THIN_AIR,
+    origin=origin,
     summary="Sun rays from the picture, blocked by what stands in front",
     words="sun, rays, beams, window, sky, glow",
     icon="M3 2.5a2 2 0 0 0 2 2M6.5 4.5 13 7M5.6 6 11.5 12.5M4 6.8 5.5 13.5",

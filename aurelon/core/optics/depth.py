@@ -16,6 +16,7 @@ from aurelon.core.optics.shading import Lamp, Placement
 
 FOCAL = 0.45  # diagonals: 20 mm before a frame of 36 mm by 24 mm
 FARTHEST = 1e-3  # nearness of what counts as infinitely far
+DEEPEST = 4.0  # diagonals behind a lamp, where none of its light is left
 HALF_TURN = 3.14159265
 
 
@@ -42,6 +43,15 @@ def fall_off(nearness: Floats, lamp: Lamp, stands_at: np.float32, to: Placement,
             near_by_range, far_by_range = near2 * per_range * per_range, far2 * per_range * per_range
             left = max(one - far_by_range * far_by_range, zero) / max(one - near_by_range * near_by_range, f32(1e-6))
             out[row, x] = near2 / max(far2, f32(1e-12)) * min(left, one)
+
+
+@kernel
+def deepen(nearness: Floats, height: Floats, stands_at: np.float32, out: Floats) -> None:
+    """Heights (h, w) of a surface toward the eye, in diagonals beside the lamp: what it has of its own, and how far each place lies
+    before or behind the plane that the lamp hangs over."""
+    for row in prange(nearness.shape[0]):
+        for x in range(nearness.shape[1]):
+            out[row, x] = height[row, x] - min(_behind(nearness[row, x], stands_at), f32(DEEPEST))
 
 
 @kernel

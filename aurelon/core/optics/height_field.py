@@ -23,6 +23,7 @@ from aurelon.core.imaging.kernels import kernel
 
 DEEPEST = 0.12  # diagonals from the lowest to the highest place at a relief of 1
 KEPT_FRAMES = 3
+NEAR = 12  # cells about a place that count as its surroundings
 
 
 class Cells(NamedTuple):
@@ -44,6 +45,20 @@ class HeightField:
     @property
     def nbytes(self) -> int:
         return self.cells.nbytes * (1 + KEPT_FRAMES)
+
+    def on_form(self, slopes: Floats) -> HeightField:
+        """The same relief on surfaces that have slopes (h, w, 2) of their own."""
+        cells = self.cells.copy()
+        cells[:2] += np.moveaxis(slopes, 2, 0)
+        return HeightField(cells)
+
+    def near(self, place: tuple[float, float]) -> tuple[float, float, float]:
+        """Slope to the right, slope downward and height about a place in fractions of the plate."""
+        _, rows, columns = self.cells.shape
+        row, column = min(int(place[1] * rows), rows - 1), min(int(place[0] * columns), columns - 1)
+        about = self.cells[:, max(row - NEAR, 0) : row + NEAR + 1, max(column - NEAR, 0) : column + NEAR + 1]
+        right, down, height = (float(part) for part in about.mean(axis=(1, 2)))
+        return right, down, height
 
     def at(self, frame: Frame, view: Frame) -> Cells:
         """The cells at a frame. They are made and kept for all of the `view` that the frame is a

@@ -21,10 +21,11 @@ INFINITELY_FAR = 1e-4
 
 
 class Air(NamedTuple):
-    """How thick the air is, and how near the light stands."""
+    """How thick the air is, how near the light stands, and how strongly it lights the things that it falls on."""
 
     thickness: float
     stands_at: float
+    things: float = 0.0
 
 
 def air_setting(when: dict[str, list[Any]] | None = None) -> Any:
@@ -41,17 +42,22 @@ def stands_at_setting() -> Any:
     return number(FOREMOST, help, unit="share", low=0, high=1, step=0.01, group="Distance")
 
 
-THIN_AIR = {"spread": {"air": 0.35}}  # in which a new light is seen
-NEUTRAL = {"air": EVERYWHERE, "stands_at": FOREMOST}
+def things_setting(when: dict[str, list[Any]] | None = None) -> Any:
+    """How strongly the light shines on things."""
+    help = "How strongly it lights the ground and the things that it falls on"
+    return number(0.0, help, unit="gain", low=0, high=40, step=0.1, exponent=2.0, group="Distance", essential=True, when=when or {})
+
+
+THIN_AIR = {"spread": {"air": 0.35, "things": 12.0}}  # in which a new light is seen
+NEUTRAL = {"air": EVERYWHERE, "stands_at": FOREMOST, "things": 0.0}
 
 
 def air_of(spread: Settings) -> Air | None:
-    """The air of a light; None for kinds without any, and where distance has no effect."""
+    """The air of a light; None for kinds without any, and where distance has no effect and no thing is lit."""
     values = {name: getattr(spread, name) for name, _ in settings_of(type(spread))}
-    counts = {name for name, setting in settings_of(type(spread)) if setting.shown_in(values)}
-    thickness = values["air"] if "air" in counts else EVERYWHERE
-    stands_at = values["stands_at"] if "stands_at" in counts else FOREMOST
-    return None if thickness >= EVERYWHERE and stands_at >= FOREMOST else Air(thickness, stands_at)
+    counts = {name: values[name] for name, setting in settings_of(type(spread)) if setting.shown_in(values)}
+    air = Air(counts.get("air", EVERYWHERE), counts.get("stands_at", FOREMOST), counts.get("things", 0.0))
+    return None if air.thickness >= EVERYWHERE and air.stands_at >= FOREMOST and air.things == 0 else air
 
 
 def seen_in_air(nearness: Floats, air: Air) -> Floats:
@@ -59,7 +65,10 @@ def seen_in_air(nearness: Floats, air: Air) -> Floats:
     result = np.ones_like(nearness)
     if air.thickness < EVERYWHERE:
         result -= np.exp(np.float32(-air.thickness) / np.maximum(nearness, np.float32(INFINITELY_FAR)))
-    if air.stands_at < FOREMOST:
-        before = np.clip((nearness - np.float32(air.stands_at)) / np.float32(SOFT), 0, 1)
-        result *= 1 - before * before * (3 - 2 * before)
-    return result
+    return result * not_nearer(nearness, air) if air.stands_at < FOREMOST else result
+
+
+def not_nearer(nearness: Floats, air: Air) -> Floats:
+    """The share of a light that nothing nearer hides, (h, w) in 0..1."""
+    before = np.clip((nearness - np.float32(air.stands_at)) / np.float32(SOFT), 0, 1)
+    return np.asarray(1 - before * before * (3 - 2 * before), np.float32)

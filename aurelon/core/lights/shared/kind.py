@@ -15,6 +15,7 @@ from aurelon.core.imaging.frame import CANONICAL_EDGE, Frame, fit_within
 from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.picture_rows import PictureRows
 from aurelon.core.imaging.rgb_space import RgbSpace
+from aurelon.core.optics.facing import Origin
 from aurelon.core.optics.spectra import LAMP_WORDS, LampName
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Settings, choice, colour_setting, number, temperature_setting, tint_setting
@@ -125,6 +126,7 @@ D = TypeVar("D")
 FileOf = Callable[[str], bytes | None]
 AreaOf = Callable[[str, Frame], Floats | None]
 NearnessAt = Callable[[Frame], Floats]
+SlopesAt = Callable[[Frame], Floats]
 
 
 def no_area(name: str, frame: Frame) -> Floats | None:
@@ -143,7 +145,8 @@ class Reading(Generic[D]):
 
     `file_of` gives the files that settings refer to by their SHA-256; None where one is not there. `area_of(matte, frame)`
     and `sky_at(frame)` are areas of the plate, (h, w) in 0..1; an area is None where there is no such matte. `seconds` are
-    those of a reel, for what drifts.
+    those of a reel, for what drifts. `slopes_at(frame)` is the form of things, (h, w, 2); None where that is not known, or the
+    light does not ask for it.
     """
 
     rows: PictureRows
@@ -153,6 +156,7 @@ class Reading(Generic[D]):
     area_of: AreaOf = no_area
     sky_at: Callable[[Frame], Floats] = no_sky
     seconds: float = 0.0
+    slopes_at: SlopesAt | None = None
 
     @property
     def picture(self) -> Floats:
@@ -228,6 +232,16 @@ def knows_no_distance(spread: Settings) -> bool:
     return False
 
 
+def has_no_form(source: Settings) -> bool:
+    """For kinds that do not shine on the form of things."""
+    return False
+
+
+def from_nowhere(source: Settings, spread: Settings, size: tuple[int, int]) -> Origin | None:
+    """For kinds whose light comes from no one side."""
+    return None
+
+
 def nothing_to_say(field: LightField) -> str | None:
     """For kinds whose light needs no word of its own."""
     return None
@@ -258,8 +272,9 @@ class Kind(Generic[S, P, D]):
 
     `source(reading, settings, frame)` gives what shines, (h, w, 3) and further channels of the kind's own; it
     measures the picture at its full size and reduces afterwards. One of which `uses_distance(spread)` is true is told how
-    near everything is. `detect(reading, settings)`, where a kind has one,
-    comes before it and is made once for all frames. `spread(scene, source, spread)` gives the light field.
+    near everything is, one of which `uses_form(source)` is true what form it has. `detect(reading, settings)`, where a kind has
+    one, comes before it and is made once for all frames. `spread(scene, source, spread)` gives the light field;
+    `origin(source, spread, size)` where that falls on things from, on a plate of that size.
     `words` are what a person may look for it by, beside its name and summary. `icon`
     draws it in lines: the path of an SVG 16 units wide and high. `order` is its place in the list from which a
     person chooses.
@@ -285,6 +300,8 @@ class Kind(Generic[S, P, D]):
     example: Callable[[Plate], dict[str, dict[str, Any]]] | None = None
     in_depth: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
     uses_distance: Callable[[P], bool] = knows_no_distance
+    uses_form: Callable[[S], bool] = has_no_form
+    origin: Callable[[S, P, tuple[int, int]], Origin | None] = from_nowhere
     colour: Colour = field(default_factory=Colour)
     merge: Merge = field(default_factory=Merge)
     title: str = ""

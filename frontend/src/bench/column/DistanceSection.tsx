@@ -1,16 +1,23 @@
 import { useEffect, useMemo, useState } from "react";
 import type { DistanceFound } from "../../api/client";
+import styled from "styled-components";
 import { api } from "../../api/client";
 import { Toggle } from "../../ui/Button";
 import { useBench, useNow } from "../store/bench";
 import { LiveGroup, type LiveTools } from "./settings/LiveGroup";
 import { Section } from "./Section";
 
+const Views = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+`;
+
 /** How far things are in the plate: what tells it, and the map of it. */
 export function DistanceSection() {
   const { catalogue, editing, show, now } = useBench();
   const { plate } = now();
-  const large = useNow((s) => s.large === "distance");
+  const large = useNow((s) => s.large);
   const origin = useNow((s) => s.rig.distance.origin);
   const [found, setFound] = useState<DistanceFound | null>(null);
   useEffect(() => {
@@ -40,9 +47,22 @@ export function DistanceSection() {
         </p>
       )}
       {origin !== "none" && (
-        <Toggle hint="White is near, black infinitely far" isSelected={large} onChange={(on) => show(on ? "distance" : null)}>
-          Show the distance
-        </Toggle>
+        <Views>
+          <Toggle
+            hint="White is near, black infinitely far"
+            isSelected={large === "distance"}
+            onChange={(on) => show(on ? "distance" : null)}
+          >
+            Show the distance
+          </Toggle>
+          <Toggle
+            hint="Which way things face, as lights on them see it: red right, green up, blue toward the eye"
+            isSelected={large === "form"}
+            onChange={(on) => show(on ? "form" : null)}
+          >
+            Show the form
+          </Toggle>
+        </Views>
       )}
     </Section>
   );

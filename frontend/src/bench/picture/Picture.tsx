@@ -128,6 +128,7 @@ function Shown() {
     if (tool.is === "spot") return "Click where the colour should be matched";
     if (tool.is === "light") return "Paint where light is to fall; hold Shift for a straight stroke, Escape to stop";
     if (s.large === "distance") return "Distance: white is near, black infinitely far";
+    if (s.large === "form") return "Form: red faces right, green up, blue the eye";
     if (s.large && light) return `${light.name}: ${s.large}`;
     if (tool.is === "part" && partIndexNow(s) !== null && (tool.fresh || tool.by === "box" || tool.by === "click")) {
       const instruction = masking.info(partNow(s))?.instruction;

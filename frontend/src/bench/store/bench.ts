@@ -21,7 +21,7 @@ import { makeMasking, rememberedBrushes, type Masking } from "./masking";
 import { defaultsOf, type Selection } from "./rig";
 import { lightIdNow, placementNow } from "./selectors";
 import { Sheet } from "./sheet";
-import { brightScreen, stateOf, type Comparison, type DialogName, type Seeing, type State } from "./state";
+import { brightScreen, ofSpace, stateOf, type Comparison, type DialogName, type Seeing, type State } from "./state";
 import { makeSketching, type Sketching } from "./sketching";
 import { makeTakes, type Takes } from "./takes";
 import { makeViewing, type Viewing } from "./viewing";
@@ -71,7 +71,7 @@ export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board
     store.setState((s) => ({
       selection,
       hand: handled(s.hand, { do: "take up", tool: HANDLES }),
-      large: selection === "plate" || selection.of === "house" || s.large === "distance" ? null : s.large,
+      large: selection === "plate" || selection.of === "house" || ofSpace(s.large) ? null : s.large,
       // The tint of a matte goes with the matte.
       maskView: s.selection !== "plate" && s.selection.of === "matte" && s.maskView === "over" ? "off" : s.maskView,
     }));

@@ -80,6 +80,11 @@ export interface Cutting {
 
 /** All that the bench shows or does. The hand changes it many times a second, so it lives outside the tree that draws
  * the page: each component asks for the one thing that it shows. */
+/** What can be shown of how things lie in the plate. */
+export type SpaceView = "distance" | "form";
+
+export const ofSpace = (large: Stage | SpaceView | null): large is SpaceView => large === "distance" || large === "form";
+
 export interface State {
   plate: Plate;
   rig: Rig;
@@ -97,8 +102,8 @@ export interface State {
 
   selection: Selection;
   hand: Hand;
-  /** A stage of the selected light, or the plate's distance, that is shown in place of the picture. */
-  large: Stage | "distance" | null;
+  /** A stage of the selected light, or the plate's distance or form, that is shown in place of the picture. */
+  large: Stage | SpaceView | null;
   solo: string | null;
   handles: boolean;
   clipping: boolean;

@@ -6,7 +6,7 @@ import { kept } from "./memo";
 import { lightOwner, soloed, withLight } from "./rig";
 import { secondsLeft, showable, unprepared } from "./preparing";
 import { boxNow, lightIdNow, lightNow, ownerNow, paneNow, partIndexNow, placementNow } from "./selectors";
-import type { Seeing, State, Strip } from "./state";
+import { ofSpace, type Seeing, type State, type Strip } from "./state";
 
 /** A picture that is wanted on the screen. */
 export interface Wish {
@@ -33,7 +33,7 @@ const BEFORE: Show = { what: "before" };
 function showOf({ hand, large, maskView, ...rest }: State, owner: Owner | null, light: string | null): Show {
   if (hand.held === "before") return BEFORE;
   if (hand.held !== null || rest.strip?.tried) return RESULT;
-  if (large === "distance") return { what: "distance" };
+  if (ofSpace(large)) return { what: large };
   if (large && light) return { what: "stage", light, stage: large };
   if (!owner || maskView === "off") return RESULT;
   if (maskView === "light") return light ? { what: "light", light } : RESULT;
