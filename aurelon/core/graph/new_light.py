@@ -27,7 +27,7 @@ LEFT = 0.4  # of the places where a light is seen, how many must be left
 STRONGEST = 4.0
 SURE = 0.5  # how sure it must be what is near, for a new light that uses it
 DARKS, LIFTED = 1 / 6, 0.026  # share of the picture that is its darks; display-encoded rise of half of them, at most
-THINNER, THINNEST = 0.6, 0.05  # how much thinner its air is then made, and how thin
+THINNER, THINNEST = 0.6, 0.25  # how much thinner its air is then made, and how thin, as a share of what it begins with
 KEPT, MOST_KEPT = 0.2, 0.6  # by which darks are kept more after that, and how far
 WEAKEST_ON_THINGS = 3.0  # to which the gain on things is lowered before the light itself is
 FAINTEST_FOR_DARKS = 0.2  # display-encoded change to which a light is weakened for them
@@ -67,8 +67,9 @@ def _knows_distance(plate: Plate, rig: Rig) -> bool:
 def _off_the_darks(light: Light) -> Light | None:
     """The light in thinner air, then held off the darks more; None where both are at their end."""
     air = getattr(light.spread, "air", EVERYWHERE)
-    if THINNEST < air < EVERYWHERE:
-        thinner = round(max(air * THINNER, THINNEST), 2)
+    thinnest = THINNEST * kinds()[light.kind].in_depth.get("spread", {}).get("air", EVERYWHERE)
+    if thinnest < air < EVERYWHERE:
+        thinner = round(max(air * THINNER, thinnest), 2)
         return light.model_copy(update={"spread": light.spread.model_copy(update={"air": thinner})})
     if light.merge.keep_darks < MOST_KEPT:
         kept = round(light.merge.keep_darks + KEPT, 2)

@@ -20,7 +20,7 @@ from aurelon.core.imaging.frame import Frame, in_diagonals
 from aurelon.core.imaging.kernels import kernel
 from aurelon.core.imaging.merging import LightSample
 from aurelon.core.imaging.noise import Lattice, lattice_of, moment, noise_in
-from aurelon.core.lights.shared.air import THIN_AIR, air_setting, stands_at_setting, things_setting
+from aurelon.core.lights.shared.air import air_setting, stands_at_setting, things_setting
 from aurelon.core.lights.shared.evolution import evolution_setting
 from aurelon.core.lights.shared.fields import as_picture
 from aurelon.core.lights.shared.kind import Colour, Kind, Reading, Scene, Sought
@@ -242,7 +242,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> LineField:
 KIND = Kind(
     name="line",
     order=12,
-    in_depth=THIN_AIR,
+    in_depth={"spread": {"air": 1.0, "things": 6.0}},
     summary="A tube of light, straight or bent, with its glow",
     words="neon, tube, sign, glow",
     icon="M2.5 11.5 13.5 4.5M4.5 13.5l9-5.8M2.5 8.3l9-5.8",

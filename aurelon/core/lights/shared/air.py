@@ -48,7 +48,7 @@ def things_setting(when: dict[str, list[Any]] | None = None) -> Any:
     return number(0.0, help, unit="gain", low=0, high=40, step=0.1, exponent=2.0, group="Distance", essential=True, when=when or {})
 
 
-THIN_AIR = {"spread": {"air": 0.35, "things": 12.0}}  # in which a new light is seen
+THIN_AIR = {"spread": {"air": 0.2, "things": 12.0}}  # in which a new light is seen
 NEUTRAL = {"air": EVERYWHERE, "stands_at": FOREMOST, "things": 0.0}
 
 
