@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 STAMPS := .stamps
-.PHONY: demo test check faults coverage photographs suites bench bench-screen bench-kernels bench-runs bench-reels bench-formats attack setup setup-test
+.PHONY: demo test check faults coverage photographs first-settings suites bench bench-screen bench-kernels bench-runs bench-reels bench-formats attack setup setup-test
 
 demo: setup
 	$(BIN)/aurelon serve --demo --data work-data
@@ -27,6 +27,10 @@ coverage: setup-test
 # Pictures of public test suites beside what the libraries' own decoders make of them; two minutes, fetched the first time.
 suites: setup-test
 	$(BIN)/python -m tests.suites
+
+# What new lights do on photographs of Debian's packages, fetched the first time; ten minutes.
+first-settings: setup-test
+	$(BIN)/python -m tests.first_settings
 
 # The twenty jobs on photographs that a package ships; five minutes each.
 photographs: setup-test

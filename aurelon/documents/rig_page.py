@@ -77,7 +77,8 @@ it is. A light's mask never changes the house light.
 ## Distance
 
 How far everything in the plate is, as nearness: 1 the nearest thing seen, 0 infinitely far. Lights that travel through air lie in
-the air before things by their own `air` and `stands_at`, and fall on them by their `things`. `stands` says how near mattes are, by their ids: `{{"tower": 0.3}}`. A
+the air before things by their own `air` and `stands_at`, and fall on them by their `things`.
+`stands` says how near mattes are, by their ids: `{{"tower": 0.3}}`. A
 horizon may also be written as `{{"from": "found", "horizon": 0.55}}`.
 
 {distance}

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import unittest
+from pathlib import Path
 from typing import Any
 
 import cv2
 import numpy as np
+import skimage
 from PIL import Image, ImageDraw
 
 from aurelon.core import Plate, Rig, open_plate, render
@@ -22,6 +24,7 @@ from aurelon.core.imaging.rgb_space import SRGB, SRGB_CURVE
 from aurelon.core.rig.edits.take_area import TakeArea
 from aurelon.core.rig.transfer import apply_rig
 from demo.render import BESIDE, PLATES
+from tests.first_settings import RULES, judged
 from tests.pictures import Floats, light, plate_of, renderer_of, rig_of, scene
 
 SKY_MATTE = {"id": "sky", "name": "Sky", "mask": {"start": "nothing", "parts": [{"part": "sky"}]}}
@@ -328,6 +331,12 @@ class FirstSettings(unittest.TestCase):
             row, column = int(y * cover.shape[0]), int(x * cover.shape[1])
             # It may be a lamp before the sky.
             self.assertGreater(float(cover[max(row - 24, 0) : row + 25, max(column - 24, 0) : column + 25].mean()), 0.5, stem)
+
+    def test_new_lights_are_seen_and_keep_whites_and_blacks(self) -> None:
+        data = Path(skimage.__file__).parent / "data"
+        for path in (data / "coffee.png", PLATES / "boatshed.jpg", PLATES / "headland.jpg"):
+            for kind, kept in judged(path):
+                self.assertEqual(kept, (True, True, True), f"{kind} on {path.stem}: {RULES}")
 
     def test_a_new_sun_on_a_bright_sky_is_made_weaker_until_little_is_clipped(self) -> None:
         plate = plate_of(np.minimum(scene() * np.float32(1.2), 0.95).astype(np.float32))

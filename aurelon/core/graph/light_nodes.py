@@ -13,7 +13,7 @@ from aurelon.core.graph.backdrop import Backdrop
 from aurelon.core.graph.grading import levels_of, tint_of
 from aurelon.core.graph.mask_nodes import MaskNodes
 from aurelon.core.graph.nodes import PictureNode, ValueNode, Work, digest_of
-from aurelon.core.graph.space_nodes import SpaceNodes, air_node, lit_things_node
+from aurelon.core.graph.space_nodes import SpaceNodes, falling
 from aurelon.core.imaging.arrays import Floats, f32
 from aurelon.core.imaging.blend.blending import Blending, blending
 from aurelon.core.imaging.colour_matrix import NEUTRAL, Tint
@@ -124,10 +124,7 @@ def light_nodes(
 
     # How light travels does not depend on what of it is seen in the air before things.
     through = air_of(light.spread)
-    air = air_node(distance, through)
-    things = None
-    if through is not None and through.things > 0:
-        things = lit_things_node(space, form, through, kind.origin(light.source, light.spread, plate.size), plate.size)
+    seen_where = falling(space, form, through, kind.origin(light.source, light.spread, plate.size), plate.size, read)
     in_air = light.spread if through is None else light.spread.model_copy(update=NO_AIR)
     field: ValueNode[LightField] = ValueNode(
         digest_of("field", source.digest, in_air.digest, backdrop.edge, near and near.digest),
@@ -137,17 +134,8 @@ def light_nodes(
     mask = masks.node(light.mask, light.behind)
     m = light.merge
     how = blending(mode=m.mode, intensity=m.intensity, opacity=m.opacity, keep_darks=m.keep_darks, opaque=kind.opaque)
-    seen_as = (air and air.digest, things and (things.digest, read.digest))
-    coloured = digest_of("colour", field.digest, seen_as, light.colour.digest)
+    coloured = digest_of("colour", field.digest, seen_where.digest, light.colour.digest)
     masked_as = mask and mask.digest
-    cover = mask if things is not None else _times(mask, air)
-
-    def fall_at(work: Work, frame: Frame) -> Fall | None:
-        if things is None:
-            return None
-        share = np.ones(frame.shape, np.float32) if air is None else work.at(air, frame)
-        return Fall(share, work.at(things, frame), work.at(read, frame))
-
     merged = PictureNode(
         digest_of("merged", below.digest, coloured, masked_as, m.digest),
         _merging(
@@ -155,8 +143,8 @@ def light_nodes(
             read if kind.at_frame else None,
             near,
             field,
-            cover,
-            fall_at,
+            seen_where.masked(mask),
+            seen_where.at,
             plate.space.luminance,
             scene,
             tint,
@@ -169,9 +157,7 @@ def light_nodes(
     def travelled(by: Tint, by_levels: Levels) -> Callable[[Work, Frame], Floats]:
         def make(work: Work, frame: Frame) -> Floats:
             result = picture_of(work.evaluate(field).at(scene(work, frame), frame, by), frame, plate.space.luminance, by_levels)
-            if (fall := fall_at(work, frame)) is not None:
-                return fall.on(result)
-            return result if air is None else result * work.at(air, frame)[:, :, None]
+            return seen_where.of(result, work, frame)
 
         return make
 
@@ -187,22 +173,13 @@ def light_nodes(
         source=source,
         detected=detected,
         field=field,
-        spread=PictureNode(digest_of("spread", field.digest, seen_as), travelled(NEUTRAL, NO_LEVELS), kept=False),
+        spread=PictureNode(digest_of("spread", field.digest, seen_where.digest), travelled(NEUTRAL, NO_LEVELS), kept=False),
         unlevelled=PictureNode(digest_of("unlevelled", coloured), travelled(tint, NO_LEVELS), kept=False),
         colour=colour,
         mask=mask,
         below=below,
         merged=merged,
         alone=PictureNode(digest_of("alone", coloured, masked_as, m.digest), alone, kept=False),
-    )
-
-
-def _times(one: PictureNode | None, other: PictureNode | None) -> PictureNode | None:
-    """What both let through, (h, w)."""
-    if one is None or other is None:
-        return one or other
-    return PictureNode(
-        digest_of("times", one.digest, other.digest), lambda work, frame: work.at(one, frame) * work.at(other, frame), kept=True
     )
 
 

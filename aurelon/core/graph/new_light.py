@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from aurelon.core.errors import RigError
 from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.renderer import Renderer
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.blend.modes import ModeName
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import fit_within
 from aurelon.core.imaging.screen import WHITE_CODE
@@ -21,16 +24,18 @@ from aurelon.core.space.found import found_distance
 
 TEMPERING_BYTES = 1 << 28  # kept while a light is tempered, where no cache is given
 EDGE = 240  # pixels on the long edge are enough to see how strong a light is
-TRIES, WEAKER, STRONGER = 20, 0.85, 1.5  # how often its intensity is changed, and by what
+TRIES, WEAKER, STRONGER = 32, 0.85, 1.5  # how often its intensity is changed, and by what
 MOST_CLIPPED, LEAST_SEEN = 0.012, 0.06  # share of pixels clipped anew, at this size; display-encoded change that is seen at once
 LEFT = 0.4  # of the places where a light is seen, how many must be left
 STRONGEST = 4.0
 SURE = 0.5  # how sure it must be what is near, for a new light that uses it
+MILDER: dict[ModeName, ModeName] = {"expose": "screen", "add": "screen", "relight": "soft-light"}  # of what is nearly white
 DARKS, LIFTED = 1 / 6, 0.026  # share of the picture that is its darks; display-encoded rise of half of them, at most
+LIFTED_IN_PLACES = 0.02  # mean rise of them, for light that lies on a few
 THINNER, THINNEST = 0.6, 0.25  # how much thinner its air is then made, and how thin, as a share of what it begins with
-KEPT, MOST_KEPT = 0.2, 0.6  # by which darks are kept more after that, and how far
+KEPT, MOST_KEPT = 0.2, 0.8  # by which darks are kept more after that, and how far
 WEAKEST_ON_THINGS = 3.0  # to which the gain on things is lowered before the light itself is
-FAINTEST_FOR_DARKS = 0.2  # display-encoded change to which a light is weakened for them
+FAINTEST_FOR_DARKS = 0.12  # display-encoded change to which a light is weakened for them
 
 
 def new_light(name: str, plate: Plate, rig: Rig, *, example: bool = False, cache: Cache | None = None) -> Light:
@@ -86,11 +91,69 @@ def _off_things(light: Light) -> Light | None:
     return light.model_copy(update={"spread": light.spread.model_copy(update={"things": weaker})})
 
 
+def _as_strong(light: Light, intensity: float) -> Light:
+    merge = light.merge.model_copy(update={"intensity": round(min(intensity, STRONGEST), 2)})
+    return light.model_copy(update={"merge": merge})
+
+
+def _weaker(light: Light) -> Light:
+    """A weaker light; of one that is a whole picture less is shown."""
+    if not kinds()[light.kind].opaque:
+        return _as_strong(light, light.merge.intensity * WEAKER)
+    return light.model_copy(update={"merge": light.merge.model_copy(update={"opacity": round(light.merge.opacity * WEAKER, 2)})})
+
+
+class Effect(NamedTuple):
+    """What a light does to a picture: its largest display-encoded change and the share of pixels that it changes visibly; whether
+    it clips much anew, and whether it lifts the darks, in half of their places or in some."""
+
+    change: float
+    share: float
+    clips: bool
+    lifts: bool
+    lifts_some: bool
+
+
+def _effect(before: Floats, after: Floats) -> Effect:
+    difference, rise = np.abs(after - before).max(axis=2), (after - before).mean(axis=2)
+    clipped = (after >= WHITE_CODE).any(axis=2) & ~(before >= WHITE_CODE).any(axis=2)
+    tones = before.mean(axis=2)
+    in_darks = rise[tones <= np.quantile(tones, DARKS)]
+    lifts = float(np.median(in_darks)) > LIFTED
+    return Effect(
+        change=float(difference.max()),
+        share=float((difference > LEAST_SEEN / 2).mean()),
+        clips=float(clipped.mean()) > MOST_CLIPPED,
+        lifts=lifts,
+        lifts_some=lifts or float(in_darks.mean()) > LIFTED_IN_PLACES,
+    )
+
+
+def _better(light: Light, first: Light, effect: Effect, most: float) -> Light | None:
+    """The next light to try, given the `effect` of this one and the largest share of pixels that any of them changed; None where
+    this one will do."""
+    opaque = kinds()[light.kind].opaque
+    if effect.lifts_some and (effect.lifts or not opaque) and (gentler := _off_the_darks(light)) is not None:
+        return gentler
+    if effect.clips and (gentler := _off_things(light)) is not None:
+        return gentler
+    if effect.clips or effect.lifts:
+        # A light that is not seen helps nobody.
+        seen = effect.change * WEAKER > LEAST_SEEN and effect.share > LEFT * most
+        if seen and (effect.clips or opaque or effect.change > FAINTEST_FOR_DARKS):
+            return _weaker(light)
+        if effect.clips and light.merge.mode in MILDER:
+            merge = light.merge.model_copy(update={"mode": MILDER[light.merge.mode], "intensity": first.merge.intensity})
+            return light.model_copy(update={"merge": merge})
+        return None
+    if 0 < effect.change < LEAST_SEEN and not opaque and light.merge.intensity < STRONGEST:
+        return _as_strong(light, light.merge.intensity * STRONGER)
+    return None
+
+
 def tempered(light: Light, plate: Plate, rig: Rig, cache: Cache | None = None) -> Light:
     """The light made weaker where it would clip much of the picture, stronger where it would hardly be seen, and held off the darks
     where it would lift them to grey."""
-    if kinds()[light.kind].opaque:
-        return light
     renderer, size = Renderer(plate, cache or Cache(TEMPERING_BYTES)), fit_within(plate.size, EDGE)
 
     def shown(lights: list[Light]) -> Floats:
@@ -99,31 +162,12 @@ def tempered(light: Light, plate: Plate, rig: Rig, cache: Cache | None = None) -
         alone = rig.model_copy(update={"prepare": whole, "lights": lights})
         return encode_array(renderer.render(alone, size=size, draft=True))
 
-    before = shown([])
-    white = (before >= WHITE_CODE).any(axis=2)
-    tones = before.mean(axis=2)
-    darks = tones <= np.quantile(tones, DARKS)
-    most = 0.0
+    before, first, most = shown([]), light, 0.0
     for _ in range(TRIES):
-        after = shown([light])
-        difference = np.abs(after - before).max(axis=2)
-        change, share = float(difference.max()), float((difference > LEAST_SEEN / 2).mean())
-        most = max(most, share)
-        clips = float(((after >= WHITE_CODE).any(axis=2) & ~white).mean()) > MOST_CLIPPED
-        lifts = float(np.median((after - before).mean(axis=2)[darks])) > LIFTED
-        if lifts and (gentler := _off_the_darks(light)) is not None:
-            light = gentler
-            continue
-        if clips and (gentler := _off_things(light)) is not None:
-            light = gentler
-            continue
-        # A picture that is nearly white all over clips by any light that is seen; one that is not seen helps nobody.
-        if (clips or (lifts and change > FAINTEST_FOR_DARKS)) and change * WEAKER > LEAST_SEEN and share > LEFT * most:
-            by = WEAKER
-        elif 0 < change < LEAST_SEEN and not clips and light.merge.intensity < STRONGEST:
-            by = STRONGER
-        else:
+        effect = _effect(before, shown([light]))
+        most = max(most, effect.share)
+        better = _better(light, first, effect, most)
+        if better is None:
             break
-        intensity = round(min(light.merge.intensity * by, STRONGEST), 2)
-        light = light.model_copy(update={"merge": light.merge.model_copy(update={"intensity": intensity})})
+        light = better
     return light

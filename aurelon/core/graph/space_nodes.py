@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -13,6 +14,7 @@ from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.enlarge import enlarge_to
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
+from aurelon.core.imaging.merging import Fall
 from aurelon.core.imaging.reduce import reduce_to
 from aurelon.core.lights.shared.air import EVERYWHERE, FOREMOST, Air, not_nearer, seen_in_air
 from aurelon.core.masks.shared.guided import drawn_to_edges, lines_of, on_lines
@@ -151,3 +153,56 @@ def air_node(distance: PictureNode | None, air: Air | None) -> PictureNode | Non
         return None
     air = air._replace(things=0.0)
     return PictureNode(digest_of("air", distance.digest, air), lambda work, frame: seen_in_air(work.at(distance, frame), air))
+
+
+@dataclass(frozen=True)
+class Falling:
+    """Where a light is seen: the share of it in the `air` before things (None where that is all of it), and its gain on `things`
+    (None where it lights none), which give it back as the `picture` says."""
+
+    air: PictureNode | None
+    things: PictureNode | None
+    picture: PictureNode
+
+    @property
+    def digest(self) -> object:
+        return self.air and self.air.digest, self.things and (self.things.digest, self.picture.digest)
+
+    def masked(self, mask: PictureNode | None) -> PictureNode | None:
+        """The mask of a light, with the air where no thing is lit."""
+        return mask if self.things is not None else _times(mask, self.air)
+
+    def at(self, work: Work, frame: Frame) -> Fall | None:
+        """For lights that light things."""
+        if self.things is None:
+            return None
+        share = np.ones(frame.shape, np.float32) if self.air is None else work.at(self.air, frame)
+        return Fall(share, work.at(self.things, frame), work.at(self.picture, frame))
+
+    def of(self, light: Floats, work: Work, frame: Frame) -> Floats:
+        """What is seen of a picture of light (h, w, 3)."""
+        if (fall := self.at(work, frame)) is not None:
+            return fall.on(light)
+        return light if self.air is None else light * work.at(self.air, frame)[:, :, None]
+
+
+def falling(
+    space: SpaceNodes | None,
+    form: PictureNode | None,
+    air: Air | None,
+    origin: Origin | None,
+    size: tuple[int, int],
+    picture: PictureNode,
+) -> Falling:
+    """Where a light of an `air` is seen, which comes from its `origin` on a plate of `size`."""
+    things = None if air is None or air.things == 0 else lit_things_node(space, form, air, origin, size)
+    return Falling(air_node(space and space.distance, air), things, picture)
+
+
+def _times(one: PictureNode | None, other: PictureNode | None) -> PictureNode | None:
+    """What both let through, (h, w)."""
+    if one is None or other is None:
+        return one or other
+    return PictureNode(
+        digest_of("times", one.digest, other.digest), lambda work, frame: work.at(one, frame) * work.at(other, frame), kept=True
+    )
