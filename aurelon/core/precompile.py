@@ -137,8 +137,9 @@ def compile_kind(kind: str) -> None:
     use_on_the_bench(plate, kind)
     numbers = [(name, info) for name, info in settings_of(kinds()[kind].spread_settings) if isinstance(info, Number)]
     on = {name: min(0.3, info.high) for name, info in numbers if info.default == 0}
-    in_depth = kinds()[kind].in_depth.get("spread", {})
-    rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind, "spread": {**in_depth, **on}}], "prepare": {"headroom": 1.0}})
+    in_depth = {stage: dict(values) for stage, values in kinds()[kind].in_depth.items()}
+    light = {"id": kind, "kind": kind, **in_depth, "spread": {**on, **in_depth.get("spread", {})}}
+    rig = Rig.model_validate({"lights": [light], "prepare": {"headroom": 1.0}})
     Renderer(plate, Cache(1 << 29)).part(rig, Frame.whole((320, 271)))
 
 
