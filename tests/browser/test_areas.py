@@ -112,6 +112,12 @@ class Distance(OnThePicture):
         middle = shown[200:500, 300:700]
         self.assertLess(int(np.ptp(middle, axis=2).max()), 3)  # grey all over
         self.assertGreater(int(np.ptp(middle)), 60)
+        section.get_by_role("button", name="Show the form").click()
+        expect(self.page.get_by_text("Form: red faces right, green up, blue the eye")).to_be_visible()
+        self.page.wait_for_timeout(200)
+        self.rested()
+        self.assertGreater(int(np.ptp(self.picture()[200:500, 300:700], axis=2).max()), 60)
+        section.get_by_role("button", name="Show the distance").click()
         self.choose("Distance from", "A horizon set by hand")
         self.rested()
         self.type_value("Horizon, value", "30")
