@@ -70,6 +70,29 @@ class Shafts(unittest.TestCase):
         row = spread_of(pixels, position=(0.5, 0.5), falloff=1)[200, :, 0]
         self.assertAlmostEqual(float(np.interp(x - 0.5, np.arange(600), row)), 0.5, delta=0.01)
 
+    def test_where_it_shortens_all_rays_a_tenth_is_left_on_the_circle_of_reach(self) -> None:
+        pixels, middle = np.ones((400, 600, 3), np.float32), np.arange(600) + 0.5
+        diagonal = np.hypot(600, 400)
+        for reach, falloff in ((0.1, 0.0), (0.3, 0.0), (0.3, 1.0)):
+            row = spread_of(pixels, position=(0.5, 0.5), reach=reach, falloff=falloff, shortens="everywhere")[200, :, 0]
+            self.assertAlmostEqual(float(np.interp(300 + reach * diagonal, middle, row)), 0.1, delta=0.01)
+        # Halfway there it has fallen evenly; in the shade alone nothing is lost in the open.
+        self.assertAlmostEqual(
+            float(
+                np.interp(
+                    300 + 0.15 * diagonal,
+                    middle,
+                    spread_of(pixels, reach=0.3, shortens="everywhere", position=(0.5, 0.5))[200, :, 0],
+                )
+            ),
+            10**-0.5,
+            delta=0.01,
+        )
+        np.testing.assert_allclose(spread_of(pixels, position=(0.5, 0.5), reach=0.05), 1.0, rtol=2e-3)
+        # A source outside begins where its rays enter.
+        above = spread_of(pixels, position=(0.5, -0.5), reach=0.2, shortens="everywhere")[:, 300, 0]
+        self.assertAlmostEqual(float(np.interp(0.2 * diagonal, np.arange(400) + 0.5, above / above[0])), 0.1, delta=0.015)
+
     def test_the_source_fades_nothing_by_leaving_the_frame(self) -> None:
         means = [spread_of(np.ones((200, 300, 3)), position=(0.5, y), falloff=1.5).mean() for y in (0.002, -0.002, -0.006)]
         self.assertLess(max(means) - min(means), 0.03 * max(means))

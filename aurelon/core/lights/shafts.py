@@ -28,7 +28,7 @@ import cv2
 import numpy as np
 
 from aurelon.core.finding.areas import sure_sky_of
-from aurelon.core.imaging.arrays import Floats, f32
+from aurelon.core.imaging.arrays import Doubles, Floats, f32
 from aurelon.core.imaging.colour import temperature_rgb
 from aurelon.core.imaging.colour_matrix import Tint
 from aurelon.core.imaging.enlarge import enlarge_to
@@ -72,10 +72,12 @@ FALLOFF_LENGTH = 0.2  # diagonals over which falloff 1 halves the light
 SHARPEST = 1e-4
 DARKEST_COLOUR = 0.04  # display-encoded luminance below which a colour is only noise
 NEAR, HIDDEN = 2.0, 0.8  # sizes of the aureole, and how much of the glow lies behind what stands before its middle
-FIRST_GLARE = 0.5  # of a new sun
+FIRST_GLARE, FIRST_REACH = 0.5, 0.9  # of a new sun
+AT_REACH = 0.1  # of a ray that is left as far away as its reach
 FAR, FAR_GAIN = 0.5, 2.5  # diagonals beyond the frame, and gain of light from infinitely far away, so that it lights as much
 HOLE_LIGHT = 0.8  # linear light of a hole, as of a bright opening
 NIGHT = 0.1  # linear luminance of a sky, below which it lights nothing
+REACHING = {"reach": FIRST_REACH, "shortens": "everywhere"}
 HIDDEN_WITHIN = 0.3  # the same for a lamp in the haze: most of what is dark about it stands behind
 
 PARTED = 0.45  # openness of the sky above that of the ground from which tones tell them apart
@@ -154,7 +156,7 @@ class Spread(Settings):
     )
     reach: float = number(
         0.5,
-        "How far a ray carries into closed areas",
+        "How far a ray carries: into closed areas, or until a tenth of it is left",
         unit="diagonal",
         low=0.02,
         high=2,
@@ -162,6 +164,15 @@ class Spread(Settings):
         handle="radius",
         about="position",
         exponent=2.0,
+        group="Rays",
+        essential=True,
+    )
+    shortens: Literal["shade", "everywhere"] = choice(
+        "shade",
+        "What Reach shortens: rays in closed areas alone, or all of them, so that a tenth is left where its circle is",
+        label="Reach shortens",
+        words={"shade": "Rays in the shade", "everywhere": "All rays"},
+        when={"mode": ["point"]},
         group="Rays",
         essential=True,
     )
@@ -328,7 +339,7 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     lengths = geometry.distances() / diagonal
     point = settings.mode == "point"
     within = point and settings.stands == "within"
-    fade = ((1 + lengths[0] / FALLOFF_LENGTH) / (1 + lengths / FALLOFF_LENGTH)) ** (settings.falloff if point else 0.0)
+    fade = weakening(lengths, settings) if point else np.ones_like(lengths)
     if within:
         fade = fade * glow_within(np.maximum(lengths - lengths[0], 0.0), GLOBE)
     # The farther away a source is, the less bright is the part of the picture that its rays come through first.
@@ -376,6 +387,21 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> ShaftsField:
     return ShaftsField(light, settings, hole, glare)
 
 
+def weakening(lengths: Doubles, settings: Spread) -> Doubles:
+    """What is left of a ray, 1 where it begins, at distances from its source (diagonals): falloff, and what reach takes. A source
+    outside the frame begins at the frame."""
+    along = lengths - lengths[0]
+
+    def by_falloff(distance: Any) -> Any:
+        return ((1 + lengths[0] / FALLOFF_LENGTH) / (1 + (lengths[0] + distance) / FALLOFF_LENGTH)) ** settings.falloff
+
+    fade = by_falloff(along)
+    if settings.shortens == "everywhere":
+        # Where falloff alone leaves more than a tenth at the circle, the rest fades evenly on the way there.
+        fade = fade * np.exp(-np.log(max(by_falloff(settings.reach) / AT_REACH, 1.0)) / settings.reach * along)
+    return np.asarray(fade)
+
+
 def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     """A source on the brightest broad part of the sky, or of the picture where no sky is sure, and what is open chosen so
     that this part is and most of the rest is not."""
@@ -399,7 +425,7 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     kelvin = warmth_at(plate, place)
     return {
         "source": opened,
-        "spread": {"position": place, "disc_temperature": kelvin, "disc_like_rays": True, "glare": FIRST_GLARE},
+        "spread": {"position": place, "disc_temperature": kelvin, "disc_like_rays": True, "glare": FIRST_GLARE, **REACHING},
         "colour": {"temperature": kelvin},
     }
 
