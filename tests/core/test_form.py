@@ -144,6 +144,7 @@ class OnThings(unittest.TestCase):
     def test_on_every_mode_it_is_laid_as_the_picture_of_it_would_be(self) -> None:
         rng = np.random.default_rng(3)
         below, light, picture = (rng.random((33, 2100, 3), np.float32) for _ in range(3))
+        picture[:, 1000:] *= 8  # a lamp in the picture gives no light back that it did not get
         fall = Fall(rng.random((33, 2100), np.float32), rng.random((33, 2100), np.float32) * 4, picture)
         for mode in MODE_NAMES:
             how: dict[str, Any] = {"mode": mode, "intensity": 0.7, "opacity": 0.9, "keep_darks": 0.2}
@@ -152,6 +153,8 @@ class OnThings(unittest.TestCase):
             lay(below, sample, Frame.whole((2100, 33)), None, LUMINANCE, NO_LEVELS, blending(**how, opaque=False), out, fall)
             wanted = merge(below, fall.on(light), None, LUMINANCE, **how)
             np.testing.assert_allclose(out, wanted, atol=2e-5, err_msg=mode)
+        most = fall.air + fall.gain
+        np.testing.assert_array_less(fall.on(light), light * most[:, :, None] + 1e-5)
 
     def test_a_quarter_size_render_matches_the_full_render(self) -> None:
         plate = plate_of(open_plate(PLATES / "headland.jpg").at(Frame.whole((960, 640))))

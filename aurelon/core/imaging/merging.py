@@ -62,7 +62,7 @@ class LightSample(NamedTuple):
 
 class Fall(NamedTuple):
     """Where light is seen: the share of it in the air before things (h, w), and on the things themselves, which it lights by a gain
-    (h, w) as the picture (h, w, 3) says how much they give back."""
+    (h, w) as the picture (h, w, 3) says how much they give back: never more than all of it."""
 
     air: Floats
     gain: Floats
@@ -73,7 +73,7 @@ class Fall(NamedTuple):
 
     def on(self, light: Floats) -> Floats:
         """A picture of light (h, w, 3) with what is seen of it."""
-        return light * (self.air[:, :, None] + self.gain[:, :, None] * self.picture)
+        return light * (self.air[:, :, None] + self.gain[:, :, None] * np.minimum(self.picture, 1))
 
 
 class Levels(NamedTuple):
@@ -285,9 +285,9 @@ class Ready(NamedTuple):
 def _let_fall(light: Floats, air: Floats, gain: Floats, picture: Floats) -> None:
     for x in range(air.size):
         a, g, i = air[x], gain[x], 3 * x
-        light[i] *= a + g * picture[i]
-        light[i + 1] *= a + g * picture[i + 1]
-        light[i + 2] *= a + g * picture[i + 2]
+        light[i] *= a + g * min(picture[i], f32(1.0))
+        light[i + 1] *= a + g * min(picture[i + 1], f32(1.0))
+        light[i + 2] *= a + g * min(picture[i + 2], f32(1.0))
 
 
 @inlined
