@@ -9,6 +9,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import expect
 
+from aurelon.core.lights.lamp import FIRST_GLOSS
 from tests.browser.test_masks import OnThePicture
 
 
@@ -106,7 +107,7 @@ class Making(OnThePicture):
         path = self.folder / "far.png"
         _, x = np.mgrid[0:200, 0:300]
         Image.fromarray((127 + 120 * np.sin(x / 9)).astype(np.uint8)).save(path)
-        self.choose("Surface", "Depth")
+        self.choose("Surface", "Depth map")
         self.rested()
         with self.page.expect_file_chooser() as chooser:
             self.page.get_by_role("button", name="Choose a file…").click()
@@ -142,7 +143,7 @@ class Making(OnThePicture):
         self.rested()
         self.page.keyboard.press("Escape")
         self.type_value("Gloss, value", "3")
-        self.assertEqual(sorted(lamp["spread"]["gloss"] for lamp in self.rig(plate)["lights"])[-2:], [0.25, 3.0])
+        self.assertEqual(sorted(lamp["spread"]["gloss"] for lamp in self.rig(plate)["lights"])[-2:], [FIRST_GLOSS, 3.0])
 
     def test_light_is_painted_on_the_picture_and_smeared(self) -> None:
         plate = self.bring_in("paint")
