@@ -280,8 +280,10 @@ def spread(scene: Scene[None], source: Source, settings: Spread) -> DrawnField:
     return DrawnField(lambda frame: draw(source.beams, settings, frame, seconds))
 
 
-def origin(source: Source, spread: Spread, size: tuple[int, int]) -> Origin:
+def origin(source: Source, spread: Spread, size: tuple[int, int]) -> Origin | None:
     """From where the beams land toward their openings."""
+    if not source.beams:
+        return None
     corners = np.array(source.beams) * in_diagonals(size)
     x, y = (corners[:, :2] - corners[:, 2:]).mean(axis=(0, 1))
     return toward(float(x), float(y))
