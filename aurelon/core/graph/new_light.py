@@ -33,7 +33,8 @@ MILDER: dict[ModeName, ModeName] = {"expose": "screen", "add": "screen", "religh
 DARKS, LIFTED = 1 / 6, 0.026  # share of the picture that is its darks; display-encoded rise of half of them, at most
 LIFTED_IN_PLACES = 0.02  # mean rise of them, for light that lies on a few
 THINNER, THINNEST = 0.6, 0.25  # how much thinner its air is then made, and how thin, as a share of what it begins with
-KEPT, MOST_KEPT = 0.2, 0.8  # by which darks are kept more after that, and how far
+# By which darks are kept more after that, and how far; a light that lifts them in places only must still be seen on dark things.
+KEPT, MOST_KEPT, KEPT_IN_PLACES = 0.2, 0.8, 0.4
 WEAKEST_ON_THINGS = 3.0  # to which the gain on things is lowered before the light itself is
 FAINTEST_FOR_DARKS = 0.12  # display-encoded change to which a light is weakened for them
 
@@ -69,14 +70,14 @@ def _knows_distance(plate: Plate, rig: Rig) -> bool:
     return not plate.of_reel
 
 
-def _off_the_darks(light: Light) -> Light | None:
+def _off_the_darks(light: Light, most_kept: float) -> Light | None:
     """The light in thinner air, then held off the darks more; None where both are at their end."""
     air = getattr(light.spread, "air", EVERYWHERE)
     thinnest = THINNEST * kinds()[light.kind].in_depth.get("spread", {}).get("air", EVERYWHERE)
     if thinnest < air < EVERYWHERE:
         thinner = round(max(air * THINNER, thinnest), 2)
         return light.model_copy(update={"spread": light.spread.model_copy(update={"air": thinner})})
-    if light.merge.keep_darks < MOST_KEPT:
+    if light.merge.keep_darks < most_kept:
         kept = round(light.merge.keep_darks + KEPT, 2)
         return light.model_copy(update={"merge": light.merge.model_copy(update={"keep_darks": kept})})
     return None
@@ -133,7 +134,8 @@ def _better(light: Light, first: Light, effect: Effect, most: float) -> Light | 
     """The next light to try, given the `effect` of this one and the largest share of pixels that any of them changed; None where
     this one will do."""
     opaque = kinds()[light.kind].opaque
-    if effect.lifts_some and (effect.lifts or not opaque) and (gentler := _off_the_darks(light)) is not None:
+    most_kept = MOST_KEPT if effect.lifts else KEPT_IN_PLACES
+    if effect.lifts_some and (effect.lifts or not opaque) and (gentler := _off_the_darks(light, most_kept)) is not None:
         return gentler
     if effect.clips and (gentler := _off_things(light)) is not None:
         return gentler
