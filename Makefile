@@ -28,7 +28,7 @@ coverage: setup-test
 suites: setup-test
 	$(BIN)/python -m tests.suites
 
-# What new lights do on photographs of Debian's packages, fetched the first time; ten minutes.
+# What new lights do on photographs of Debian's packages, fetched the first time; three minutes.
 first-settings: setup-test
 	$(BIN)/python -m tests.first_settings
 
