@@ -75,6 +75,17 @@ class Planes(unittest.TestCase):
         np.testing.assert_allclose(slopes[~thing], 0.0, atol=0.02)
         np.testing.assert_allclose(slopes[(abs(x) < 0.03) & (abs(y) < 0.03)], 0.0, atol=0.05)
 
+    def test_nothing_of_a_grounds_slope_is_carried_to_what_stands_on_it_nor_back(self) -> None:
+        x, y = grid()
+        thing = (abs(x) < 0.05) & (y > -0.1) & (y < 0.1)
+        codes = np.where(thing[:, :, None], np.float32(0.1), PLAIN)
+        ground = np.clip(0.05 + (y + 0.3) * 1.2, 0.05, 1)
+        slopes = slopes_of(np.where(thing, np.float32(0.9), ground), codes)
+        alone = slopes_of(ground, PLAIN)
+        self.assertLess(float(np.abs(slopes[(abs(x) < 0.012) & (abs(y) < 0.05)]).max()), 0.12)
+        beside = (abs(x) > 0.065) & (abs(x) < 0.1) & (abs(y) < 0.08)
+        np.testing.assert_allclose(slopes[beside, 1], alone[beside, 1], rtol=0.05)
+
     def test_outlines_are_rounded_away_from_the_middle(self) -> None:
         x, y = grid()
         disc = x * x + y * y < 0.2**2
