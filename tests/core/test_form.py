@@ -14,6 +14,7 @@ from PIL import Image
 
 from aurelon.cli import main
 from aurelon.core import Plate, Rig, open_plate, render
+from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.new_light import new_light
 from aurelon.core.imaging.blend.blending import blending
 from aurelon.core.imaging.blend.modes import MODE_NAMES
@@ -147,6 +148,18 @@ class OnThings(unittest.TestCase):
         cosine = 0.35 / np.sqrt(1 + 0.35**2)
         expected = whole * (1 - np.exp(-0.3 / 0.5) + 6.0 * cosine * 0.5 / 0.6 * self.plate.pixels)
         np.testing.assert_allclose(thin, expected, atol=2e-4 + 2e-3 * float(expected.max()))
+
+    def test_a_source_that_is_moved_lights_things_from_where_it_is_now(self) -> None:
+        name, data = grey_file(np.broadcast_to(np.linspace(0.1, 1, 60, dtype=np.float32)[:, None], (60, 90)))
+        kept = Cache(1 << 28)
+
+        def seen(x: float, cache: Cache | None) -> Floats:
+            fan = {"id": "fan", "kind": "fan", "spread": {"things": 10, "position": [x, 0.2]}}
+            rig = {"lights": [fan], "distance": {"origin": "file", "file": name}, "files": {name: data}}
+            return render(self.plate, Rig.model_validate(rig), cache=cache)
+
+        seen(0.1, kept)
+        np.testing.assert_array_equal(seen(0.9, kept), seen(0.9, None))
 
     def test_what_is_nearer_than_the_light_gets_none(self) -> None:
         self.assertLess(float(self.seen(things=6.0, stands_at=0.3).max()), 1e-3)
