@@ -147,7 +147,7 @@ def lay(
     fall: Fall | None = None,
 ) -> None:
     """`light` laid on `below` (h, w, 3) into `out`, all linear and of the frame's shape; `mask` (h, w) in 0..1, or None
-    for all of it. `luminance` (3,) weighs the plate's primaries. All of the light is seen where there is no `fall`."""
+    for all of it. `luminance` (3,) weighs the plate's primaries. Without a `fall` all of the light is seen."""
     if not out.flags.c_contiguous:
         raise ValueError("what light is laid into must lie row after row")
     soft, rest = _soft(light, frame)
