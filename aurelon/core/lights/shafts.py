@@ -170,7 +170,7 @@ class Spread(Settings):
     shortens: Literal["shade", "everywhere"] = choice(
         "shade",
         "What Reach shortens: rays in closed areas alone, or all of them, so that a tenth is left where its circle is",
-        label="Reach shortens",
+        label="Shortened by reach",
         words={"shade": "Rays in the shade", "everywhere": "All rays"},
         when={"mode": ["point"]},
         group="Rays",
