@@ -8,7 +8,6 @@ import numpy as np
 import psutil
 from playwright.sync_api import expect
 
-from aurelon.core.lights.shafts import FIRST_REACH
 from tests.browser.test_masks import OnThePicture
 from tests.browser.window import BrowserTest
 
@@ -28,7 +27,7 @@ class Keys(BrowserTest):
         self.page.wait_for_timeout(200)
         self.rested()
         light = self.rig(plate)["lights"][0]
-        self.assertEqual((light["spread"]["reach"], light["merge"]["opacity"]), (FIRST_REACH, 1.0))
+        self.assertEqual((light["spread"]["reach"], light["merge"]["opacity"]), (0.5, 1.0))
 
     def test_a_dropdown_that_was_used_swallows_no_shortcut(self) -> None:
         plate = self.bring_in("dropdown")

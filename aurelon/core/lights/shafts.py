@@ -72,12 +72,11 @@ FALLOFF_LENGTH = 0.2  # diagonals over which falloff 1 halves the light
 SHARPEST = 1e-4
 DARKEST_COLOUR = 0.04  # display-encoded luminance below which a colour is only noise
 NEAR, HIDDEN = 2.0, 0.8  # sizes of the aureole, and how much of the glow lies behind what stands before its middle
-FIRST_GLARE, FIRST_REACH = 0.5, 0.9  # of a new sun
+FIRST_GLARE = 0.5  # of a new sun
 AT_REACH = 0.1  # of a ray that is left as far away as its reach
 FAR, FAR_GAIN = 0.5, 2.5  # diagonals beyond the frame, and gain of light from infinitely far away, so that it lights as much
 HOLE_LIGHT = 0.8  # linear light of a hole, as of a bright opening
 NIGHT = 0.1  # linear luminance of a sky, below which it lights nothing
-REACHING = {"reach": FIRST_REACH, "shortens": "everywhere"}
 HIDDEN_WITHIN = 0.3  # the same for a lamp in the haze: most of what is dark about it stands behind
 
 PARTED = 0.45  # openness of the sky above that of the ground from which tones tell them apart
@@ -425,7 +424,7 @@ def initial(plate: Plate) -> dict[str, dict[str, Any]]:
     kelvin = warmth_at(plate, place)
     return {
         "source": opened,
-        "spread": {"position": place, "disc_temperature": kelvin, "disc_like_rays": True, "glare": FIRST_GLARE, **REACHING},
+        "spread": {"position": place, "disc_temperature": kelvin, "disc_like_rays": True, "glare": FIRST_GLARE},
         "colour": {"temperature": kelvin},
     }
 
