@@ -372,7 +372,7 @@ class WholeJob(BrowserTest):
         page.wait_for_timeout(1500)
         self.rested()
         click("Carry over the frames")
-        expect(page.get_by_role("button", name="Carry from here on")).to_be_visible()
+        expect(page.get_by_role("button", name="Blend this frame in")).to_be_visible()
         self.rested()
         key("a")
         actions += 1

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import unittest
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -14,8 +15,13 @@ from aurelon.core import Rig, open_reel
 from aurelon.core.analysis.carried_matte import carried, frame_of_mattes
 from aurelon.core.analysis.cuts import cuts_of
 from aurelon.core.analysis.follow import follow
-from aurelon.core.errors import Cancelled
+from aurelon.core.codecs.shared.raster import Raster, UnreadableError
+from aurelon.core.errors import Cancelled, RigError
 from aurelon.core.rig.edits.set_keys import SetKeys
+from aurelon.core.rig.edits.shine_in import ShineIn
+from aurelon.core.rig.edits.turn_cut import TurnCut
+from aurelon.core.rig.reading import parse_rig
+from aurelon.core.rig.shots import Shots
 from aurelon.core.settings.tracks import Track
 from tests.core.test_over_frames import DEMO, OverFrames, disc_at, moving
 from tests.reels import box_iou
@@ -78,9 +84,78 @@ class Found(OverFrames):
         cuts = cuts_of(reel)
         self.assertEqual(cuts.shot(8, (0, len(reel))), (6, 12))
         self.assertEqual(cuts.shot(8, (7, 10)), (7, 10))
-        self.assertLess(max(cuts._known), 14)
+        self.assertLess(max(cuts._found._known), 14)
         with self.assertRaises(Cancelled):
             cuts.all(cancelled=lambda: True)
+
+    def test_a_dissolve_is_a_cut_at_its_middle_and_a_fade_through_black_after_it(self) -> None:
+        for length in (10, 20, 40):
+            first, second = panned("coffee", 30 + length, 0.2), panned("astronaut", 30 + length, -0.3)
+            share = np.linspace(0, 1, length + 2)[1:-1]
+            mixed = [
+                np.round(a * (1 - s) + b * s).astype(np.uint8) for a, b, s in zip(first[30:], second[:length], share, strict=True)
+            ]
+            reel = self.reel(first[:30] + mixed + second[length:])
+            found = cuts_of(reel).all()
+            self.assertEqual(len(found), 1, found)
+            self.assertAlmostEqual(found[0], 30 + length / 2, delta=1)
+        shares = np.linspace(1, 0, 11)
+        fading = [np.round(picture * s).astype(np.uint8) for picture, s in zip(first[:11], shares, strict=True)]
+        rising = [np.round(picture * s).astype(np.uint8) for picture, s in zip(second[:11], shares[::-1], strict=True)]
+        through = cuts_of(self.reel(first[:10] + fading + rising + second[10:20])).all()
+        self.assertEqual(len(through), 1)
+        self.assertAlmostEqual(through[0], 22, delta=2)
+        # The lights go out and on again in one shot.
+        self.assertEqual(cuts_of(self.reel(first[:10] + fading + fading[::-1] + first[:10])).all(), [])
+
+    def test_what_passes_pans_and_turns_is_no_dissolve(self) -> None:
+        pictures = panned("chelsea", 70, 6)
+        for number, picture in enumerate(pictures):
+            left = 12 * number - 200
+            picture[80:300, max(left, 0) : max(left + 160, 0)] = (70, 40, 30)
+        self.assertEqual(cuts_of(self.reel(pictures)).all(), [])
+        self.assertEqual(cuts_of(self.reel(panned("coffee", 60, 0, turn=2))).all(), [])
+        self.assertEqual(cuts_of(self.reel(panned("rocket", 60, 0, grow=0.02))).all(), [])
+
+    def test_cuts_by_hand_win_over_those_that_are_found(self) -> None:
+        reel = self.reel(panned("coffee", 6, 2) + panned("rocket", 6, 2))
+        shots = Shots().said(6, begins=False).said(9, begins=True).said(3, begins=True).said(3, begins=False)
+        self.assertEqual(cuts_of(reel).all(), [6])
+        cuts = cuts_of(reel, shots.by_hand)
+        self.assertEqual((cuts.all(), cuts.shot(7, (0, 12))), ([9], (0, 9)))
+        self.assertEqual([one.frame for one in follow(reel, 10, (0.5, 0.5), by_hand=shots.by_hand)], [9, 10, 11])
+        frame = frame_of_mattes(reel)
+        known = np.ones(frame.shape, np.float32)
+        mattes = carried(reel, {7: known}, by_hand=shots.by_hand)
+        self.assertEqual([bool(codes.max()) for codes in mattes], [True] * 9 + [False] * 3)
+
+    def test_frames_that_cannot_be_read_are_told_and_passed_over(self) -> None:
+        pictures = panned("coffee", 8, 2) + moving(8)
+        reel = self.reel(pictures)
+        whole = reel.footage.raster
+        broken = (3, 8, 12)
+
+        def raster(number: int) -> Raster:
+            if number in broken:
+                raise UnreadableError("is damaged here")
+            return whole(number)
+
+        with mock.patch.object(reel.footage, "raster", raster):
+            cuts = cuts_of(reel)
+            self.assertEqual(cuts.all(), [9])
+            self.assertEqual(cuts.damaged, list(broken))
+            x, y = disc_at(2)
+            seen = follow(reel, 10, ((x + 0.5) / WIDE, (y + 0.5) / TALL))
+            self.assertEqual([one.sure > 0 for one in seen], [True, True, True, False, True, True, True])
+            for one in seen:
+                wanted = disc_at(one.frame - 8)
+                off = np.hypot(one.place[0] * WIDE - 0.5 - wanted[0], one.place[1] * TALL - 0.5 - wanted[1])
+                self.assertLess(off, 0.6 if one.sure else 4)
+            known = np.zeros(frame_of_mattes(reel).shape, np.float32)
+            cv2.circle(known, (round(x), round(y)), 56, 1.0, -1)
+            mattes = list(carried(reel, {10: known}))
+            np.testing.assert_array_equal(mattes[12], mattes[11])
+            self.assertGreater(float(mattes[14].max()), 0)
 
 
 class WithinAShot(OverFrames):
@@ -154,3 +229,38 @@ class Keys(unittest.TestCase):
         self.assertEqual((track.between, track.at), ("smooth", ((0, 0.1), (3, 0.05), (5, 0.06), (9, 0.3))))
         whole = SetKeys(owner="a", path="spread.radius", at=((3, 0.05),))
         self.assertEqual(whole.apply(rig).rig.keys["a"]["spread.radius"].at, ((3, 0.05),))
+
+    def test_cuts_are_said_in_the_rig_and_undo_each_other(self) -> None:
+        rig = TurnCut(frame=7, begins=True).apply(Rig()).rig
+        self.assertEqual(rig.shots.by_hand, {7: True})
+        rig = TurnCut(frame=7, begins=False).apply(TurnCut(frame=4, begins=True).apply(rig).rig).rig
+        self.assertEqual(rig.shots.by_hand, {4: True, 7: False})
+        self.assertEqual(parse_rig(rig.model_dump_json()).shots, rig.shots)
+        with self.assertRaises(RigError):
+            parse_rig('{"shots": {"begin": [0]}}')
+
+
+class Shining(unittest.TestCase):
+    """A light given to shots, by keys of whether it shines."""
+
+    def shines(self, *steps: tuple[str, int, int], on: bool = True, count: int = 12) -> str:
+        rig = Rig.model_validate({"lights": [{"id": "a", "kind": "bloom", "on": on}]})
+        for how, first, last in steps:
+            rig = ShineIn.model_validate({"light": "a", "how": how, "within": (first, last)}).apply(rig).rig
+        self.rig = parse_rig(rig.model_dump_json())
+        return "".join("x" if self.rig.at(frame).stack[0].on else "." for frame in range(count))
+
+    def test_it_shines_in_the_shots_that_it_is_given_to(self) -> None:
+        self.assertEqual(self.shines(("only", 3, 7)), "...xxxx.....")
+        self.assertEqual(self.shines(("only", 0, 7)), "xxxxxxx.....")
+        self.assertEqual(self.shines(("not", 3, 7)), "xxx....xxxxx")
+        self.assertEqual(self.shines(("only", 3, 7), ("too", 9, 12)), "...xxxx..xxx")
+        self.assertEqual(self.shines(("only", 3, 9), ("not", 5, 7)), "...xx..xx...")
+        self.assertEqual(self.shines(("too", 3, 7), on=False), "...xxxx.....")
+        self.assertEqual(len(self.rig.keys["a"]["on"].at), 3)
+
+    def test_in_all_shots_it_has_no_keys(self) -> None:
+        self.assertEqual(self.shines(("only", 3, 7), ("all", 3, 7)), "x" * 12)
+        self.assertEqual(self.rig.keys, {})
+        self.assertEqual(self.shines(("too", 3, 7)), "x" * 12)
+        self.assertEqual(self.rig.keys, {})

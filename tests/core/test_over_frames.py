@@ -145,21 +145,21 @@ class CarriedMattes(OverFrames):
         for number, matte in known.items():
             np.testing.assert_array_equal(mattes[number], np.round(matte * 255))
 
-    def test_a_mended_frame_counts_from_there_on_and_leaves_those_before(self) -> None:
+    def test_a_mended_frame_counts_up_to_the_next_known_ones_and_leaves_the_others(self) -> None:
         reel = self.reel(moving())
         mended = {n: disc_mask(n).astype(np.float32) for n in (2, 5, 9)}
         wrong = np.full((TALL, WIDE), 0.25, np.float32)  # what was carried before, unlike anything that is carried now
         for frame, known, anew in (
-            (5, (2, 5, 9), range(5, 9)),
-            (9, (2, 9), range(9, 12)),
-            (2, (2, 5), range(3)),
-            (5, (5,), range(5, 12)),
+            (5, (2, 5, 9), range(2, 10)),
+            (9, (2, 9), range(2, 12)),
+            (2, (2, 5), range(6)),
+            (5, (5,), range(12)),
         ):
             mattes = list(corrected(reel, {n: mended[n] for n in known}, frame, lambda number: wrong))
             self.assertEqual(len(mattes), 12)
             for number, matte in enumerate(mattes):
                 if number in anew:
-                    self.assertGreater(box_iou(matte / 255, disc_mask(number)), 0.93, (frame, number))
+                    self.assertGreater(box_iou(matte / 255, disc_mask(number)), 0.9, (frame, number))
                 elif number not in known:
                     self.assertEqual((matte.min(), matte.max()), (64, 64), (frame, number))
 

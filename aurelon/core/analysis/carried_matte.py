@@ -17,10 +17,10 @@ from itertools import pairwise
 import cv2
 import numpy as np
 
-from aurelon.core.analysis.cuts import cuts_of
+from aurelon.core.analysis.cuts import Cuts, cuts_of
 from aurelon.core.analysis.matte_layers import Layers, Shot, decided_by, disc_of, mixed_at_rim
 from aurelon.core.analysis.matte_motion import Codes, brought_along, motion_of, moved_matte, still_places
-from aurelon.core.errors import Cancelled
+from aurelon.core.errors import Cancelled, PlateError
 from aurelon.core.graph.renderer import never
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
@@ -41,15 +41,18 @@ def carried(
     span: tuple[int, int] | None = None,
     kept: Callable[[int], Floats | None] = lambda number: None,
     *,
+    by_hand: Mapping[int, bool] | None = None,
     progress: Progress = lambda share: None,
     cancelled: Callable[[], bool] = never,
 ) -> Iterator[Codes]:
     """The matte at every frame of the reel in turn, (h, w) uint8, from those that are known, (h, w) in 0..1, all at the size of
     `frame_of_mattes`. Only frames of `span` are made anew, all where left out, from those that are known within it; others stay as
-    they were `kept`, and are empty where they were not. Raises Cancelled, and PlateError for a frame that cannot be read."""
+    they were `kept`, and are empty where they were not. Cuts are those that are found and those that are said `by_hand`. At a frame
+    that cannot be read it stays as it was. Raises Cancelled, and PlateError where a known frame cannot be read."""
     span = span or (0, len(reel))
     within = {number: matte for number, matte in known.items() if span[0] <= number < span[1]}
-    return _all_frames(reel, within, span, [True] * (len(within) + 1), kept, progress, cancelled)
+    anew = [True] * (len(within) + 1)
+    return _all_frames(reel, cuts_of(reel, by_hand), within, span, anew, kept, progress, cancelled)
 
 
 def corrected(
@@ -58,21 +61,20 @@ def corrected(
     frame: int,
     kept: Callable[[int], Floats | None],
     *,
+    by_hand: Mapping[int, bool] | None = None,
     progress: Progress = lambda share: None,
     cancelled: Callable[[], bool] = never,
 ) -> Iterator[Codes]:
-    """The same of a matte that was carried before, where that of `frame` was mended: it counts from there on, up to the next known
-    one, and all others stay as they were `kept`. Before the first known frame, whence it was carried back, it counts from there
-    back."""
-    frames = sorted(known)
-    at = frames.index(frame)
-    parts = [False] * (len(frames) + 1)
-    parts[at if at == 0 and len(frames) > 1 else at + 1] = True
-    return _all_frames(reel, known, (0, len(reel)), parts, kept, progress, cancelled)
+    """The same of a matte that was carried before, where that of `frame` was mended: it counts both ways, up to the next known
+    frames, into whose mattes it blends, so that nothing pops; all others stay as they were `kept`."""
+    at = sorted(known).index(frame)
+    parts = [part in (at, at + 1) for part in range(len(known) + 1)]
+    return _all_frames(reel, cuts_of(reel, by_hand), known, (0, len(reel)), parts, kept, progress, cancelled)
 
 
 def _all_frames(
     reel: Reel,
+    cuts: Cuts,
     known: Mapping[int, Floats],
     span: tuple[int, int],
     anew: list[bool],
@@ -96,7 +98,7 @@ def _all_frames(
             raise Cancelled
 
     def way(start: int, stop: int) -> Iterator[tuple[int, Floats]]:
-        return _carry(reel, start, known[start], stop, went) if start in known else iter(())
+        return _carry(reel, cuts, start, known[start], stop, went) if start in known else iter(())
 
     def as_kept(numbers: Iterable[int]) -> Iterator[Codes]:
         for number in numbers:
@@ -125,19 +127,22 @@ def _all_frames(
     progress(1.0)
 
 
-def _carry(reel: Reel, start: int, matte: Floats, stop: int, went: Callable[[], None]) -> Iterator[tuple[int, Floats]]:
+def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: Callable[[], None]) -> Iterator[tuple[int, Floats]]:
     """Frame and matte from the one after `start` on, up to, without, `stop`, either way, as far as the shot goes."""
     if abs(stop - start) < 2:
         return
     step = 1 if stop > start else -1
+    first, last = cuts.shot(start, (min(start, stop + 1), max(start + 1, stop)))
     before = Shot(reel[start].at(frame_of_mattes(reel)))
     layers = Layers(before, matte)
     flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
-    cuts = cuts_of(reel)
-    for number in range(start + step, stop, step):
-        if cuts.before(max(number, number - step)):
-            return
-        now = Shot(reel[number].at(frame_of_mattes(reel)))
+    for number in range(start + step, last if step > 0 else first - 1, step):
+        try:
+            now = Shot(reel[number].at(frame_of_mattes(reel)))
+        except PlateError:
+            went()
+            yield number, matte
+            continue
         still = still_places(before.codes, now.codes)
         kept = matte
         if matte.max() > 0.5 and not still.all():

@@ -9,7 +9,7 @@ round; a place beyond the frame goes with the motion of the whole picture, and i
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cache, partial
 from typing import Any
@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from aurelon.core.analysis.cuts import cuts_of
-from aurelon.core.errors import Cancelled
+from aurelon.core.errors import Cancelled, PlateError
 from aurelon.core.graph.renderer import never
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
@@ -59,12 +59,14 @@ def follow(
     place: tuple[float, float],
     span: tuple[int, int] | None = None,
     *,
+    by_hand: Mapping[int, bool] | None = None,
     progress: Progress = lambda share: None,
     cancelled: Callable[[], bool] = never,
 ) -> list[Seen]:
-    """The place over the frames of `span` (all where left out) that are of its shot, in their order. Raises Cancelled, and
-    PlateError for a frame that cannot be read."""
-    return follow_all(reel, frame, [place], span, progress=progress, cancelled=cancelled)[0]
+    """The place over the frames of `span` (all where left out) that are of its shot, in their order; cuts are those that are found
+    and those that are said `by_hand`. At a frame that cannot be read it is lost. Raises Cancelled, and PlateError where the first
+    frame cannot be read."""
+    return follow_all(reel, frame, [place], span, by_hand=by_hand, progress=progress, cancelled=cancelled)[0]
 
 
 def follow_all(
@@ -73,12 +75,13 @@ def follow_all(
     places: Sequence[tuple[float, float]],
     span: tuple[int, int] | None = None,
     *,
+    by_hand: Mapping[int, bool] | None = None,
     progress: Progress = lambda share: None,
     cancelled: Callable[[], bool] = never,
 ) -> list[list[Seen]]:
     """The same of several places at once, each by itself."""
-    first, last = span or (0, len(reel))
-    cuts = cuts_of(reel)
+    # The shot is found first: a search for cuts looks at frames ahead, and a file is read fastest in its order.
+    first, last = cuts_of(reel, by_hand).shot(frame, span or (0, len(reel)), cancelled)
     begin = grey_of(reel, frame)
     starts = [_Start(begin, place) for place in places]
     found = [{frame: Seen(frame, place, 1.0)} for place in places]
@@ -89,9 +92,13 @@ def follow_all(
         for number in range(frame + way, end, way):
             if cancelled():
                 raise Cancelled
-            if cuts.before(max(number, number - way)):
-                break  # what comes is another shot
-            now = grey_of(reel, number)
+            try:
+                now = grey_of(reel, number)
+            except PlateError:
+                for k, start in enumerate(starts):
+                    at[k] = at[k] + going[k].pass_by()
+                    found[k][number] = Seen(number, start.fractions(at[k]), 0.0)
+                continue
             whole = cache(partial(_whole_motion, before, now))
             for k, start in enumerate(starts):
                 at[k], sure = start.next(before, now, at[k], going[k], whole)
@@ -118,6 +125,11 @@ class _Way:
     step: Point = field(default_factory=lambda: np.zeros(2))
     missing: int = 0
     gone: bool = False
+
+    def pass_by(self) -> Point:
+        """How it goes on over a frame at which nothing is seen."""
+        self.missing += 1
+        return self.step
 
 
 class _Start:

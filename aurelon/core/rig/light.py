@@ -13,7 +13,7 @@ from aurelon.core.lights import kinds
 from aurelon.core.lights.shared.kind import AnyKind, Colour, LookAt, Merge
 from aurelon.core.masks.shared.mask import Mask
 from aurelon.core.rig.names import ID, NAME_LENGTH
-from aurelon.core.settings import Settings, matte_setting, number, settings_of
+from aurelon.core.settings import Settings, flag, matte_setting, number, settings_of
 
 
 class Behind(Settings):
@@ -31,7 +31,7 @@ class Light(Settings):
     id: str = Field(pattern=ID, description="Names the light within its rig")
     name: str = Field("", max_length=NAME_LENGTH, description="What the light is called on the desk")
     kind: str
-    on: bool = Field(True, description="Whether the light shines")
+    on: bool = flag(True, "Whether the light shines", label="Shines", keyed=True)
     group: str = Field("", max_length=64, description="Lights of one group share their settings, but for where they are")
     look_at: LookAt = Field("prepared", description="Which picture the light reads")
     behind: Behind = Field(Behind(), description="What stands before the light")

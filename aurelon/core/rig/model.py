@@ -19,6 +19,7 @@ from aurelon.core.rig.light import AnyLight, Light
 from aurelon.core.rig.migrate import VERSION, up_to_date
 from aurelon.core.rig.names import FILE, ID, NAME_LENGTH
 from aurelon.core.rig.problems import problem_of
+from aurelon.core.rig.shots import Shots
 from aurelon.core.settings import Settings, number, settings_of, temperature_setting, tint_setting
 from aurelon.core.settings.tracks import Track, at_frame, check_tracks
 from aurelon.core.settings.types.crop import Crop, crop_setting
@@ -100,6 +101,7 @@ class Rig(Settings):
     house: HouseLight = HouseLight()
     distance: Distance = Distance()
     finish: Finish = Finish()
+    shots: Shots = Shots()
     mattes: tuple[Matte, ...] = Field((), max_length=64, description="Saved areas that lights refer to")
     lights: list[AnyLight] = Field([], max_length=64)
     keys: Keys = Field(

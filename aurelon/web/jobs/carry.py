@@ -24,11 +24,12 @@ router = APIRouter()
 
 
 class CarryRequest(BaseModel):
-    """A matte of a rig that is to be carried over the frames; `onward` from this one on, if it was carried before."""
+    """A matte of a rig that is to be carried over the frames; `mended`, where it was carried before and was mended at
+    this frame."""
 
     rig: Rig
     matte: str
-    onward: bool = False
+    mended: bool = False
     span: Span | None = None
 
 
@@ -42,7 +43,7 @@ class CarriedCell(BaseModel):
 
 @router.post("/plates/{plate_id}/carry", status_code=202)
 def start_carrying(context: Shared, plate_id: int, body: CarryRequest, frame: FrameNumber = 0) -> JobState:
-    """Carries a matte, as it is at a frame, over the frames of a span of a reel, both ways, or from there on."""
+    """Carries a matte, as it is at a frame, over the frames of a span of a reel, both ways."""
     reel, renderer = context.renderers.reel(plate_id), context.renderers.get(plate_id, frame)
 
     span = span_of(reel, body.span, frame)
@@ -57,8 +58,8 @@ def carry_matte(
     store: Store, plate_id: int, reel: Reel, renderer: Renderer, asked: CarryRequest, span: Span, control: Control
 ) -> None:
     """Gives the matte at all frames, from what it is at the renderer's frame and at those at which it was made by hand before;
-    outside the span it stays as it was carried before. Onward: where it was carried before, the renderer's frame counts from there
-    on, and what comes before it stays."""
+    outside the span it stays as it was carried before. Mended: where it was carried before, the renderer's frame counts up to the
+    next frames at which it was made by hand, and the others stay."""
     rig, matte_id = asked.rig, asked.matte
     matte = rig.matte(matte_id)
     if matte is None:
@@ -79,10 +80,11 @@ def carry_matte(
         result = then(hinted)
         if result is not None and hinted != number:
             known[hinted] = result
-    if asked.onward and before is not None:
-        mattes = corrected(reel, known, number, then, progress=control.progress, cancelled=control.cancelled)
+    by_hand = rig.shots.by_hand
+    if asked.mended and before is not None:
+        mattes = corrected(reel, known, number, then, by_hand=by_hand, progress=control.progress, cancelled=control.cancelled)
     else:
-        mattes = carried(reel, known, span, then, progress=control.progress, cancelled=control.cancelled)
+        mattes = carried(reel, known, span, then, by_hand=by_hand, progress=control.progress, cancelled=control.cancelled)
     data = grey_reel(mattes, Fraction(reel.fps).limit_denominator(1001))
     name = store.files.add(data, f"{matte.name or matte.id}.mkv", plate_id=plate_id)
     control.give(CarriedCell(file=name, of=reel.key, hinted=sorted(known)))

@@ -15,9 +15,10 @@ router = APIRouter()
 
 
 class CutsCell(BaseModel):
-    """The first frame of every shot of a reel but the first."""
+    """The first frame of every shot of a reel but the first, and the frames that cannot be read."""
 
     cuts: list[int]
+    damaged: list[int]
 
 
 @router.post("/plates/{plate_id}/cuts", status_code=202)
@@ -29,7 +30,8 @@ def start_finding_cuts(context: Shared, plate_id: int) -> JobState:
 
 def find_cuts(reel: Reel, control: Control) -> None:
     """Gives the cuts."""
-    control.give(CutsCell(cuts=cuts_of(reel).all(control.progress, control.cancelled)))
+    cuts = cuts_of(reel)
+    control.give(CutsCell(cuts=cuts.all(control.progress, control.cancelled), damaged=cuts.damaged))
 
 
 RESULT = CutsCell

@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 from aurelon.core import Reel, Renderer, Rig, RigError
 from aurelon.core.analysis.follow import follow_all
 from aurelon.core.lights.shared.points import Points
+from aurelon.core.rig.shots import Shots
 from aurelon.core.settings import Place
 from aurelon.runs.jobs import Control
 from aurelon.web.context import FrameNumber, Shared
@@ -24,6 +25,7 @@ class FollowRequest(BaseModel):
 
     places: list[Place] = Field(min_length=1, max_length=200)
     span: Span | None = None
+    shots: Shots = Field(Shots(), description="What the rig says of cuts by hand")
 
 
 class FollowPointsRequest(BaseModel):
@@ -57,7 +59,7 @@ def start_following(context: Shared, plate_id: int, body: FollowRequest, frame: 
     reel = context.renderers.reel(plate_id)
     context.renderers.get(plate_id, frame)  # there is such a frame
     span = span_of(reel, body.span, frame)
-    return state_of(context.jobs.start("bench", lambda control: follow_places(reel, frame, body.places, span, control)))
+    return state_of(context.jobs.start("bench", lambda control: follow_places(reel, frame, body.places, span, body.shots, control)))
 
 
 @router.post("/plates/{plate_id}/follow/points", status_code=202)
@@ -68,9 +70,9 @@ def start_following_points(context: Shared, plate_id: int, body: FollowPointsReq
     return state_of(context.jobs.start("bench", lambda control: follow_points(reel, renderer, body.rig, body.light, span, control)))
 
 
-def follow_places(reel: Reel, frame: int, places: Sequence[Place], span: Span, control: Control) -> None:
+def follow_places(reel: Reel, frame: int, places: Sequence[Place], span: Span, shots: Shots, control: Control) -> None:
     """Gives where places are at the frames of their shot, each followed by itself."""
-    ways = follow_all(reel, frame, places, span, progress=control.progress, cancelled=control.cancelled)
+    ways = follow_all(reel, frame, places, span, by_hand=shots.by_hand, progress=control.progress, cancelled=control.cancelled)
     seen = [
         SeenAt(frame=at[0].frame, places=[one.place for one in at], sure=min(one.sure for one in at))
         for at in zip(*ways, strict=True)
@@ -87,7 +89,7 @@ def follow_points(reel: Reel, renderer: Renderer, rig: Rig, light_id: str, span:
     if not isinstance(found, Points) or not found.found.any():
         raise RigError([("source", "no points of light are found at this frame; go to one where they shine")])
     places = [(float(x), float(y)) for x, y in found.places[found.found]]
-    follow_places(reel, renderer.plate.frame, places, span, control)
+    follow_places(reel, renderer.plate.frame, places, span, rig.shots, control)
 
 
 RESULT = FollowedCell

@@ -57,6 +57,7 @@ export function keysOf({
     { keys: "Ctrl End", does: "To where the reel ends", press: frames.end },
     { keys: "Ctrl Alt ArrowLeft", does: "The reel begins at this frame", press: frames.beginHere },
     { keys: "Ctrl Alt ArrowRight", does: "The reel ends with this frame", press: frames.endHere },
+    { keys: "Ctrl Alt ArrowUp", does: "A shot begins at this frame, or none does", press: frames.turnCut },
   ];
   const goTo: Key[] = [
     ...stages.map((stage, k) => ({

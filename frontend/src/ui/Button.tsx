@@ -24,6 +24,10 @@ const look = css<{ $weight: Weight }>`
   max-width: 100%;
   min-width: 0;
   cursor: default;
+  /* What changes in a button between a press and its release would take the press away with what it replaces. */
+  > * {
+    pointer-events: none;
+  }
   &[data-hovered] {
     background: ${(p) => (p.$weight === "strong" ? "#9bdcc5" : tone.hover)};
   }

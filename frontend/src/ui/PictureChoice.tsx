@@ -15,6 +15,10 @@ const Card = styled(Button)<{ $present: boolean }>`
   color: ${tone.text};
   font: inherit;
   text-align: left;
+  /* A picture that comes between a press and its release would take the press away with what it replaces. */
+  > * {
+    pointer-events: none;
+  }
   img,
   .empty {
     width: 100%;

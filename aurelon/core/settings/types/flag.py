@@ -12,10 +12,13 @@ class Flag(Setting):
 
     type: Literal["flag"] = "flag"
 
+    def numbers(self, value: bool) -> list[float]:
+        return []  # there is nothing between on and off
 
-def flag(default: bool, help: str, **common: Unpack[Common]) -> Any:
-    """A setting that is on or off."""
-    return Flag(help=help, **common).field(default)
+
+def flag(default: bool, help: str, *, keyed: bool = False, **common: Unpack[Common]) -> Any:
+    """A setting that is on or off; `keyed`, it may change over frames."""
+    return Flag(help=help, keyed=keyed, **common).field(default)
 
 
 SETTING = Flag

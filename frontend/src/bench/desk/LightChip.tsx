@@ -16,7 +16,7 @@ import { useLongPress } from "../../ui/useLongPress";
 import { useBench, useNow, useSome } from "../store/bench";
 import { lightOf, lightOwner } from "../store/rig";
 import { secondsLeft } from "../store/preparing";
-import { lightIdNow } from "../store/selectors";
+import { lightIdNow, shotName } from "../store/selectors";
 import { notation } from "../column/units";
 import { chipLook } from "./Chip";
 
@@ -125,6 +125,7 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
       title: kindOf(one)?.title,
       icon: kindOf(one)?.icon,
       on: one?.on ?? false,
+      changes: s.rig.keys[id]?.on !== undefined,
       group: one?.group,
       intensity: one?.merge.intensity ?? 0,
     };
@@ -140,6 +141,7 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
     editing.rest(fader.label);
   };
   const selected = useNow((s) => lightIdNow(s) === id);
+  const shot = useNow(shotName);
   const solo = useNow((s) => s.solo === id);
   // What the light has to say of itself: that nothing shines, and what to change.
   const says = useNow((s) => s.facts?.says[id]);
@@ -193,6 +195,15 @@ export const LightChip = memo(function LightChip({ id, index, last, carried, onC
     ...(light.group
       ? [{ id: "leave", text: "Leave its group", about: "Its settings are no longer shared", act: () => lights.leave(id) }]
       : []),
+    ...(shot === ""
+      ? []
+      : [
+          { id: "only", text: "Shine in this shot only", about: shot, act: () => lights.shine(id, "only") },
+          light.on
+            ? { id: "not", text: "Go dark in this shot", about: shot, act: () => lights.shine(id, "not") }
+            : { id: "too", text: "Shine in this shot too", about: shot, act: () => lights.shine(id, "too") },
+          ...(light.changes ? [{ id: "all", text: "Shine in all shots", act: () => lights.shine(id, "all") }] : []),
+        ]),
     { id: "earlier", text: "Move lower", keys: "Alt ←", disabled: index === 0, act: () => lights.moveBy(id, -1) },
     { id: "later", text: "Move higher", keys: "Alt →", disabled: last, act: () => lights.moveBy(id, 1) },
     { id: "remove", text: "Remove", keys: "Delete", act: () => lights.remove(id) },

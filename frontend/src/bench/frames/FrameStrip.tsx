@@ -5,6 +5,7 @@ import { NumberField } from "../../ui/NumberField";
 import { Progress } from "../../ui/Progress";
 import { tone } from "../../ui/theme";
 import { useBench, useNow } from "../store/bench";
+import { cutsNow } from "../store/selectors";
 import { FrameTrack } from "./FrameTrack";
 
 const Strip = styled.section`
@@ -14,7 +15,7 @@ const Strip = styled.section`
   min-width: 0;
   position: relative;
   display: grid;
-  grid-template-columns: auto auto auto 62px minmax(0, 1fr) 118px;
+  grid-template-columns: auto auto auto 62px auto minmax(0, 1fr) 118px;
   align-items: center;
   gap: 4px;
   padding: 0 10px;
@@ -60,6 +61,7 @@ export function FrameStrip() {
   const { frames } = useBench();
   const frame = useNow((s) => s.frame);
   const playing = useNow((s) => s.playing);
+  const cut = useNow((s) => cutsNow(s).includes(s.frame));
   return (
     <Strip aria-label="Frames">
       <Button weight="bare" aria-label="One frame back" hint="One frame back (Ctrl ←)" onPress={() => frames.step(-1)}>
@@ -72,6 +74,16 @@ export function FrameStrip() {
         <Icon name="stepOn" />
       </Button>
       <NumberField label="Frame" value={frame} low={0} high={frames.last} step={1} shown={String} read={Number} onCommit={frames.to} />
+      <Toggle
+        weight="bare"
+        aria-label="A shot begins here"
+        hint={cut ? "A shot begins at this frame; press to join it with the one before" : "Cuts the reel: a shot begins at this frame"}
+        isSelected={cut}
+        isDisabled={frame === 0}
+        onChange={frames.turnCut}
+      >
+        <Icon name="cut" />
+      </Toggle>
       <FrameTrack />
       <Told />
     </Strip>

@@ -4,6 +4,7 @@ import { focusRing, tone } from "../../ui/theme";
 import { useHandle } from "../../ui/useHandle";
 import { useBench, useNow } from "../store/bench";
 import { framesWithKeys } from "../store/keys";
+import { cutsNow } from "../store/selectors";
 
 const Track = styled.div`
   position: relative;
@@ -139,12 +140,12 @@ export function FrameTrack() {
   const keys = useNow((s) => framesWithKeys(s.rig, s.selection).join());
   const ready = useNow((s) => s.ready);
   const lost = useNow((s) => s.lost);
-  const cuts = useNow((s) => s.cuts);
+  const cuts = useNow((s) => cutsNow(s).join());
   const last = Math.max(frames.last, 1);
   const at = (of: number) => `${(of / last) * 100}%`;
   const width = () => track.current?.getBoundingClientRect().width || 1;
   const toFrame = (x: number) => (x / width()) * last;
-  const marks = keys === "" ? [] : keys.split(",").map(Number);
+  const marks = numbersIn(keys);
   const playhead = useHandle({
     at: () => ({ x: (now().frame / last) * width(), y: 0 }),
     onMove: ({ x }) => frames.to(toFrame(x)),
@@ -179,7 +180,7 @@ export function FrameTrack() {
       {runsOf(ready).map(([from, to]) => (
         <span key={from} className="ready" style={{ left: at(from), width: `${((to - from) / last) * 100}%`, minWidth: 2 }} />
       ))}
-      {cuts.map((one) => (
+      {numbersIn(cuts).map((one) => (
         <span key={one} className="cut" data-cut={one} title={`A shot begins at frame ${String(one)}`} style={{ left: at(one - 0.5) }} />
       ))}
       {lost.map((one) => (
@@ -292,6 +293,10 @@ function Edge({ label, value, beyond, last, at, move, toFrame }: EdgeProps) {
       {...handle}
     />
   );
+}
+
+function numbersIn(list: string): number[] {
+  return list === "" ? [] : list.split(",").map(Number);
 }
 
 /** Frames in order as runs without gaps, from the first to the last of each. */

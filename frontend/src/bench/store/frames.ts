@@ -20,14 +20,23 @@ import { toPlate } from "../picture/view";
 import { keyOf, keyOwner, trackOf, withKeyAt, withKeyed } from "./keys";
 import { spotsOf, withSpots, type Spot } from "./places";
 import type { Place } from "./rig";
-import { atFrame } from "./selectors";
+import { atFrame, cutsNow } from "./selectors";
 import { remember, remembered } from "./remembered";
 import type { State } from "./state";
 
 /** What the measuring of flicker is called among the tasks. */
 export const MEASURING = "Measuring the flicker";
+const NAMED = 6; // frames that a sentence lists
 
 export type Frames = ReturnType<typeof makeFrames>;
+
+/** Which frames a reel lacks. */
+function unreadable(frames: number[]): string {
+  const named = frames.slice(0, NAMED).join(", ");
+  const more = frames.length > NAMED ? ` and ${String(frames.length - NAMED)} more` : "";
+  const which = frames.length === 1 ? `Frame ${named}` : `The frames ${named}${more}`;
+  return `${which} of this reel cannot be read. Everything else works; there, following goes on as it went and mattes stay as they were.`;
+}
 
 function spanName(plate: number): string {
   return `span-${plate}`;
@@ -93,7 +102,9 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
         data,
         ({ items }) => {
           const found = items.at(-1) as CutsCell | undefined;
-          if (found) store.setState({ cuts: found.cuts });
+          if (!found) return;
+          store.setState({ cuts: found.cuts });
+          if (found.damaged.length > 0) warn(unreadable(found.damaged));
         },
         leaving.signal,
       );
@@ -107,9 +118,9 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
       const key = keyOf(place, name);
       const places = spotsOf(value);
       if (places.length === 0) return;
-      const { span } = store.getState();
+      const { span, rig } = store.getState();
       const params = atFrame(store.getState());
-      const ask = () => api.POST("/api/plates/{plate_id}/follow", { params, body: { places, span } });
+      const ask = () => api.POST("/api/plates/{plate_id}/follow", { params, body: { places, span, shots: rig.shots } });
       const found = (await overFrames(`Following ${label}`, ask)) as FollowedCell | null;
       if (!found) return;
       const kept = places.length > 1 ? found.seen : found.seen.filter((one) => one.sure > 0);
@@ -126,7 +137,7 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
       const middle = toPlate({ x: 0, y: 0, scale: 1, angle: straighten }, plate, at);
       const { span } = store.getState();
       const params = atFrame(store.getState());
-      const ask = () => api.POST("/api/plates/{plate_id}/follow", { params, body: { places: [middle], span } });
+      const ask = () => api.POST("/api/plates/{plate_id}/follow", { params, body: { places: [middle], span, shots: rig.shots } });
       const found = (await overFrames("Following with the crop", ask)) as FollowedCell | null;
       if (!found) return;
       const kept = found.seen.filter((one) => one.sure > 0);
@@ -158,11 +169,11 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
       const key = keyOf(place, name);
       editing.ask({ do: "key", act: "reset", ...key, frame: store.getState().frame, between: "linear" });
     },
-    /** Carries a matte, as it is at this frame, over the frames between the marks; or from this one on, and those before stay as they
-     * were. */
-    carry: async (matte: string, label: string, onward = false) => {
+    /** Carries a matte, as it is at this frame, over the frames between the marks; or blends what was mended at this one into those
+     * about it. */
+    carry: async (matte: string, label: string, mended = false) => {
       const s = store.getState();
-      const ask = () => api.POST("/api/plates/{plate_id}/carry", { params: atFrame(s), body: { rig: s.rig, matte, onward, span: s.span } });
+      const ask = () => api.POST("/api/plates/{plate_id}/carry", { params: atFrame(s), body: { rig: s.rig, matte, mended, span: s.span } });
       const made = (await overFrames(`Carrying ${label}`, ask)) as CarriedCell | null;
       if (made) editing.ask({ do: "take-carried", matte, file: made.file, of: made.of, hinted: made.hinted });
     },
@@ -195,6 +206,11 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
       findCuts().catch(() => undefined);
     },
     leave: () => leave(),
+    /** Says by hand that a shot begins with this frame, or that none does. */
+    turnCut: () => {
+      const s = store.getState();
+      if (s.frame > 0) editing.ask({ do: "turn-cut", frame: s.frame, begins: !cutsNow(s).includes(s.frame) });
+    },
     to: (frame: number) => store.setState((s) => (s.frame === within(frame) ? s : { frame: within(frame), playing: false })),
     step: (by: number) => store.setState((s) => ({ frame: within(s.frame + by), playing: false })),
     /** Where the reel begins or ends, for playing and for what is written. */

@@ -1,7 +1,20 @@
 import type { Owner, Rig, Track } from "../../api/client";
-import { lightOwner, maskOf, matteOwner, HOUSE, valuesAt, withValues, type Place, type Selection, type Values } from "./rig";
+import {
+  HOUSE,
+  lightOf,
+  lightOwner,
+  maskOf,
+  matteOwner,
+  valuesAt,
+  withLight,
+  withValues,
+  type Place,
+  type Selection,
+  type Values,
+} from "./rig";
 
 const MATTE = "matte:";
+const SHINES = "on"; // the one setting of a light that is not in a stage
 
 /** Whose setting it is and its path, as keys name them. */
 export function keyOf(place: Place, name: string): { owner: string; path: string } {
@@ -24,9 +37,20 @@ export function withValuesAt(rig: Rig, place: Place, values: Values, frame: numb
   return Object.entries(values).reduce((next, [name, value]) => {
     const track = trackOf(rig, place, name);
     if (!track) return next;
-    const at = [...track.at.filter(([other]) => other !== frame), [frame, value] as [number, unknown]].sort((a, b) => a[0] - b[0]);
-    return withTrack(next, place, name, { ...track, at });
+    return withTrack(next, place, name, withKeyIn(track, frame, value));
   }, made);
+}
+
+/** The rig with a light switched on or off; where that has keys, with a key at a frame. */
+export function withShining(rig: Rig, id: string, on: boolean, frame: number): Rig {
+  const made = withLight(rig, id, (light) => ({ ...light, on }));
+  const track = rig.keys[id]?.[SHINES];
+  return track ? { ...made, keys: { ...rig.keys, [id]: { ...rig.keys[id], [SHINES]: withKeyIn(track, frame, on) } } } : made;
+}
+
+function withKeyIn(track: Track, frame: number, value: unknown): Track {
+  const at = [...track.at.filter(([other]) => other !== frame), [frame, value] as [number, unknown]].sort((a, b) => a[0] - b[0]);
+  return { ...track, at };
 }
 
 /** The rig with another value at a key that is there. */
@@ -59,6 +83,8 @@ export function withKeyed(rig: Rig, keyed: Record<string, Record<string, unknown
   return Object.entries(keyed).reduce(
     (made, [owner, paths]) =>
       Object.entries(paths).reduce((next, [path, value]) => {
+        if (path === SHINES)
+          return lightOf(next, owner)?.on === value ? next : withLight(next, owner, (l) => ({ ...l, on: value as boolean }));
         const place = placeOf(owner, path);
         const name = path.split(".").at(-1) ?? path;
         if (!(name in valuesAt(next, place))) return next;

@@ -53,6 +53,29 @@ export function boxNow({ hand, seen }: State): Box {
 
 const paneOf = kept((area: Point, halved: boolean): Point => (halved ? { x: area.x / 2, y: area.y } : area));
 
+/** The frames with which a shot begins, in order: those that are found, but what is said by hand wins. */
+export function cutsNow({ cuts, rig: { shots } }: State): number[] {
+  const found = cuts.filter((frame) => !shots.go_on.includes(frame));
+  return [...new Set([...found, ...shots.begin])].sort((a, b) => a - b);
+}
+
+/** The shot that is seen, as far as it lies between the marks: its first frame, and the one after its last. */
+export function shotNow(s: State): [number, number] {
+  const { frame, span, plate } = s;
+  const cuts = [0, ...cutsNow(s), plate.frames];
+  const begin = cuts.findLast((cut) => cut <= frame) ?? 0;
+  const end = cuts.find((cut) => cut > frame) ?? plate.frames;
+  // A frame beyond the marks has its whole shot.
+  return frame < span[0] || frame >= span[1] ? [begin, end] : [Math.max(begin, span[0]), Math.min(end, span[1])];
+}
+
+/** Its frames in words; "" for what is one picture. */
+export function shotName(s: State): string {
+  if (s.plate.frames < 2) return "";
+  const [begin, end] = shotNow(s);
+  return `Frames ${String(begin)} to ${String(end - 1)}`;
+}
+
 /** The room that a picture has: two that lie side by side have half of the area each. */
 export function paneNow({ area, comparison }: State): Point {
   return paneOf(area, comparison?.way === "beside");

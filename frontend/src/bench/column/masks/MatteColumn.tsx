@@ -59,10 +59,10 @@ export function MatteColumn() {
         <Section style={{ marginTop: 0, justifyItems: "start" }}>
           {hinted && (
             <Button
-              hint="As it is at this frame it counts from here on; the frames before stay as they are"
+              hint="As it is at this frame it blends into the nearest frames on both sides that were made by hand"
               onPress={() => void frames.carry(matte.id, matte.name || matte.id, true)}
             >
-              Carry from here on
+              Blend this frame in
             </Button>
           )}
           <Button
@@ -73,7 +73,7 @@ export function MatteColumn() {
           </Button>
           <p>
             {hinted
-              ? `Made by hand at ${hinted.length === 1 ? "frame" : "the frames"} ${hinted.join(", ")}. Where it goes astray, add a part that mends it there and carry it from here on.`
+              ? `Made by hand at ${hinted.length === 1 ? "frame" : "the frames"} ${hinted.join(", ")}. Where it goes astray, add a part that mends it there and blend that frame in.`
               : "As it is, it stays where it was made; carried, it goes with what it covers."}
           </p>
         </Section>
