@@ -172,6 +172,59 @@ class Frames(BrowserTest):
         expect(end).to_have_attribute("aria-valuenow", "3")
         self.assertEqual(follow(1), [0, 1, 2, 3, *range(6, 14)])
 
+    def test_a_cut_is_set_and_taken_away_by_hand_and_a_light_is_given_to_a_shot(self) -> None:
+        plate = self.bring_file_in(write_video(self.folder / "cuts.mkv", panned("rocket", 6, 4) + panned("coffee", 8, 4)))
+        cuts = self.page.locator("[data-cut]")
+        expect(cuts).to_have_count(1)
+        here = self.page.get_by_role("button", name="A shot begins here")
+        expect(here).to_be_disabled()
+        self.add("Bloom")
+        self.rested()
+        self.to_frame(10)
+        here.click()
+        self.rested()
+        self.assertEqual([cut.get_attribute("data-cut") for cut in cuts.all()], ["6", "10"])
+        self.to_frame(6)
+        expect(here).to_have_attribute("aria-pressed", "true")
+        self.page.keyboard.press("Control+Alt+ArrowUp")
+        self.rested()
+        self.assertEqual([cut.get_attribute("data-cut") for cut in cuts.all()], ["10"])
+        self.assertEqual(self.rig(plate)["shots"], {"begin": [10], "go_on": [6]})
+        self.page.keyboard.press("Control+z")
+        self.rested()
+        expect(cuts).to_have_count(2)
+        # In the shot from 6 to 9 only: the chip says so at every frame, and the keys stand on the strip.
+        lit = self.page.get_by_role("button", name="Bloom on", exact=True)
+        self.in_menu("Shine in this shot only")
+        self.assertEqual([key.get_attribute("data-key") for key in self.page.locator("[data-key]").all()], ["0", "6", "10"])
+        shines = []
+        for frame in (5, 6, 9, 10):
+            self.to_frame(frame)
+            shines.append(lit.get_attribute("aria-pressed") == "true")
+        self.assertEqual(shines, [False, True, True, False])
+        # A press on its switch is a key where it is; in all shots it has no keys.
+        lit.click()
+        self.rested()
+        self.assertEqual(self.rig(plate)["keys"]["bloom-1"]["on"]["at"], [[0, False], [6, True], [10, True]])
+        self.to_frame(2)
+        self.in_menu("Shine in this shot too")
+        self.assertEqual(self.rig(plate)["keys"], {})
+        self.in_menu("Go dark in this shot")
+        self.to_frame(7)
+        self.in_menu("Shine in all shots")
+        self.assertEqual((self.rig(plate)["keys"], self.rig(plate)["lights"][0]["on"]), ({}, True))
+
+    def to_frame(self, frame: int) -> None:
+        field = self.page.get_by_role("textbox", name="Frame", exact=True)
+        field.fill(str(frame))
+        field.press("Enter")
+        self.rested()
+
+    def in_menu(self, choice: str) -> None:
+        self.page.get_by_role("button", name="More for Bloom", exact=True).click()
+        self.page.get_by_role("menuitem", name=choice).click()
+        self.rested()
+
     def test_how_it_goes_between_keys_is_a_right_click_away(self) -> None:
         plate = self.reel()
         self.add("Bloom")

@@ -123,7 +123,8 @@ REST = """(most) => new Promise((done) => {
   const look = () => {
     const picture = document.querySelector('[data-testid="picture"][data-exact="yes"]');
     const saved = document.querySelector('[aria-label="Save state"]')?.textContent === "Saved";
-    frames = saved && picture?.getClientRects().length ? frames + 1 : 0;
+    const drawn = document.querySelector('[aria-label="Settings"]')?.getAttribute("aria-busy") === "false";
+    frames = saved && drawn && picture?.getClientRects().length ? frames + 1 : 0;
     if (frames > 2 || performance.now() > end) done(frames > 2);
     else setTimeout(() => requestAnimationFrame(look), frames ? 0 : 20);
   };
@@ -132,7 +133,7 @@ REST = """(most) => new Promise((done) => {
 
 
 def rested(page: Page, settle: int = 0) -> None:
-    """Waits until all is saved and the exact picture is there, and then for `settle` ms."""
+    """Waits until all is saved, the column is that of what is selected and the exact picture is there, and then for `settle` ms."""
     if not page.evaluate(REST, PATIENCE):
         raise AssertionError(f"the bench did not come to rest: {page.get_by_label('Save state').all_inner_texts()}")
     page.wait_for_timeout(settle)

@@ -19,17 +19,21 @@ const Side = styled.aside`
   background: ${tone.panel};
   border-left: 1px solid #111;
   min-height: 0;
+  /* A press on what is still that of another light would change that one. */
+  &[aria-busy="true"] {
+    pointer-events: none;
+  }
 `;
 
 /** Whatever is selected, with all that can be set of it; and over its foot the place for help. */
 export function Column({ help }: { help: ReactNode }) {
   const { editing, catalogue } = useBench();
+  const chosen = useSome((s) => ({ light: lightIdNow(s), what: s.selection === "plate" ? "plate" : s.selection.of }));
   // Drawn in slices after the chip that was chosen, so that a press is answered at once.
-  const { light, what } = useDeferredValue(
-    useSome((s) => ({ light: lightIdNow(s), what: s.selection === "plate" ? "plate" : s.selection.of })),
-  );
+  const shown = useDeferredValue(chosen);
+  const { light, what } = shown;
   return (
-    <Side aria-label="Settings">
+    <Side aria-label="Settings" aria-busy={shown !== chosen}>
       <WidthHandle />
       {/* Another light's column begins at its top. */}
       {what === "light" && light && <LightColumn key={light} id={light} />}
