@@ -243,7 +243,7 @@ class Keys(unittest.TestCase):
 class Shining(unittest.TestCase):
     """A light given to shots, by keys of whether it shines."""
 
-    def shines(self, *steps: tuple[str, int, int], on: bool = True, count: int = 12) -> str:
+    def shines(self, *steps: tuple[str, int, int | None], on: bool = True, count: int = 12) -> str:
         rig = Rig.model_validate({"lights": [{"id": "a", "kind": "bloom", "on": on}]})
         for how, first, last in steps:
             rig = ShineIn.model_validate({"light": "a", "how": how, "within": (first, last)}).apply(rig).rig
@@ -256,6 +256,8 @@ class Shining(unittest.TestCase):
         self.assertEqual(self.shines(("not", 3, 7)), "xxx....xxxxx")
         self.assertEqual(self.shines(("only", 3, 7), ("too", 9, 12)), "...xxxx..xxx")
         self.assertEqual(self.shines(("only", 3, 9), ("not", 5, 7)), "...xx..xx...")
+        self.assertEqual(self.shines(("only", 5, None)), ".....xxxxxxx")
+        self.assertEqual(self.rig.keys["a"]["on"].frames, [0, 5])
         self.assertEqual(self.shines(("too", 3, 7), on=False), "...xxxx.....")
         self.assertEqual(len(self.rig.keys["a"]["on"].at), 3)
 

@@ -1,10 +1,13 @@
 """A place fixed to something in the picture, followed over the frames of a reel both ways from where it was set.
 
 From frame to frame the points round the place are followed by pyramidal Lucas-Kanade (Bouguet, 2000), and those count that come
-back to where they were (forward-backward error; Kalal, Mikolajczyk and Matas, 2010). What was round the place when it was set is
-looked for there, so that nothing drifts; where it was lost and two places are as alike, neither is taken. It ends with its shot.
-Where it is lost it goes on as it went, told as lost, and is looked for in an ever wider
-round; a place beyond the frame goes with the motion of the whole picture, and is never sure.
+back to where they were (forward-backward error; Kalal, Mikolajczyk and Matas, 2010). They say how what is round the place moves,
+turns and grows; then what was there when it was set is laid on the new frame exactly, so that nothing drifts. Where that has come
+to look otherwise, what was seen surely later helps. It ends with its shot.
+
+Where it is less like than it has been it is lost: it goes on as it went, told as lost, and is looked for in an ever wider round.
+Where two places are as alike, neither is taken, unless one is where the place should be both by its own way and by that of the
+whole picture. A place beyond the frame goes with the motion of the whole picture, and is never sure.
 """
 
 from __future__ import annotations
@@ -19,6 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from aurelon.core.analysis.cuts import cuts_of
+from aurelon.core.analysis.warps import NOT_WARPED, Warp, after, aligned, carried_by, inverse, shifted
 from aurelon.core.errors import Cancelled, PlateError
 from aurelon.core.graph.renderer import never
 from aurelon.core.imaging.fastmath import encode_array
@@ -33,7 +37,13 @@ WINDOW = (25, 25)
 LEVELS = 4
 RETURNED = 0.7  # pixels by which a point may miss where it came from
 ENOUGH = 0.3  # share of the points that must return
-ALIKE = 0.72  # correlation from which a patch is the one that was set
+ALIKE = 0.78  # correlation from which a patch is the one that was set
+TRUE = 0.9  # from which nothing else is asked
+SURE = 0.9  # from which what is seen is learned
+NEARER, TURNED = 1.2, 0.26  # by how much it must have grown or turned (radians) since then
+CHANGES = 1.25  # by which a patch may stretch beyond what its points say
+DROPS = 0.12  # by which it may be less like than it has been
+FORGETS = 0.2  # of how it has been, a frame
 DISTINCT = 0.06  # correlation by which it must be more alike than any other place that is looked at
 FARTHER = 3.0  # patches about the place in which it is looked for again
 FLAT = 1.0  # code values by which what is followed must differ within itself
@@ -87,8 +97,7 @@ def follow_all(
     found = [{frame: Seen(frame, place, 1.0)} for place in places]
     done = 0
     for way, end in ((1, last), (-1, first - 1)):
-        before, at = begin, [start.at for start in starts]
-        going = [_Way() for _ in starts]
+        before, going = begin, [start.begin() for start in starts]
         for number in range(frame + way, end, way):
             if cancelled():
                 raise Cancelled
@@ -96,14 +105,13 @@ def follow_all(
                 now = grey_of(reel, number)
             except PlateError:
                 for k, start in enumerate(starts):
-                    at[k] = at[k] + going[k].pass_by()
-                    found[k][number] = Seen(number, start.fractions(at[k]), 0.0)
+                    going[k].pass_by()
+                    found[k][number] = Seen(number, start.fractions(start.place(going[k])), 0.0)
                 continue
             whole = cache(partial(_whole_motion, before, now))
             for k, start in enumerate(starts):
-                at[k], sure = start.next(before, now, at[k], going[k], whole)
-                going[k].gone = going[k].gone or sure > 0
-                found[k][number] = Seen(number, start.fractions(at[k]), sure)
+                sure = start.next(before, now, going[k], whole)
+                found[k][number] = Seen(number, start.fractions(start.place(going[k])), sure)
             before = now
             done += 1
             progress(done / max(last - first - 1, 1))
@@ -119,17 +127,37 @@ def grey_of(reel: Reel, number: int) -> Grey:
 
 @dataclass
 class _Way:
-    """How the place went when it was last seen: by how many pixels a frame, and for how many frames it has been missing. `gone`
-    tells whether it has been seen to go at all."""
+    """How the place went up to the frame that was looked at last: how the patch that was set lies there, by how many pixels a frame
+    it moves, and for how many frames it has been missing. `gone` tells whether it has been seen to go at all, `usual` is how it has
+    correlated, `later` how it looked more lately, and `with_all` where it would be had it gone with the whole picture."""
 
+    warp: Warp
     step: Point = field(default_factory=lambda: np.zeros(2))
     missing: int = 0
     gone: bool = False
+    usual: float = 1.0
+    later: _Later | None = None
+    with_all: Point | None = None
 
-    def pass_by(self) -> Point:
-        """How it goes on over a frame at which nothing is seen."""
+    @property
+    def least(self) -> float:
+        """The correlation that is asked for: near to what it has been."""
+        return max(ALIKE, self.usual - DROPS)
+
+    def pass_by(self) -> None:
+        """Goes on over a frame at which nothing is seen."""
         self.missing += 1
-        return self.step
+        self.warp = shifted(self.warp, self.step)
+
+
+@dataclass(frozen=True)
+class _Later:
+    """The patch as it was seen at a later frame than it was set at: its picture, where that begins, and how the one that was set
+    lies in it."""
+
+    patch: Grey
+    corner: Point
+    warp: Warp
 
 
 class _Start:
@@ -144,41 +172,118 @@ class _Start:
         self.inside = bool(((self.at > -self.half) & (self.at < self.size + self.half - 1)).all())
         self.patch, corner = _cut(grey, self.at, self.half)
         self.offset: Point = self.at - corner  # of the place within the patch
+        steps = np.linspace(-self.half, self.half, GRID)
+        self.grid = np.stack(np.meshgrid(steps, steps), -1).reshape(-1, 2) + self.offset
+
+    def begin(self) -> _Way:
+        return _Way(shifted(NOT_WARPED, self.at - self.offset))
+
+    def place(self, way: _Way) -> Point:
+        return carried_by(way.warp, self.offset)
 
     def fractions(self, at: Point) -> tuple[float, float]:
         x, y = ((at + 0.5) / self.size).clip(LEAST, MOST)  # farther away no place may be
         return float(x), float(y)
 
-    def next(self, before: Grey, now: Grey, at: Point, way: _Way, whole: Whole) -> tuple[Point, float]:
-        """Where the place is in the next frame, and how sure that is."""
-        if self.inside:
-            moved = _moved(before, now, at, self.half) if way.missing == 0 else None
-            guess = at + (way.step if moved is None else moved[0])
-            found = self._looked_for(now, guess, 0.5 if moved is not None else FARTHER * (1 + way.missing), again=way.missing > 0)
+    def next(self, before: Grey, now: Grey, way: _Way, whole: Whole) -> float:
+        """Goes on to the next frame, and tells how sure it is of where the place is there."""
+        if self.inside and self.patch is not None:
+            was = self.place(way)
+            found = self._at_once(before, now, way) if way.missing == 0 else None
+            if found is None:
+                way.with_all = self._with_all(way, whole)
+                found = self._looked_for(now, way)
             if found is not None:
-                way.step, way.missing = (found[0] - at if way.missing == 0 else way.step), 0
-                return found
-            way.missing += 1
+                way.warp, sure = found
+                if way.missing == 0:
+                    way.step = self.place(way) - was
+                    self._learn(now, way, sure)
+                way.missing, way.gone, way.with_all = 0, True, None
+                way.usual += FORGETS * (sure - way.usual)
+                return sure
             if way.gone:
-                return at + way.step, 0.0
+                way.pass_by()
+                return 0.0
+            way.missing += 1
         motion = whole()
-        return (at if motion is None else motion @ np.array([*at, 1.0])), 0.0
+        if motion is not None:
+            way.warp = after(motion, way.warp)
+        return 0.0
 
-    def _looked_for(self, now: Grey, guess: Point, reach: float, *, again: bool) -> tuple[Point, float] | None:
-        """Where the patch that was set is most alike, about a guess; to be found `again` it must be the only such place."""
-        if self.patch is None:
+    def _with_all(self, way: _Way, whole: Whole) -> Point | None:
+        """Where the place is if it has gone with the whole picture since it was seen last; None where that is not known."""
+        at = self.place(way) if way.missing == 0 else way.with_all
+        motion = None if at is None else whole()
+        return None if at is None or motion is None else carried_by(motion, at)
+
+    def _at_once(self, before: Grey, now: Grey, way: _Way) -> tuple[Warp, float] | None:
+        """Where the patch went from one frame to the next, as its points go."""
+        motion = _motion_of(before, now, carried_by(way.warp, self.grid))
+        return None if motion is None else self._aligned(now, after(motion, way.warp), way)
+
+    def _aligned(self, now: Grey, guess: Warp, way: _Way) -> tuple[Warp, float] | None:
+        """The guess made exact: by what was set, as long as that is like it; else by how that looked later."""
+        assert self.patch is not None
+        found = self._kept_to(guess, aligned(self.patch, now, guess))
+        if way.later is not None and (found is None or found[1] < TRUE):
+            there = aligned(way.later.patch, now, after(guess, inverse(way.later.warp)))
+            again = None if there is None else self._kept_to(guess, (after(there[0], way.later.warp), there[1]))
+            found = max((one for one in (found, again) if one is not None), key=lambda one: one[1], default=None)
+        return found if found is not None and found[1] >= way.least else None
+
+    def _kept_to(self, guess: Warp, found: tuple[Warp, float] | None) -> tuple[Warp, float] | None:
+        """What was found, if it is near what was guessed, and no patch crushed or blown up."""
+        if found is None:
             return None
-        far = round(self.half * reach) + 1
+        off = float(np.abs(carried_by(found[0], self.offset) - carried_by(guess, self.offset)).max())
+        sizes = np.linalg.svd(found[0][:, :2] @ np.linalg.inv(guess[:, :2]), compute_uv=False)
+        sound = off < self.half / 2 and sizes.max() < CHANGES and sizes.min() > 1 / CHANGES
+        return found if sound else None
+
+    def _looked_for(self, now: Grey, way: _Way) -> tuple[Warp, float] | None:
+        """Where the patch is most alike about where it should be; the only such place, if it was missing."""
+        assert self.patch is not None
+        again = way.missing > 0
+        guess = self.place(way) + way.step
+        # As it lay when it was seen last: turned, and nearer or farther.
+        side = 2 * self.half + 1
+        turn = np.linalg.inv(way.warp[:, :2])
+        lay = np.column_stack([turn, self.at - turn @ [self.half, self.half]])
+        how = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        patch = cv2.warpAffine(self.grey, lay, (side, side), flags=how, borderMode=cv2.BORDER_REPLICATE)
+        far = round(self.half * (FARTHER * (1 + way.missing) if again else 1.0)) + 1
         window, corner = _cut(now, guess, self.half + far)
-        tall, wide = self.patch.shape
-        if window is None or window.shape[0] < tall or window.shape[1] < wide:
+        if window is None or window.shape[0] < side or window.shape[1] < side or patch.std() < FLAT:
             return None
-        alike = cv2.matchTemplate(window, self.patch, cv2.TM_CCOEFF_NORMED)
+        alike = cv2.matchTemplate(window, patch, cv2.TM_CCOEFF_NORMED)
         _, best, _, (x, y) = cv2.minMaxLoc(alike)
-        if not np.isfinite(best) or best < ALIKE or (again and _second(alike, x, y, self.half) > best - DISTINCT):
+        if again and np.isfinite(best) and _second(alike, x, y, self.half) > best - DISTINCT:
+            # Of places that are alike it is that at which it should be, if both ways of telling that agree.
+            if way.with_all is None or np.abs(way.with_all - guess).max() > self.half / 2:
+                return None
+            alike = _about(alike, guess - corner - self.half, self.half // 2)
+            _, best, _, (x, y) = cv2.minMaxLoc(alike)
+        if not np.isfinite(best) or best < ALIKE:
             return None
         fine = np.array([x + _peak(alike[y], x), y + _peak(alike[:, x], y)])
-        return corner + fine + self.offset, float(best)
+        where = corner + fine + self.half
+        there = shifted(way.warp, where - self.place(way))
+        found = self._aligned(now, there, way)
+        return found if found is not None or again or best < way.least else (there, float(best))
+
+    def _learn(self, now: Grey, way: _Way, sure: float) -> None:
+        """Keeps how the patch looks now, where that is sure and it has come to look otherwise."""
+        assert self.patch is not None
+        if sure < SURE:
+            return
+        since = way.warp if way.later is None else after(way.warp, inverse(way.later.warp))
+        sizes = np.linalg.svd(since[:, :2], compute_uv=False)
+        turned = abs(float(np.arctan2(since[1, 0], since[0, 0])))
+        if sizes.max() < NEARER and sizes.min() > 1 / NEARER and turned < TURNED:
+            return
+        patch, corner = _cut(now, self.place(way), self.half)
+        if patch is not None:
+            way.later = _Later(patch, corner, shifted(way.warp, -corner))
 
 
 def _cut(grey: Grey, at: Point, half: int) -> tuple[Grey | None, Point]:
@@ -187,6 +292,15 @@ def _cut(grey: Grey, at: Point, half: int) -> tuple[Grey | None, Point]:
     left, top = max(x - half, 0), max(y - half, 0)
     part = grey[top : max(y + half + 1, 0), left : max(x + half + 1, 0)]
     return (part if part.size and part.std() > FLAT else None), np.array([left, top], float)
+
+
+def _about(alike: NDArray[Any], place: Point, reach: int) -> NDArray[Any]:
+    """The correlations about a place alone; -1 elsewhere."""
+    x, y = np.round(place).astype(int)
+    near = slice(max(y - reach, 0), max(y + reach + 1, 0)), slice(max(x - reach, 0), max(x + reach + 1, 0))
+    result = np.full_like(alike, -1)
+    result[near] = alike[near]
+    return result
 
 
 def _second(alike: NDArray[Any], x: int, y: int, half: int) -> float:
@@ -208,10 +322,9 @@ def _peak(line: NDArray[Any], at: int) -> float:
     return 0.0 if bend >= 0 else max(-0.5, min(0.5, 0.5 * (before - after) / bend))
 
 
-def _moved(before: Grey, now: Grey, at: Point, half: int) -> tuple[Point, float] | None:
-    """By how much the points round a place have moved, and the share of them that came back to where they were."""
-    steps = np.linspace(-half, half, GRID)
-    grid = np.stack(np.meshgrid(steps, steps), -1).reshape(-1, 2) + at
+def _motion_of(before: Grey, now: Grey, grid: NDArray[np.float64]) -> Warp | None:
+    """How the points of a patch go from one frame to the next: as one thing that moves, turns and grows, or that moves alone where
+    too few of them can be followed for more; None where hardly any can."""
     rows, columns = before.shape
     inside = ((grid >= 0) & (grid < [columns, rows])).all(1)
     points = grid[inside].astype(np.float32)[:, None]
@@ -220,7 +333,11 @@ def _moved(before: Grey, now: Grey, at: Point, half: int) -> tuple[Point, float]
     forth, good = there_and_back(before, now, points)
     if good.mean() < ENOUGH:
         return None
-    return np.median((forth - points)[good, 0], axis=0).astype(float), float(good.mean())
+    cv2.setRNGSeed(1)
+    turned, agree = cv2.estimateAffinePartial2D(points[good], forth[good], ransacReprojThreshold=1.0)
+    if turned is not None and int(agree.sum()) >= max(2 * GRID, good.sum() // 2):
+        return np.asarray(turned, np.float64)
+    return shifted(NOT_WARPED, np.median((forth - points)[good, 0], axis=0))
 
 
 def there_and_back(before: Grey, now: Grey, points: Any) -> tuple[Any, NDArray[np.bool_]]:

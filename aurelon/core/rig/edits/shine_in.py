@@ -17,12 +17,14 @@ PATH = "on"
 
 class ShineIn(Edit):
     """Has a light shine in a shot `only`, in it `too`, in all but it (`not`), or in `all`. The shot goes from the first frame of
-    `within` up to, without, the second."""
+    `within` up to, without, the second, or to the end of the reel."""
 
     do: Literal["shine-in"] = "shine-in"
     light: str
     how: Literal["only", "too", "not", "all"]
-    within: tuple[int, int] = Field((0, 1), description="The shot's first frame, and the one after its last")
+    within: tuple[int, int | None] = Field(
+        (0, None), description="The shot's first frame, and the one after its last; null at the end"
+    )
 
     def apply(self, rig: Rig) -> Edited:
         light = rig.light(self.light)
@@ -34,7 +36,8 @@ class ShineIn(Edit):
             """Whether it shone there until now; never, where it is to shine in the shot only."""
             return self.how == "all" if self.how in ("only", "all") else bool(now.value(frame, setting))
 
-        others = {frame: before(frame) for frame in (0, last, *now.frames) if not first <= frame < last}
+        frames = {0, *now.frames} if last is None else {0, last, *now.frames}
+        others = {frame: before(frame) for frame in frames if frame < first or (last is not None and frame >= last)}
         ways = sorted({**others, first: self.how != "not"}.items())
         # A key that changes nothing is left out.
         kept = (ways[0], *(key for was, key in pairwise(ways) if was[1] != key[1]))

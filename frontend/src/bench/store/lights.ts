@@ -31,7 +31,10 @@ export function makeLights(store: StoreApi<State>, editing: Editing) {
         `Switch ${named(id)} ${lightOf(now(), id)?.on ? "off" : "on"}`,
       ),
     /** Has a light shine in the shot that is seen, as far as it lies between the marks, or in all. */
-    shine: (id: string, how: Shining) => ask({ do: "shine-in", light: id, how, within: shotNow(store.getState()) }),
+    shine: (id: string, how: Shining) => {
+      const [begin, end] = shotNow(store.getState());
+      ask({ do: "shine-in", light: id, how, within: [begin, end === store.getState().plate.frames ? null : end] });
+    },
     solo: (id: string) => store.setState((s) => ({ solo: s.solo === id ? null : id })),
     duplicate: (id: string) => ask({ do: "duplicate", light: id }),
     mirror: (id: string) => ask({ do: "mirror", light: id }),
