@@ -16,10 +16,12 @@ from numpy.typing import NDArray
 from aurelon.core import Reel, Rig, open_reel, parse_rig, render
 from aurelon.core.analysis.carried_matte import carried, corrected, frame_of_mattes
 from aurelon.core.analysis.flicker import flicker, of_blocks
-from aurelon.core.analysis.follow import follow, follow_all
+from aurelon.core.analysis.follow import Seen, follow, follow_all
+from aurelon.core.analysis.joined_places import joined
 from aurelon.core.errors import Cancelled
 from aurelon.core.finding.points import brightest_points, light_at
 from aurelon.core.reels.writers.video import grey_reel
+from tests.followed import CLIPS, measured
 from tests.pictures import light, plate_of, rig_of, scene
 from tests.reels import box_iou, write_video
 
@@ -122,6 +124,61 @@ class Followed(OverFrames):
                 for seen in follow(reel, begin, tuple(truth[begin]))
             ]
             self.assertGreaterEqual(np.mean(np.array(error) <= 2), 0.95)
+
+
+class OnKnownMotion(unittest.TestCase):
+    """Clips of `tests.followed`, whose table is in docs/reels.md: what moves, turns, nears, is covered and comes back."""
+
+    def test_places_are_where_they_are_and_lost_ones_are_said_to_be(self) -> None:
+        for name in ("turn and near", "a passer-by", "cover that stays"):
+            score = measured(CLIPS[name]())
+            self.assertLess(score.error, 0.15, name)
+            self.assertLess(score.most, 0.6, name)
+            self.assertGreaterEqual(score.seen, 0.98, name)
+            self.assertGreaterEqual(score.lost, 0.95, name)
+
+    def test_where_all_is_alike_nothing_is_said_to_be_found_again(self) -> None:
+        score = measured(CLIPS["covered rivets"]())
+        self.assertEqual(score.lost, 1.0)
+        self.assertLess(score.most, 0.3)
+        self.assertLess(score.seen, 0.9)
+
+
+class Joined(unittest.TestCase):
+    """What is lost of several places is where the others say."""
+
+    SIZE = (400, 200)
+
+    def ways(self, motion: NDArray[np.float64], lost: set[int], count: int = 5) -> tuple[list[list[Seen]], NDArray[np.float64]]:
+        places = np.array([[60, 40], [300, 50], [310, 150], [80, 160], [200, 90], [150, 60]], float)[:count]
+        there = np.column_stack([places, np.ones(count)]) @ motion.T
+        there = there[:, :2] / there[:, 2:]
+        scale = np.array(self.SIZE, float)
+        ways = [
+            [Seen(3, tuple(was / scale), 1.0), Seen(4, (0.0, 0.0), 0.0) if k in lost else Seen(4, tuple(now / scale), 0.8)]
+            for k, (was, now) in enumerate(zip(places, there, strict=True))
+        ]
+        return ways, there / scale
+
+    def test_by_similarity_affine_map_and_homography(self) -> None:
+        turned = np.array([[0.9, -0.3, 40], [0.3, 0.9, 5], [0, 0, 1]])
+        sheared = np.array([[1.1, 0.2, -10], [0.05, 0.8, 12], [0, 0, 1]])
+        tilted = np.array([[1.0, 0.1, 5], [0.02, 1.05, -4], [4e-4, -3e-4, 1]])
+        for motion, lost, count in ((turned, {2}, 3), (sheared, {1}, 4), (tilted, {0}, 5)):
+            ways, wanted = self.ways(motion, lost, count)
+            (k,) = lost
+            found = joined(ways, 3, self.SIZE)[k][1]
+            np.testing.assert_allclose(found.place, wanted[k], atol=1e-4)
+            self.assertEqual((found.frame, found.sure), (4, 0.4))
+
+    def test_not_where_too_few_are_seen_or_they_do_not_agree(self) -> None:
+        motion = np.array([[1.0, 0, 20], [0, 1, 0], [0, 0, 1]])
+        ways, _ = self.ways(motion, {0, 1, 2, 3})
+        self.assertEqual(joined(ways, 3, self.SIZE), ways)
+        ways, _ = self.ways(motion, {4}, 6)
+        for k, there in ((0, (0.9, 0.9)), (1, (0.1, 0.3))):
+            ways[k][1] = replace(ways[k][1], place=there)
+        self.assertEqual(joined(ways, 3, self.SIZE)[4][1].sure, 0.0)
 
 
 class CarriedMattes(OverFrames):

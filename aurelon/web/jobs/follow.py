@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 
 from aurelon.core import Reel, Renderer, Rig, RigError
 from aurelon.core.analysis.follow import follow_all
+from aurelon.core.analysis.joined_places import joined
 from aurelon.core.lights.shared.points import Points
 from aurelon.core.rig.shots import Shots
 from aurelon.core.settings import Place
@@ -71,8 +72,9 @@ def start_following_points(context: Shared, plate_id: int, body: FollowPointsReq
 
 
 def follow_places(reel: Reel, frame: int, places: Sequence[Place], span: Span, shots: Shots, control: Control) -> None:
-    """Gives where places are at the frames of their shot, each followed by itself."""
+    """Gives where places are at the frames of their shot, each followed by itself; one that is lost is where the others say."""
     ways = follow_all(reel, frame, places, span, by_hand=shots.by_hand, progress=control.progress, cancelled=control.cancelled)
+    ways = joined(ways, frame, reel.size)
     seen = [
         SeenAt(frame=at[0].frame, places=[one.place for one in at], sure=min(one.sure for one in at))
         for at in zip(*ways, strict=True)
