@@ -123,3 +123,11 @@ def masked_rig(*mask_parts: dict[str, Any], start: str = "nothing", **rest: Any)
     """A rig of one light with a mask of these parts; its matte and its grey picture come with it."""
     result = light("bloom", mask={"start": start, "parts": list(mask_parts)})
     return rig_of(result, mattes=[MATTE], files=FILES, **rest)
+
+
+def texture(seed: int, width: int, height: int, scale: float) -> NDArray[np.float64]:
+    """Soft random colours, (h, w, 3) in 0..255."""
+    rough = np.random.default_rng(seed).random((height, width, 3))
+    soft = cv2.GaussianBlur(rough, (0, 0), scale)
+    soft = (soft - soft.mean()) / soft.std()
+    return np.clip(128 + 45 * soft, 0, 255)

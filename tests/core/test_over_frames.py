@@ -21,20 +21,13 @@ from aurelon.core.analysis.joined_places import joined
 from aurelon.core.errors import Cancelled
 from aurelon.core.finding.points import brightest_points, light_at
 from aurelon.core.reels.writers.video import grey_reel
+from tests import carried as known_mattes
 from tests.followed import CLIPS, measured
-from tests.pictures import light, plate_of, rig_of, scene
+from tests.pictures import light, plate_of, rig_of, scene, texture
 from tests.reels import box_iou, write_video
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"
 WIDE, TALL = 480, 320
-
-
-def texture(seed: int, width: int, height: int, scale: float) -> NDArray[np.float64]:
-    """Soft random colours, (h, w, 3) in 0..255."""
-    rough = np.random.default_rng(seed).random((height, width, 3))
-    soft = cv2.GaussianBlur(rough, (0, 0), scale)
-    soft = (soft - soft.mean()) / soft.std()
-    return np.clip(128 + 45 * soft, 0, 255)
 
 
 def disc_at(number: int) -> tuple[float, float]:
@@ -189,6 +182,18 @@ class CarriedMattes(OverFrames):
         self.assertEqual(len(mattes), 12)
         for number, matte in enumerate(mattes):
             self.assertGreater(box_iou(matte / 255, disc_mask(number)), 0.95, number)
+
+    def test_what_passes_before_the_subject_or_behind_it_is_not_taken_in(self) -> None:
+        for name, mean, worst in (
+            ("a plain sign, somebody passes before it", 0.97, 0.9),
+            ("a subject that stands, somebody passes behind", 0.97, 0.95),
+            ("and before it", 0.95, 0.75),
+        ):
+            made, hints = known_mattes.CLIPS[name]
+            score = known_mattes.measured(made(), hints)
+            self.assertGreater(score.mean, mean, name)
+            self.assertGreater(score.worst, worst, name)
+            self.assertLess(score.area, 0.035, name)
 
     def test_on_a_still_reel_it_stays_as_it_is(self) -> None:
         picture = moving(1)[0]

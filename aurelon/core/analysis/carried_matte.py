@@ -4,7 +4,8 @@ What is carried and what lies behind it are two layers, each with a motion of it
 as one thing that shifts, turns and grows, by points that can be followed there and back, and by what its parts do beside that
 (dense inverse search; Kroeger et al., 2016). About its rim it is then decided anew which layer each pixel shows: by how well it
 agrees with that layer's own last picture brought here, by the colours of each, and by where the matte was carried to. Last, the
-share that each has of the pixels between is found in linear light, where layers mix. Between two frames at which it is known it
+share that each has of the pixels between is found in linear light, where layers mix. What shows neither, and comes in over the rim,
+passes before both: there the matte has a hole, and its shape waits. Between two frames at which it is known it
 is carried from both, and each counts as it is near; it goes no further than a cut. What does not move between two frames keeps
 its matte as it is.
 """
@@ -18,14 +19,16 @@ import cv2
 import numpy as np
 
 from aurelon.core.analysis.cuts import Cuts, cuts_of
+from aurelon.core.analysis.matte_cover import covered_now
 from aurelon.core.analysis.matte_layers import Layers, Shot, decided_by, disc_of, mixed_at_rim
-from aurelon.core.analysis.matte_motion import Codes, brought_along, motion_of, moved_matte, still_places
+from aurelon.core.analysis.matte_motion import Codes, brought_along, motion_of, moved_matte, parted_by, still_places
 from aurelon.core.errors import Cancelled, PlateError
 from aurelon.core.graph.renderer import never
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.reel import Reel
 
+MOVES = 1.0  # pixels from which a subject moves against what lies behind it
 EDGE = 960  # long edge of the version on which it is carried
 Progress = Callable[[float], None]
 
@@ -135,6 +138,8 @@ def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: C
     first, last = cuts.shot(start, (min(start, stop + 1), max(start + 1, stop)))
     before = Shot(reel[start].at(frame_of_mattes(reel)))
     layers = Layers(before, matte)
+    # The shape is all of the subject; the matte, what is not covered of it by what passes before it.
+    shape, covered = matte, np.zeros_like(matte, np.uint8)
     flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
     for number in range(start + step, last if step > 0 else first - 1, step):
         try:
@@ -144,15 +149,21 @@ def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: C
             yield number, matte
             continue
         still = still_places(before.codes, now.codes)
-        kept = matte
-        if matte.max() > 0.5 and not still.all():
-            motion = motion_of(before.grey, now.grey, cv2.dilate((matte > 0.5).astype(np.uint8), disc_of(1)))
-            layers.move(motion_of(before.grey, now.grey, 1 - cv2.dilate((matte > 0.02).astype(np.uint8), disc_of(5))))
-            own = brought_along(before.codes.astype(np.float32), motion), brought_along(matte, motion)
-            moved = moved_matte(flow, brought_along(before.grey, motion), now.grey, own[1])
-            matte = mixed_at_rim(now.light, decided_by(now.codes, moved, layers, *own))
-            matte = np.where(still, kept, matte)
-            layers.learn(now, matte)
+        if shape.max() > 0.5 and not still.all():
+            inside, outside = (cv2.dilate((shape > share).astype(np.uint8), disc_of(by)) for share, by in ((0.5, 1), (0.02, 5)))
+            motion = motion_of(before.grey, now.grey, cv2.subtract(inside, covered))
+            behind = motion_of(before.grey, now.grey, cv2.subtract(1 - outside, covered))
+            layers.move(motion, behind)
+            if parted_by(motion, behind, shape) > MOVES:
+                still[:] = False  # what does not move is no part of a subject that does
+            brought = brought_along(shape, motion)
+            covered = covered_now(now.codes, brought, layers, covered)
+            moved = moved_matte(flow, brought_along(before.grey, motion), now.grey, brought, covered)
+            made = mixed_at_rim(now.light, decided_by(now.codes, moved, layers, covered), covered)
+            shape = np.where(still, shape, made)
+            layers.learn(now, shape, covered)
+            seen = shape * (1 - cv2.GaussianBlur(covered.astype(np.float32), (0, 0), 0.8))
+            matte = np.where(still, matte, seen)
         before = now
         went()
         yield number, matte

@@ -39,42 +39,57 @@ class Shot:
 
 
 class Layers:
-    """What is known of both layers: how often each colour was seen in each near the rim, and the last picture of what lies
-    behind."""
+    """What is known of both layers: how often each colour was seen in each near the rim, and their last pictures."""
 
     def __init__(self, shot: Shot, matte: Floats) -> None:
         self.inside, self.outside = (np.zeros((BINS, BINS, BINS), np.float32) for _ in range(2))
-        self.behind = shot.codes.astype(np.float32)
-        self.seen = np.zeros(matte.shape, np.float32)
-        self.learn(shot, matte)
+        self.behind, self.front = (shot.codes.astype(np.float32) for _ in range(2))
+        self.seen, self.held = (np.zeros(matte.shape, np.float32) for _ in range(2))
+        self.learn(shot, matte, np.zeros(matte.shape, np.uint8))
 
-    def move(self, motion: Motion) -> None:
-        """What lies behind, where it is now."""
-        self.behind = brought_along(self.behind, motion)
-        self.seen = brought_along(self.seen, motion, cv2.BORDER_CONSTANT)
+    def move(self, front: Motion, behind: Motion) -> None:
+        """Both, where they are now."""
+        self.front, self.behind = brought_along(self.front, front), brought_along(self.behind, behind)
+        self.held = brought_along(self.held, front, cv2.BORDER_CONSTANT)
+        self.seen = brought_along(self.seen, behind, cv2.BORDER_CONSTANT)
 
-    def learn(self, shot: Shot, matte: Floats) -> None:
+    def likelihoods(self, codes: Codes, part: tuple[slice, slice]) -> tuple[Floats, Floats]:
+        """How likely each pixel of a part is in the layer in front and in that behind, for each cubic code value, (h, w) each."""
+        cells, each = _cells(codes[part]), np.float32((256 / BINS) ** 3)
+        inside, outside = (seen[cells] / max(float(seen.sum()), NOTHING) / each for seen in (self.inside, self.outside))
+        seen = np.where(self.seen[part] > 0.99, np.float32(0.5), 0)
+        front = 0.5 * inside + 0.5 * self.as_held(codes, part)
+        return front, (1 - seen) * outside + seen * _agrees(codes[part], self.behind[part])
+
+    def as_held(self, codes: Codes, part: tuple[slice, slice]) -> Floats:
+        """The likelihood of each pixel of a part where it shows the layer in front as that was last seen; 0 where it was not."""
+        return _agrees(codes[part], self.front[part]) * (self.held[part] > 0.5)
+
+    def learn(self, shot: Shot, matte: Floats, covered: Codes) -> None:
+        """Learns from a frame, but for what is covered."""
         from scipy.ndimage import gaussian_filter  # slow to load, and only this needs it
 
         wide = rim_width(matte)
         hard = (matte > 0.5).astype(np.uint8)
         part = box_about(hard > 0, 3 * wide)
-        far, near = distance_from_rim(hard[part]), max(1, wide // 4)
-        for seen, area in ((self.inside, far > near), (self.outside, (far < -near) & (far > -3 * wide))):
+        far, near, free = distance_from_rim(hard[part]), max(1, wide // 4), covered[part] == 0
+        for seen, area in ((self.inside, free & (far > near)), (self.outside, free & (far < -near) & (far > -3 * wide))):
+            if not area.any():
+                continue
             red, green, blue = _cells(shot.codes[part][area])
             counted = np.bincount((red * BINS + green) * BINS + blue, minlength=BINS**3).reshape((BINS,) * 3)
             fresh = gaussian_filter(counted.astype(np.float32), SPREAD, mode="nearest")
             np.add(seen * np.float32(REMEMBERED), fresh / max(float(fresh.sum()), NOTHING), out=seen)
-        clear = cv2.dilate((matte > 0.02).astype(np.uint8), disc_of(2)) == 0
-        known = self.seen > 0.99
-        fresh = np.where(known, np.float32(0.5), np.float32(1)) * clear
-        self.behind += (shot.codes - self.behind) * fresh[:, :, None]
-        self.seen[clear] = 1
+        free = cv2.dilate(covered, disc_of(2)) == 0
+        clear = free & (cv2.dilate((matte > 0.02).astype(np.uint8), disc_of(2)) == 0)
+        for picture, known, area in ((self.behind, self.seen, clear), (self.front, self.held, free & (matte > 0.5))):
+            fresh = np.where(known > 0.99, np.float32(0.5), np.float32(1)) * area
+            picture += (shot.codes - picture) * fresh[:, :, None]
+            known[area] = 1
 
 
-def decided_by(codes: Codes, moved: Floats, layers: Layers, own: Floats, owned: Floats) -> Floats:
-    """About the rim of a moved matte, which layer each pixel shows. `own` is the matte's last picture brought here, `owned` the
-    matte that it had."""
+def decided_by(codes: Codes, moved: Floats, layers: Layers, covered: Codes) -> Floats:
+    """About the rim of a moved matte, which layer each pixel shows; where it is covered, it is as it was carried."""
     hard = (moved > 0.5).astype(np.uint8)
     if not hard.any():
         return moved
@@ -82,21 +97,9 @@ def decided_by(codes: Codes, moved: Floats, layers: Layers, own: Floats, owned: 
     part = box_about(hard > 0, 2 * wide)
     far = distance_from_rim(hard[part])
     sure, rim = far > wide, np.abs(far) <= wide
-    here = codes[part]
-    slope = cv2.morphologyEx(here, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)).max(axis=2).astype(np.float32)
-    tolerance = ALIKE**2 + (STEEP * slope) ** 2
-
-    def agrees(evidence: Floats) -> Floats:
-        """The likelihood of each pixel where `evidence` is the picture, for each cubic code value."""
-        off = ((here.astype(np.float32) - evidence[part]) ** 2).sum(axis=2)
-        return np.asarray(np.exp(-off / (2 * tolerance)) / ((2 * np.pi) * tolerance) ** 1.5, np.float32)
-
-    cells, each = _cells(here), np.float32((256 / BINS) ** 3)
-    inside, outside = (seen[cells] / max(float(seen.sum()), NOTHING) / each for seen in (layers.inside, layers.outside))
-    seen = np.where(layers.seen[part] > 0.99, np.float32(0.5), 0)
-    front = 0.5 * inside + 0.5 * agrees(own) * (owned[part] > 0.5)
-    behind = (1 - seen) * outside + seen * agrees(layers.behind)
+    front, behind = layers.likelihoods(codes, part)
     evidence = np.clip(COLOURS * np.log((front + NOTHING) / (behind + NOTHING)), -MOST, MOST).astype(np.float32)
+    evidence *= cv2.dilate(covered[part], disc_of(2)) == 0
     odds = np.clip(cv2.GaussianBlur(moved[part], (0, 0), SOFT), 0.02, 0.98)
     decided = 1 / (1 + np.exp(-(CARRIED * np.log(odds / (1 - odds)) + cv2.GaussianBlur(evidence, (0, 0), 1.0))))
     result = np.zeros_like(moved)
@@ -105,14 +108,16 @@ def decided_by(codes: Codes, moved: Floats, layers: Layers, own: Floats, owned: 
     return without_specks(result)
 
 
-def mixed_at_rim(light: Floats, matte: Floats) -> Floats:
-    """The share of the matte's layer in each pixel at its rim: where a pixel lies between the colours of both, in linear light."""
+def mixed_at_rim(light: Floats, matte: Floats, covered: Codes) -> Floats:
+    """The share of the matte's layer in each pixel at its rim: where a pixel lies between the colours of both, in linear light.
+    Where it is covered, nothing is told by that."""
     hard = (matte > 0.5).astype(np.uint8)
     if not hard.any():
         return matte
     part = box_about(hard > 0, round(3 * AROUND) + 2 * MIXED)
     far, here = distance_from_rim(hard[part]), light[part]
-    front, behind = (far > MIXED).astype(np.float32), (far < -MIXED).astype(np.float32)
+    free = cv2.dilate(covered[part], disc_of(2)) == 0
+    front, behind = ((free & area).astype(np.float32) for area in (far > MIXED, far < -MIXED))
 
     def around(of: Any) -> Any:
         return cv2.GaussianBlur(of, (0, 0), AROUND)
@@ -124,13 +129,21 @@ def mixed_at_rim(light: Floats, matte: Floats) -> Floats:
     squared = (apart * apart).sum(axis=2)
     share = ((here - other) * apart).sum(axis=2) / np.maximum(squared, NOTHING)
     off = ((here - other - share[:, :, None] * apart) ** 2).sum(axis=2)
-    certain = squared / (squared + NOISE + 0.5 * off) * np.clip(much / 0.02, 0, 1) * np.clip(little / 0.02, 0, 1)
+    certain = free * squared / (squared + NOISE + 0.5 * off) * np.clip(much / 0.02, 0, 1) * np.clip(little / 0.02, 0, 1)
     before = cv2.GaussianBlur(matte[part], (0, 0), 0.8)
     mixed = before + (np.clip(share, 0, 1) - before) * certain
     result = np.zeros_like(matte)
-    cover = np.where(np.abs(far) <= MIXED, mixed, front).astype(np.float32)
+    cover = np.where(np.abs(far) <= MIXED, mixed, far > MIXED).astype(np.float32)
     result[part] = np.asarray(cv2.medianBlur(cover, 3))
     return without_specks(result)
+
+
+def _agrees(here: Codes, evidence: Floats) -> Floats:
+    """The likelihood of each pixel where `evidence` is the picture, for each cubic code value."""
+    slope = cv2.morphologyEx(here, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)).max(axis=2).astype(np.float32)
+    tolerance = ALIKE**2 + (STEEP * slope) ** 2
+    off = ((here.astype(np.float32) - evidence) ** 2).sum(axis=2)
+    return np.asarray(np.exp(-off / (2 * tolerance)) / ((2 * np.pi) * tolerance) ** 1.5, np.float32)
 
 
 def distance_from_rim(hard: Codes) -> Floats:

@@ -46,8 +46,15 @@ def brought_along(picture: Any, motion: Motion, border: int = cv2.BORDER_REPLICA
     return cv2.warpAffine(picture, motion, (columns, rows), flags=cv2.INTER_LINEAR, borderMode=border)
 
 
-def moved_matte(flow: Any, before: Codes, now: Codes, matte: Floats) -> Floats:
-    """A matte that has been brought here as a whole, with what its parts did beside that.
+def parted_by(one: Motion, other: Motion, matte: Floats) -> float:
+    """By how many pixels two motions put the middle of a matte apart."""
+    about = cv2.moments(matte)
+    middle = np.array([about["m10"], about["m01"], about["m00"]]) / max(about["m00"], 1e-9)
+    return float(np.hypot(*((one - other) @ middle)))
+
+
+def moved_matte(flow: Any, before: Codes, now: Codes, matte: Floats, covered: Codes) -> Floats:
+    """A matte that has been brought here as a whole, with what its parts did beside that, but for those that are covered.
 
     Its pixels are laid down where they go, not fetched from where they came: what is uncovered behind a thing that moves would be
     fetched from the thing itself.
@@ -58,7 +65,7 @@ def moved_matte(flow: Any, before: Codes, now: Codes, matte: Floats) -> Floats:
     slope = np.asarray(cv2.GaussianBlur(slope, (0, 0), 1.5), np.float32)
     own = np.asarray(flow.calc(np.ascontiguousarray(before[part]), np.ascontiguousarray(now[part]), None), np.float32)
     # Where there is nothing to be seen of its own motion, a part goes as the whole does.
-    weight = matte[part] * slope * slope
+    weight = matte[part] * slope * slope * (1 - cv2.dilate(covered[part], np.ones((9, 9), np.uint8)))
     around = cv2.GaussianBlur(weight, (0, 0), SMOOTH) + np.float32(DOUBT)
     there = [np.asarray(cv2.GaussianBlur(own[:, :, k] * weight, (0, 0), SMOOTH) / around, np.float32) for k in range(2)]
     gone = np.hypot(*there) >= LEAST
