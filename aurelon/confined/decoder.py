@@ -24,13 +24,14 @@ from aurelon.core.graph.first_look import FirstLook, look
 from aurelon.core.imaging.rgb_space import Curve, RgbSpace
 from aurelon.core.imaging.samples import all_finite
 from aurelon.core.plates.decoding import DecoderHere
-from aurelon.core.reels.shared.footage import Footage, frame_of
+from aurelon.core.reels.shared.footage import Codes, Footage, frame_of, glimpse_of
 
 SECONDS = 20.0  # of a processor, in which any small file is looked at
 SECONDS_A_MEGABYTE = 1.0  # more for a larger one: the densest code takes a fifth of it
 FOR_READING = 3  # times as many for what is read whole: camera raw is developed
 FRAME_SECONDS = 120.0  # for one frame of a reel, which may lie far behind the last that can be sought
 PATIENCE, PATIENCE_A_SECOND = 30.0, 10.0  # seconds by the clock, for a process that waits for others
+NOT_DECODED = "is damaged and cannot be decoded; copy it again from where it came"
 PROCESSES = 4  # pictures that are decoded at once: one that comes to no end holds up no other
 T = TypeVar("T")
 
@@ -78,7 +79,10 @@ def operations() -> Mapping[str, Operation]:
         found, _ = open_footage[0]
         return in_space(frame_of(found, number))
 
-    offered = (here.layers, here.layer, look, raster, footage, frame)
+    def glimpse(number: int, edge: int) -> Codes:
+        return glimpse_of(open_footage[0][0], number, edge)
+
+    offered = (here.layers, here.layer, look, raster, footage, frame, glimpse)
     return {operation.__name__: operation for operation in offered}
 
 
@@ -198,7 +202,7 @@ def checked(raster: Any, name: str) -> Raster:
     if good and raster.nearness is not None:
         good = _is_picture(raster.nearness, 2) and raster.nearness.dtype == np.float32
     if not good:
-        raise PlateError(f"{name} is damaged and cannot be decoded; copy it again from where it came")
+        raise PlateError(f"{name} {NOT_DECODED}")
     result: Raster = raster
     return result
 
@@ -235,10 +239,19 @@ class FootageElsewhere:
         self.notices, self.sounds, self.points = facts.notices, facts.sounds, facts.points
 
     def raster(self, number: int) -> Raster:
+        return checked(self._of_frame("frame", number), self._name)
+
+    def glimpse(self, number: int, edge: int) -> Codes:
+        found = self._of_frame("glimpse", number, edge)
+        if not _is_picture(found, 3) or found.dtype != np.uint8 or found.shape[2] != 3 or max(found.shape) > edge:
+            raise UnreadableError(NOT_DECODED)
+        return np.asarray(found, np.uint8)
+
+    def _of_frame(self, operation: str, *arguments: int) -> Any:
         with self._lock:
             if self._process.pid != self._opened_in or not self._process.alive:
                 self._open()
-            return checked(self._asked("frame", FRAME_SECONDS, number), self._name)
+            return self._asked(operation, FRAME_SECONDS, *arguments)
 
     def _open(self) -> FootageFacts:
         facts: FootageFacts = self._asked("footage", self._seconds, self._size, self._name)

@@ -213,6 +213,20 @@ class Frames(BrowserTest):
         self.to_frame(7)
         self.in_menu("Shine in all shots")
         self.assertEqual((self.rig(plate)["keys"], self.rig(plate)["lights"][0]["on"]), ({}, True))
+        # So does a part of a mask.
+        self.page.get_by_role("button", name="Add a part").click()
+        self.page.get_by_role("menuitem", name=re.compile("^Polygon")).click()
+        self.rested()
+        self.page.keyboard.press("Escape")
+        self.page.get_by_role("button", name="More for Polygon, part 1").click()
+        self.page.get_by_role("menuitem", name="Count in this shot only").click()
+        self.rested()
+        (part,) = self.rig(plate)["lights"][0]["mask"]["parts"]
+        self.assertEqual(part["keys"]["on"]["at"], [[0, False], [6, True], [10, False]])
+        counts = self.page.get_by_role("checkbox", name="Polygon on")
+        expect(counts).to_be_checked()
+        self.to_frame(3)
+        expect(counts).not_to_be_checked()
 
     def to_frame(self, frame: int) -> None:
         field = self.page.get_by_role("textbox", name="Frame", exact=True)

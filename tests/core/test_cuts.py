@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import unittest
+from collections.abc import Callable
+from typing import Any
 from unittest import mock
 
 import cv2
@@ -15,10 +17,10 @@ from aurelon.core import Rig, open_reel
 from aurelon.core.analysis.carried_matte import carried, frame_of_mattes
 from aurelon.core.analysis.cuts import cuts_of
 from aurelon.core.analysis.follow import follow
-from aurelon.core.codecs.shared.raster import Raster, UnreadableError
+from aurelon.core.codecs.shared.raster import UnreadableError
 from aurelon.core.errors import Cancelled, RigError
+from aurelon.core.rig.edits.give_to_shot import GiveToShot
 from aurelon.core.rig.edits.set_keys import SetKeys
-from aurelon.core.rig.edits.shine_in import ShineIn
 from aurelon.core.rig.edits.turn_cut import TurnCut
 from aurelon.core.rig.reading import parse_rig
 from aurelon.core.rig.shots import Shots
@@ -132,15 +134,18 @@ class Found(OverFrames):
     def test_frames_that_cannot_be_read_are_told_and_passed_over(self) -> None:
         pictures = panned("coffee", 8, 2) + moving(8)
         reel = self.reel(pictures)
-        whole = reel.footage.raster
         broken = (3, 8, 12)
 
-        def raster(number: int) -> Raster:
-            if number in broken:
-                raise UnreadableError("is damaged here")
-            return whole(number)
+        def breaking(how: Callable[..., Any]) -> Callable[..., Any]:
+            def read(number: int, *more: int) -> Any:
+                if number in broken:
+                    raise UnreadableError("is damaged here")
+                return how(number, *more)
 
-        with mock.patch.object(reel.footage, "raster", raster):
+            return read
+
+        raster, glimpse = breaking(reel.footage.raster), breaking(reel.footage.glimpse)
+        with mock.patch.object(reel.footage, "raster", raster), mock.patch.object(reel.footage, "glimpse", glimpse):
             cuts = cuts_of(reel)
             self.assertEqual(cuts.all(), [9])
             self.assertEqual(cuts.damaged, list(broken))
@@ -246,7 +251,7 @@ class Shining(unittest.TestCase):
     def shines(self, *steps: tuple[str, int, int | None], on: bool = True, count: int = 12) -> str:
         rig = Rig.model_validate({"lights": [{"id": "a", "kind": "bloom", "on": on}]})
         for how, first, last in steps:
-            rig = ShineIn.model_validate({"light": "a", "how": how, "within": (first, last)}).apply(rig).rig
+            rig = GiveToShot.model_validate({"owner": "a", "how": how, "within": (first, last)}).apply(rig).rig
         self.rig = parse_rig(rig.model_dump_json())
         return "".join("x" if self.rig.at(frame).stack[0].on else "." for frame in range(count))
 
@@ -266,3 +271,13 @@ class Shining(unittest.TestCase):
         self.assertEqual(self.rig.keys, {})
         self.assertEqual(self.shines(("too", 3, 7)), "x" * 12)
         self.assertEqual(self.rig.keys, {})
+
+    def test_a_part_of_a_matte_counts_in_the_shots_that_it_is_given_to(self) -> None:
+        part = {"part": "polygon", "corners": [[0, 0], [1, 0], [1, 1]]}
+        rig = Rig.model_validate({"mattes": [{"id": "sign", "mask": {"start": "nothing", "parts": [part, part]}}]})
+        asked = {"owner": "matte:sign", "path": "mask.parts.1.on", "how": "only", "within": (3, 7)}
+        edited = GiveToShot.model_validate(asked).apply(rig)
+        self.assertEqual(edited.label, "Polygon: in this shot only")
+        for frame in range(10):
+            (matte,) = edited.rig.at(frame).mattes
+            self.assertEqual([one.on for one in matte.mask.stack], [True, 3 <= frame < 7])

@@ -23,9 +23,8 @@ from numpy.typing import NDArray
 from aurelon.core.codecs.shared.raster import UnreadableError
 from aurelon.core.errors import Cancelled
 from aurelon.core.graph.renderer import never
-from aurelon.core.imaging.frame import fit_within
 from aurelon.core.reel import Reel
-from aurelon.core.reels.shared.footage import frame_of
+from aurelon.core.reels.shared.footage import glimpse_of
 
 EDGE = 160  # long edge of the version that is compared
 SAME = 0.7  # correlation from which frames are of one shot
@@ -180,7 +179,7 @@ class _Found:
         if found is not None:
             return found
         try:
-            found = _small(frame_of(self._reel.footage, number).samples)
+            found = glimpse_of(self._reel.footage, number, EDGE)
         except UnreadableError:
             self.damaged.add(number)
             return None
@@ -240,16 +239,6 @@ def _colours_in_common(one: Codes, other: Codes) -> float:
         for codes in (one, other)
     )
     return float(np.minimum(first, second).sum())
-
-
-def _small(samples: NDArray[Any]) -> Codes:
-    if samples.dtype == np.uint16:
-        samples = (samples >> 8).astype(np.uint8)
-    elif samples.dtype != np.uint8:
-        samples = np.asarray(np.clip(samples, 0, 1) ** 0.45 * 255, np.uint8)
-    height, width = samples.shape[:2]
-    small = cv2.resize(samples, fit_within((width, height), EDGE), interpolation=cv2.INTER_AREA)
-    return np.ascontiguousarray(np.broadcast_to(small.reshape(*small.shape[:2], -1), (*small.shape[:2], 3)))
 
 
 def _unless(cancelled: Callable[[], bool]) -> None:

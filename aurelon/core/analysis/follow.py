@@ -23,11 +23,11 @@ from numpy.typing import NDArray
 
 from aurelon.core.analysis.cuts import cuts_of
 from aurelon.core.analysis.warps import NOT_WARPED, Warp, after, aligned, carried_by, inverse, shifted
+from aurelon.core.codecs.shared.raster import UnreadableError
 from aurelon.core.errors import Cancelled, PlateError
 from aurelon.core.graph.renderer import never
-from aurelon.core.imaging.fastmath import encode_array
-from aurelon.core.imaging.frame import Frame
 from aurelon.core.reel import Reel
+from aurelon.core.reels.shared.footage import glimpse_of
 from aurelon.core.settings.types.place import LEAST, MOST
 
 EDGE = 1280  # long edge of the version that is looked at
@@ -43,7 +43,7 @@ SURE = 0.9  # from which what is seen is learned
 NEARER, TURNED = 1.2, 0.26  # by how much it must have grown or turned (radians) since then
 CHANGES = 1.25  # by which a patch may stretch beyond what its points say
 DROPS = 0.12  # by which it may be less like than it has been
-FORGETS = 0.2  # of how it has been, a frame
+LEARNS, FORGETS = 0.5, 0.05  # of how it has been, a frame, where it is more like and less
 DISTINCT = 0.06  # correlation by which it must be more alike than any other place that is looked at
 FARTHER = 3.0  # patches about the place in which it is looked for again
 FLAT = 1.0  # code values by which what is followed must differ within itself
@@ -119,10 +119,11 @@ def follow_all(
 
 
 def grey_of(reel: Reel, number: int) -> Grey:
-    """A frame as it is looked at, (h, w) uint8: brightness in display code values."""
-    plate = reel[number]
-    small = plate.at(Frame.canonical(plate.size, EDGE))
-    return np.round(encode_array(small @ plate.space.luminance) * 255).clip(0, 255).astype(np.uint8)
+    """A frame as it is looked at, (h, w) uint8. Raises PlateError for one that cannot be read."""
+    try:
+        return np.asarray(cv2.cvtColor(glimpse_of(reel.footage, number, EDGE), cv2.COLOR_RGB2GRAY), np.uint8)
+    except UnreadableError as error:
+        raise PlateError(f"{reel.name} {error}") from error
 
 
 @dataclass
@@ -172,8 +173,17 @@ class _Start:
         self.inside = bool(((self.at > -self.half) & (self.at < self.size + self.half - 1)).all())
         self.patch, corner = _cut(grey, self.at, self.half)
         self.offset: Point = self.at - corner  # of the place within the patch
+        self.elsewhere = self._elsewhere()
         steps = np.linspace(-self.half, self.half, GRID)
         self.grid = np.stack(np.meshgrid(steps, steps), -1).reshape(-1, 2) + self.offset
+
+    def _elsewhere(self) -> float:
+        """How like the patch the most alike other place of its own picture is."""
+        if self.patch is None or not self.inside:
+            return 0.0
+        alike = cv2.matchTemplate(self.grey, self.patch, cv2.TM_CCOEFF_NORMED)
+        x, y = np.round(self.at - self.offset).astype(int)
+        return _second(alike, int(x), int(y), self.half)
 
     def begin(self) -> _Way:
         return _Way(shifted(NOT_WARPED, self.at - self.offset))
@@ -199,7 +209,7 @@ class _Start:
                     way.step = self.place(way) - was
                     self._learn(now, way, sure)
                 way.missing, way.gone, way.with_all = 0, True, None
-                way.usual += FORGETS * (sure - way.usual)
+                way.usual += (LEARNS if sure > way.usual else FORGETS) * (sure - way.usual)
                 return sure
             if way.gone:
                 way.pass_by()
@@ -269,7 +279,11 @@ class _Start:
         where = corner + fine + self.half
         there = shifted(way.warp, where - self.place(way))
         found = self._aligned(now, there, way)
-        return found if found is not None or again or best < way.least else (there, float(best))
+        if again:
+            # Laid on a place that is alike it would be more like than that is.
+            needed = min(self.elsewhere + DISTINCT, TRUE + DISTINCT)
+            return found if found is not None and found[1] >= needed else None
+        return found if found is not None or best < way.least else (there, float(best))
 
     def _learn(self, now: Grey, way: _Way, sure: float) -> None:
         """Keeps how the patch looks now, where that is sure and it has come to look otherwise."""

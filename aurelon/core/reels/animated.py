@@ -13,7 +13,7 @@ from PIL import Image
 
 from aurelon.core.codecs import MAX_PIXELS
 from aurelon.core.codecs.shared.raster import CUT_SHORT, Raster, UnreadableError, split_alpha, why_unreadable
-from aurelon.core.reels.shared.footage import check_count
+from aurelon.core.reels.shared.footage import Codes, check_count, reduced
 
 TITLE = "animated picture"
 SUFFIXES = (".gif", ".webp", ".png", ".apng")
@@ -89,6 +89,9 @@ class Animated:
         colour, alpha = split_alpha(samples)
         opaque = alpha is None or bool((alpha == 255).all())
         return Raster(np.ascontiguousarray(colour), None if opaque else alpha, self.icc)
+
+    def glimpse(self, number: int, edge: int) -> Codes:
+        return reduced(self.raster(number).samples, edge)
 
     def close(self) -> None:
         with self._lock:

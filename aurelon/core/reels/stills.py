@@ -20,7 +20,7 @@ from typing import BinaryIO
 from aurelon.core.codecs import measured, read_raster, suffixes
 from aurelon.core.codecs.shared.raster import DEPTHS, Raster, UnreadableError
 from aurelon.core.errors import PlateError
-from aurelon.core.reels.shared.footage import check_count
+from aurelon.core.reels.shared.footage import Codes, check_count, reduced
 
 TITLE = "numbered stills"
 SUFFIXES = (".zip",)
@@ -185,6 +185,9 @@ class Stills:
                 f"has frames of different sizes: {name} is {size[0]} x {size[1]}, the first {self.size[0]} x {self.size[1]}"
             )
         return raster
+
+    def glimpse(self, number: int, edge: int) -> Codes:
+        return reduced(self.raster(number).samples, edge)
 
 
 def _decoded(data: bytes, name: str) -> Raster:

@@ -28,8 +28,9 @@ from numpy.typing import NDArray
 from aurelon.core.codecs import MAX_PIXELS
 from aurelon.core.codecs.shared.raster import CUT_SHORT, Raster, UnreadableError, by_code_points
 from aurelon.core.imaging.code_points import BT709, SRGB_TRANSFER, UNSPECIFIED
+from aurelon.core.imaging.frame import fit_within
 from aurelon.core.reels.shared.containers import DECODERS, demuxer_of, open_container
-from aurelon.core.reels.shared.footage import check_count
+from aurelon.core.reels.shared.footage import Codes, check_count
 
 TITLE = "video"
 SUFFIXES = (".webm", ".mkv", ".mp4", ".mov", ".m4v", ".avi")
@@ -123,15 +124,30 @@ class Video:
             frame = self._decoded(number)
             # A kept frame is given to several threads, and converting it writes to it and to its scaler.
             pixels = _upright(_rgb(frame, _square_width(self._stream, frame)), _turn_of(frame))
-        if pixels.shape[1::-1] != self.size:
-            raise UnreadableError(f"changes to {pixels.shape[1]} x {pixels.shape[0]} at frame {number}; cut it there first")
+        self._check_size(pixels.shape[1::-1], number)
         if self.points is None:
             return Raster(pixels)
         return by_code_points(pixels, None, None, *self.points)
 
+    def glimpse(self, number: int, edge: int) -> Codes:
+        with self._lock:
+            frame = self._decoded(number)
+            turns, size = _turn_of(frame), (_square_width(self._stream, frame), frame.height)
+            self._check_size(size[::-1] if turns % 2 else size, number)
+            width, height = fit_within(size, edge)
+            try:
+                small = frame.reformat(width=width, height=height, format="rgb24", interpolation=Interpolation.AREA)
+            except (ValueError, av.error.FFmpegError) as error:
+                raise UnreadableError(CUT_SHORT) from error
+            return np.asarray(_upright(small.to_ndarray(), turns), np.uint8)
+
     def close(self) -> None:
         with self._lock:
             self._container.close()
+
+    def _check_size(self, size: tuple[int, ...], number: int) -> None:
+        if size != self.size:
+            raise UnreadableError(f"changes to {size[0]} x {size[1]} at frame {number}; cut it there first")
 
     def _decoded(self, number: int) -> VideoFrame:
         wanted = self._stamps[number]

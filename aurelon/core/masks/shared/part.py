@@ -125,7 +125,7 @@ class Part(Settings):
 
     part: str
     name: str = Field("", max_length=80, description="What the part is called")
-    on: bool = flag(True, "Whether this part counts", label="On")
+    on: bool = flag(True, "Whether this part counts", label="On", keyed=True)
     combine: Combine = choice("add", COMBINE_HELP, label="Combine", words=COMBINES, essential=True)
     density: float = number(1.0, "Strength of this part", unit="share", low=0, high=1, step=0.01, essential=True)
     invert: bool = flag(False, "Swaps what this part covers and what it leaves", label="Invert this part")

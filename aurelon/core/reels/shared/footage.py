@@ -4,11 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from fractions import Fraction
-from typing import BinaryIO, Protocol
+from typing import Any, BinaryIO, Protocol, TypeVar
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
 
 from aurelon.core.codecs.shared.raster import CUT_SHORT, Raster, UnreadableError, why_unreadable
+from aurelon.core.imaging.frame import fit_within
 
 MOST_FRAMES = 100_000
+Codes = NDArray[np.uint8]
+T = TypeVar("T")
+FLOAT_GAMMA = 0.45  # about how a display encodes linear light
 
 
 class Footage(Protocol):
@@ -41,6 +49,10 @@ class Footage(Protocol):
 
     def raster(self, number: int) -> Raster:
         """A frame's samples. Raises UnreadableError for one that cannot be decoded."""
+
+    def glimpse(self, number: int, edge: int) -> Codes:
+        """About how a frame looks, (h, w, 3), with a long edge of at most `edge`, for what is found over frames. Raises
+        UnreadableError for one that cannot be decoded."""
 
     @property
     def close(self) -> Callable[[], None]: ...
@@ -76,7 +88,29 @@ def opened(kind: Kind, file: BinaryIO) -> Footage:
 
 def frame_of(footage: Footage, number: int) -> Raster:
     """A frame's samples. Raises UnreadableError, whatever its decoder stumbles over."""
+    return _decoded(footage.raster, number)
+
+
+def glimpse_of(footage: Footage, number: int, edge: int) -> Codes:
+    """About how a frame looks, see `Footage.glimpse`. Raises UnreadableError, whatever its decoder stumbles over."""
+    return _decoded(footage.glimpse, number, edge)
+
+
+def _decoded(how: Callable[..., T], *of: int) -> T:
     try:
-        return footage.raster(number)
+        return how(*of)
     except Exception as error:
         raise why_unreadable(error, CUT_SHORT) from error
+
+
+def reduced(samples: NDArray[Any], edge: int) -> Codes:
+    """Samples (h, w, 1 or 3) of any depth as codes of 8 bits, (h, w, 3), with a long edge of at most `edge`; of floats only what is
+    not above white."""
+    size = samples.shape[1], samples.shape[0]
+    if samples.dtype == np.uint16:
+        samples = (samples >> 8).astype(np.uint8)
+    elif samples.dtype != np.uint8:
+        samples = np.asarray(np.clip(samples, 0, 1) ** FLOAT_GAMMA * 255, np.uint8)
+    samples = np.asarray(cv2.resize(samples, fit_within(size, edge), interpolation=cv2.INTER_AREA), np.uint8)
+    tall, wide = samples.shape[:2]
+    return np.ascontiguousarray(np.broadcast_to(samples.reshape(tall, wide, -1), (tall, wide, 3)))

@@ -5,13 +5,16 @@ import { handled } from "./hand";
 import type { Keeping } from "./keeping";
 import { withValuesAt } from "./keys";
 import { defaultsOf, type Place, type Values } from "./rig";
-import { atFrame } from "./selectors";
+import { atFrame, shotNow } from "./selectors";
 import type { State } from "./state";
 
 interface Answer {
   data?: Edited;
   error?: unknown;
 }
+
+/** In which shots: that which is seen only, it too, all but it, all. */
+export type InShots = "only" | "too" | "not" | "all";
 
 export type Editing = ReturnType<typeof makeEditing>;
 
@@ -72,7 +75,7 @@ export function makeEditing(
       .finally(() => store.setState((s) => ({ asking: s.asking - 1 })));
   };
 
-  return {
+  const self = {
     now,
     valued,
     edit,
@@ -92,7 +95,14 @@ export function makeEditing(
       ),
     resetAll: (place: Place, group: GroupInfo, also: Record<string, unknown> = {}) =>
       edit(valued(place, { ...defaultsOf(group), ...also }), `Reset ${group.label}`),
+    /** Has what is on or off be on in the shot that is seen, as far as it lies between the marks. */
+    inShot: (what: { owner: string; path: string; how: InShots }) => {
+      const s = store.getState();
+      const [begin, end] = shotNow(s);
+      self.ask({ do: "give-to-shot", ...what, within: [begin, end === s.plate.frames ? null : end] });
+    },
     /** A setting of a light, without its place being spelt out; the lights of its group follow it. */
     ofLight: (id: string, stage: Stage, name: string, value: unknown) => change(valued({ light: id, stage }, { [name]: value }), id),
   };
+  return self;
 }

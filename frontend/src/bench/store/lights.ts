@@ -1,13 +1,12 @@
 import type { StoreApi } from "zustand";
 import { api, type Light, type SavedRig, type Stage, type StripCell } from "../../api/client";
-import type { Editing } from "./editing";
+import type { Editing, InShots } from "./editing";
 import type { Spot } from "./places";
 import { withShining, withValuesAt } from "./keys";
 import { lightOf, moveLight, stages, valuesAt, withLight, withoutLight } from "./rig";
-import { atFrame, shotNow } from "./selectors";
+import { atFrame } from "./selectors";
 import type { State } from "./state";
 
-export type Shining = "only" | "too" | "not" | "all";
 export type Lights = ReturnType<typeof makeLights>;
 
 /** What can be done with whole lights; each is one step to undo. */
@@ -31,10 +30,7 @@ export function makeLights(store: StoreApi<State>, editing: Editing) {
         `Switch ${named(id)} ${lightOf(now(), id)?.on ? "off" : "on"}`,
       ),
     /** Has a light shine in the shot that is seen, as far as it lies between the marks, or in all. */
-    shine: (id: string, how: Shining) => {
-      const [begin, end] = shotNow(store.getState());
-      ask({ do: "shine-in", light: id, how, within: [begin, end === store.getState().plate.frames ? null : end] });
-    },
+    shine: (id: string, how: InShots) => editing.inShot({ owner: id, path: "on", how }),
     solo: (id: string) => store.setState((s) => ({ solo: s.solo === id ? null : id })),
     duplicate: (id: string) => ask({ do: "duplicate", light: id }),
     mirror: (id: string) => ask({ do: "mirror", light: id }),

@@ -7,9 +7,11 @@ import { Menu, type Choice } from "../../../ui/Menu";
 import { Select } from "../../../ui/Select";
 import { tone } from "../../../ui/theme";
 import { useBench, useNow } from "../../store/bench";
+import type { InShots } from "../../store/editing";
+import { keyOf } from "../../store/keys";
 import { toolsOf, valueIn } from "../../store/partTools";
 import { maskOf } from "../../store/rig";
-import { partIndexNow } from "../../store/selectors";
+import { partIndexNow, shotName } from "../../store/selectors";
 import type { MaskView } from "../../store/state";
 import { PartSettings } from "./PartSettings";
 
@@ -63,7 +65,8 @@ const views: { value: MaskView; text: string }[] = [
 
 /** A mask: how it begins, its parts, and the part that is worked on. */
 export function MaskPanel({ owner }: { owner: Owner }) {
-  const { masking, catalogue } = useBench();
+  const { masking, editing, catalogue } = useBench();
+  const shot = useNow(shotName);
   const { parts } = catalogue;
   const mask = useNow((s) => maskOf(s.rig, owner));
   const mattes = useNow((s) => s.rig.mattes);
@@ -80,6 +83,17 @@ export function MaskPanel({ owner }: { owner: Owner }) {
     const side = info(part)?.group.settings.find((s) => s.name === "side");
     const name = mattes.find((m) => m.id === referred)?.name || (referred ? "a matte that is not there" : "no matte yet");
     return `${side ? String(valueIn(part, side)) : ""} ${name}`;
+  };
+  const inShots = (part: MaskPart, k: number): Choice[] => {
+    const give = (how: InShots) => () => editing.inShot({ ...keyOf({ mask: owner, part: k }, "on"), how });
+    if (shot === "") return [];
+    return [
+      { id: "only", text: "Count in this shot only", about: shot, act: give("only") },
+      part.on
+        ? { id: "not", text: "Leave out in this shot", about: shot, act: give("not") }
+        : { id: "too", text: "Count in this shot too", about: shot, act: give("too") },
+      ...(part.keys.on ? [{ id: "all", text: "Count in all shots", act: give("all") }] : []),
+    ];
   };
   const kinds: Choice[] = parts
     .filter((p) => p.offered)
@@ -138,7 +152,7 @@ export function MaskPanel({ owner }: { owner: Owner }) {
                 label={`${title} on`}
                 hideLabel
                 isSelected={part.on}
-                onChange={() => masking.parts(owner, (all) => all.map((p, i) => (i === k ? { ...p, on: !p.on } : p)), `Switch ${title}`)}
+                onChange={() => editing.edit(editing.valued({ mask: owner, part: k }, { on: !part.on }), `Switch ${title}`)}
               />
               <Button weight="bare" className="title" aria-expanded={open} onPress={() => masking.select(open ? null : k)}>
                 {title}
@@ -157,6 +171,7 @@ export function MaskPanel({ owner }: { owner: Owner }) {
                     text: "Duplicate",
                     act: () => masking.parts(owner, (all) => [...all.slice(0, k + 1), part, ...all.slice(k + 1)], `Duplicate ${title}`),
                   },
+                  ...inShots(part, k),
                 ]}
               >
                 <Button weight="bare" aria-label={`More for ${title}, part ${k + 1}`}>
