@@ -152,6 +152,12 @@ through its keys and never beyond them. A still picture is frame 0.
 {{"keys": {{"low-sun": {{"spread.position": {{"between": "smooth", "at": [[0, [0.5, 0.3]], [48, [0.62, 0.28]]]}}}}}}}}
 ```
 
+Whether a light shines, and whether a part of a mask counts, has keys too: `"on": {{"at": [[0, false], [20, true]]}}` has it on from
+frame 20; there is nothing between on and off.
+
+`shots` has what is said by hand of where shots begin: `begin` frames with which one does, `go_on` those with which none does, whatever
+is found. What is followed and carried ends with its shot.
+
 A part of a mask has its `keys` with it, by the names of its settings, so that they stay with it wherever it is moved or copied:
 
 ```json
