@@ -155,8 +155,8 @@ through its keys and never beyond them. A still picture is frame 0.
 Whether a light shines, and whether a part of a mask counts, has keys too: `"on": {{"at": [[0, false], [20, true]]}}` has it on from
 frame 20; there is nothing between on and off.
 
-`shots` has what is said by hand of where shots begin: `begin` frames with which one does, `go_on` those with which none does,
-whatever is found. What is followed and carried ends with its shot.
+`shots` holds the cuts made by hand: `begin` lists frames where a shot begins, `go_on` frames where a detected cut is removed.
+Following and carrying stop at the end of a shot.
 
 A part of a mask has its `keys` with it, by the names of its settings, so that they stay with it wherever it is moved or copied:
 

@@ -155,7 +155,7 @@ def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: C
             behind = motion_of(before.grey, now.grey, cv2.subtract(1 - outside, covered))
             layers.move(motion, behind)
             if parted_by(motion, behind, shape) > MOVES:
-                still[:] = False  # what does not move is no part of a subject that does
+                still[:] = False  # the subject moves, so a pixel that stays is not of it
             brought = brought_along(shape, motion)
             covered = covered_now(now.codes, brought, layers, covered)
             moved = moved_matte(flow, brought_along(before.grey, motion), now.grey, brought, covered)

@@ -6,7 +6,7 @@ that covers the picture for a moment, does not count as a cut, since what was th
 into another, the second begins with the frame at which it weighs more than the first: there a picture is a mixture of one before
 and one after it, which are not of one shot. After a fade through black, it begins with the first frame that shows something.
 
-What is said by hand wins over what is found. A frame that cannot be read is passed over.
+Cuts set or removed by hand win over detected ones. Unreadable frames are skipped.
 """
 
 from __future__ import annotations

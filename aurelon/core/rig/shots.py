@@ -24,7 +24,7 @@ class Shots(Settings):
         return tuple(sorted(set(frames)))
 
     def said(self, frame: int, *, begins: bool) -> Shots:
-        """The same with a shot that begins with a frame, or with none that does."""
+        """A copy in which a cut at a frame is set, or removed."""
         without = {name: tuple(one for one in getattr(self, name) if one != frame) for name in ("begin", "go_on")}
         name = "begin" if begins else "go_on"
         return Shots(**{**without, name: (*without[name], frame)})

@@ -13,7 +13,7 @@ interface Answer {
   error?: unknown;
 }
 
-/** In which shots: that which is seen only, it too, all but it, all. */
+/** Only the current shot, the current shot as well, every shot but the current one, or all shots. */
 export type InShots = "only" | "too" | "not" | "all";
 
 export type Editing = ReturnType<typeof makeEditing>;

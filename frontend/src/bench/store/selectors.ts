@@ -53,7 +53,7 @@ export function boxNow({ hand, seen }: State): Box {
 
 const paneOf = kept((area: Point, halved: boolean): Point => (halved ? { x: area.x / 2, y: area.y } : area));
 
-/** The frames with which a shot begins, in order: those that are found, but what is said by hand wins. */
+/** The frames where a shot begins, in order: detected cuts, corrected by those set or removed by hand. */
 export function cutsNow({ cuts, rig: { shots } }: State): number[] {
   const found = cuts.filter((frame) => !shots.go_on.includes(frame));
   return [...new Set([...found, ...shots.begin])].sort((a, b) => a - b);
