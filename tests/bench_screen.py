@@ -10,16 +10,23 @@ from __future__ import annotations
 
 import gzip
 import io
+import json
+import subprocess
+import tempfile
 import time
-from collections.abc import Callable
+import urllib.request
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from itertools import count
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import CDPSession, Page
+from playwright.sync_api import Page, sync_playwright
+from websockets.sync.client import ClientConnection, connect
 
-from tests.browser.window import ROOT, add_light, demo_window, rested
+from tests.browser.window import FLAGS, PATIENCE, ROOT, Service, add_light, free_port, rested
 from tests.pictures import scene
 
 UNIT = """() => {
@@ -89,8 +96,8 @@ BARE = """
 </script>
 """
 MOVES = 60
-EVERY = 16  # ms between moves, as a mouse has
-STEADY = 0  # where pictures are counted: as fast as input comes
+RATE = 60  # moves a second
+WINDOW = "--window-size=1280,943"  # of which the page has 1280 x 800
 SETTLE = 2500
 rows: list[tuple[str, float, float, bool]] = []
 
@@ -101,52 +108,91 @@ def row(what: str, value: float, bound: float, *, at_least: bool = False) -> Non
     print(f"{what:<66}{value:10.2f}   at {'least' if at_least else 'most'} {bound:<6g}{'MISSED' if missed else ''}", flush=True)
 
 
-class Hand:
-    """Drags, and what they cost the page's main thread."""
+class Wire:
+    """The browser's own protocol to a page, and nothing beside: what a test's library listens to (every message of a socket, for
+    one) takes as long as the page's own work."""
 
-    def __init__(self, page: Page) -> None:
-        self.page = page
-        self.session: CDPSession = page.context.new_cdp_session(page)
-        self.session.send("Performance.enable", {"timeDomain": "threadTicks"})
-        self.unit = float(page.evaluate(UNIT))
+    def __init__(self, connection: ClientConnection) -> None:
+        self._connection = connection
+        self._numbers = count(1)
 
-    def _task(self) -> float:
-        metrics = self.session.send("Performance.getMetrics")["metrics"]
-        return 1000 * float(next(m["value"] for m in metrics if m["name"] == "TaskDuration"))
+    def tell(self, method: str, **words: Any) -> dict[str, Any]:
+        number = next(self._numbers)
+        self._connection.send(json.dumps({"id": number, "method": method, "params": words}))
+        while (answer := json.loads(self._connection.recv())).get("id") != number:
+            pass
+        result: dict[str, Any] = answer["result"]
+        return result
+
+    def evaluate(self, script: str) -> Any:
+        return self.tell("Runtime.evaluate", expression=script, returnByValue=True)["result"].get("value")
+
+    def mouse(self, what: str, place: tuple[float, float], **words: Any) -> None:
+        self.tell("Input.dispatchMouseEvent", type=what, x=place[0], y=place[1], button="left", **words)
+
+
+class Window:
+    """A browser that is set up through a test's library, which lets go of it while a hand drags."""
+
+    def __init__(self, port: int) -> None:
+        self._address = f"http://127.0.0.1:{port}"
+
+    @contextmanager
+    def page(self) -> Iterator[Page]:
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.connect_over_cdp(self._address)
+            page = browser.contexts[0].pages[0]
+            page.set_default_timeout(PATIENCE)
+            yield page
+            browser.close()
+
+    @contextmanager
+    def wire(self) -> Iterator[Wire]:
+        with urllib.request.urlopen(f"{self._address}/json") as answer:
+            target = next(one for one in json.load(answer) if one["type"] == "page")
+        with connect(target["webSocketDebuggerUrl"], max_size=None) as connection:
+            yield Wire(connection)
 
     def drag(
-        self,
-        begin: tuple[float, float],
-        by: Callable[[float], tuple[float, float]],
-        moves: int = MOVES,
-        every: int = EVERY,
-        bare: bool = False,
+        self, begin: tuple[float, float], by: Callable[[float], tuple[float, float]], moves: int = MOVES, script: str = ""
     ) -> dict[str, float]:
-        """From a point of the window along `by` (0..1 gives an offset): units a move, tasks over 50 ms, pictures a second, and
-        ms from a move to the picture that has it painted: the median, and what nineteen of twenty are under."""
-        page = self.page
-        page.mouse.move(*begin)
-        page.mouse.down()
-        page.wait_for_timeout(400)
-        page.evaluate("window.painted = 0; window.long = []; window.waits = []")
-        task, started = self._task(), time.monotonic()
-        for k in range(moves):
-            dx, dy = by((k + 1) / moves)
-            page.mouse.move(begin[0] + dx, begin[1] + dy)
-            if every:
-                page.wait_for_timeout(every)
-        seconds, work = time.monotonic() - started, self._task() - task
-        result: dict[str, Any] = page.evaluate("({ painted: window.painted, long: window.long.length, waits: window.waits })")
-        page.mouse.up()
-        if not bare:
-            rested(page, SETTLE)
+        """From a point of the window along `by` (0..1 gives an offset), 60 moves a second: units a move, tasks over 50 ms, pictures
+        a second, and ms from a move to the picture that has it painted: the median, and what nineteen of twenty are under. With a
+        `script` that runs as the drag begins, what `window.drawing` has at its end is there as well."""
+        with self.wire() as wire:
+            wire.tell("Performance.enable", timeDomain="threadTicks")
+
+            def task() -> float:
+                metrics = wire.tell("Performance.getMetrics")["metrics"]
+                return 1000 * float(next(m["value"] for m in metrics if m["name"] == "TaskDuration"))
+
+            unit = float(wire.evaluate(f"({UNIT})()"))
+            wire.mouse("mouseMoved", begin)
+            wire.mouse("mousePressed", begin, buttons=1, clickCount=1)
+            time.sleep(0.4)
+            wire.evaluate("window.painted = 0; window.long = []; window.waits = []")
+            if script:
+                wire.evaluate(f"({script})()")
+            work, started, at = task(), time.monotonic(), begin
+            for k in range(moves):
+                dx, dy = by((k + 1) / moves)
+                at = (begin[0] + dx, begin[1] + dy)
+                wire.mouse("mouseMoved", at, buttons=1)
+                time.sleep(max(0.0, started + (k + 1) / RATE - time.monotonic()))
+            seconds, work = time.monotonic() - started, task() - work
+            result: dict[str, Any] = wire.evaluate(
+                "({ painted: window.painted, long: window.long?.length ?? 0, waits: window.waits ?? [], drawing: window.drawing })"
+            )
+            wire.mouse("mouseReleased", at, clickCount=1)
+        time.sleep(SETTLE / 1000)
         return {
-            "units": work / moves / self.unit,
+            "units": work / moves / unit,
             "long": result["long"],
             "a second": result["painted"] / seconds,
-            "moves": moves / seconds,
-            "median": float(np.median(result["waits"] or [np.inf])),
-            "nineteen": float(np.quantile(result["waits"] or [np.inf], 0.95)),
+            "median": float(np.median(result["waits"])) if result["waits"] else np.inf,
+            "nineteen": float(np.quantile(result["waits"], 0.95)) if result["waits"] else np.inf,
+            "frames a second": (result.get("drawing") or {}).get("frames", 0) / seconds,
+            **(result.get("drawing") or {}),
         }
 
 
@@ -178,76 +224,109 @@ def scripts() -> float:
     return total / 1000
 
 
-def measure(page: Page, url: str, folder: Path) -> None:
-    page.goto("about:blank")
-    page.set_content(BARE)
-    floor = Hand(page).drag((300.0, 660.0), lambda t: (80 * t, 20 * t), bare=True)["units"]
+TRACK = '[data-setting="{}"] [role=group]'
+AREA = (300.0, 660.0)
+
+
+def choose(page: Page, light: str) -> None:
+    page.get_by_role("button", name=light, exact=True).first.click()
+    rested(page, SETTLE)
+
+
+def measure(window: Window, url: str, folder: Path) -> None:
+    with window.page() as page:
+        page.goto("about:blank")
+        page.set_content(BARE)
+    floor = window.drag(AREA, lambda t: (80 * t, 20 * t))["units"]
     print(f"{'a bare page, for a move, units':<66}{floor:10.2f}")
-    page.goto(url)
-    page.get_by_role("button", name="Open Headland at dawn", exact=True).click()
-    rested(page, SETTLE)
-    page.get_by_role("button", name="Low sun", exact=True).click()
-    rested(page, SETTLE)
-    hand = Hand(page)
-    print(f"unit {hand.unit:.1f} ms")
-    track = '[data-setting="{}"] [role=group]'
-    drags = {
-        "moving the view": ((300.0, 660.0), lambda t: (80 * t, 20 * t), 0.3),
-        "a slider": (middle(page, track.format("reach")), lambda t: (60 * t, 0), 1.0),
-        "a handle": (middle(page, 'g[role=slider][aria-label="Position"] .grip'), lambda t: (70 * t, -30 * t), 1.0),
+    with window.page() as page:
+        page.add_init_script(COUNTING)
+        page.goto(url)
+        page.get_by_role("button", name="Open Headland at dawn", exact=True).click()
+        rested(page, SETTLE)
+        choose(page, "Low sun")
+        slider = middle(page, TRACK.format("reach"))
+        handle = middle(page, 'g[role=slider][aria-label="Position"] .grip')
+    drags: dict[str, tuple[tuple[float, float], Callable[[float], tuple[float, float]], float]] = {
+        "moving the view": (AREA, lambda t: (80 * t, 20 * t), 0.3),
+        "a slider": (slider, lambda t: (60 * t, 0), 1.0),
+        "a handle": (handle, lambda t: (70 * t, -30 * t), 1.0),
     }
     for name, (begin, by, bound) in drags.items():
-        result = hand.drag(begin, by)
+        result = window.drag(begin, by)
         row(f"main thread for a move: {name}, units above a bare page", result["units"] - floor, bound)
         row(f"  tasks over 50 ms: {name}", result["long"], 0)
-    page.keyboard.press("n")
-    rested(page, SETTLE)
-    result = hand.drag((300, 300), lambda t: (300 * t, 60 * np.sin(9 * t)), 120)
+    with window.page() as page:
+        page.keyboard.press("n")
+        rested(page, SETTLE)
+    result = window.drag((300, 300), lambda t: (300 * t, 60 * np.sin(9 * t)), 120)
     row("main thread for a move: a brush, units above a bare page", result["units"] - floor, 1.0)
     row("  tasks over 50 ms: a brush", result["long"], 0)
-    page.keyboard.press("Escape")
+    measure_large_plates(window, folder)
 
-    page.get_by_role("button", name="Back to the plates").click()
-    bring(page, folder)
-    add_light(page, "Shafts", SETTLE)
-    result = hand.drag(middle(page, track.format("reach")), lambda t: (130 * np.sin(6 * t), 0), 240, STEADY)
-    row("pictures a second while a hand drags, 24 MP, one light", result["a second"], 30, at_least=True)
-    for kind in ("Bloom", "Halation"):
-        add_light(page, kind, SETTLE)
-    page.get_by_role("button", name="Shafts", exact=True).first.click()
-    rested(page, SETTLE)
-    result = hand.drag(middle(page, track.format("reach")), lambda t: (130 * np.sin(6 * t), 0), 120)
+
+def measure_large_plates(window: Window, folder: Path) -> None:
+    def swing(t: float) -> tuple[float, float]:
+        return 130 * float(np.sin(6 * t)), 0
+
+    with window.page() as page:
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="Back to the plates").click()
+        bring(page, folder)
+        add_light(page, "Shafts", SETTLE)
+        slider = middle(page, TRACK.format("reach"))
+    row("pictures a second while a hand drags, 24 MP, one light", window.drag(slider, swing, 240)["a second"], 30, at_least=True)
+    with window.page() as page:
+        for kind in ("Bloom", "Halation"):
+            add_light(page, kind, SETTLE)
+        choose(page, "Shafts")
+        slider = middle(page, TRACK.format("reach"))
+    result = window.drag(slider, swing, 240)
     row("from a move to the picture that has it, three lights: median, ms", result["median"], 60)
     row("  nineteen of twenty under, ms", result["nineteen"], 110)
-    for kind in ("Lamp", "Velvet"):
-        add_light(page, kind, SETTLE)
-    page.get_by_role("button", name="Shafts", exact=True).first.click()
-    rested(page, SETTLE)
-    result = hand.drag(middle(page, track.format("reach")), lambda t: (130 * np.sin(6 * t), 0), 240, STEADY)
-    row("pictures a second while a hand drags, 24 MP, five lights", result["a second"], 20, at_least=True)
-    page.keyboard.press("n")
-    rested(page, SETTLE)
-    page.mouse.move(300, 300)
-    page.mouse.down()
-    page.wait_for_timeout(400)
-    page.evaluate(DRAWING)
-    started = time.monotonic()
-    for k in range(6):
-        page.mouse.move(330 + 30 * k, 300 + 20 * (-1) ** k, steps=30)
-    seconds = time.monotonic() - started
-    drawn: dict[str, int] = page.evaluate("window.drawing")
-    page.mouse.up()
-    rested(page, SETTLE)
-    row("frames a second under a brush, 24 MP, five lights", drawn["frames"] / seconds, 59, at_least=True)
+    with window.page() as page:
+        for kind in ("Lamp", "Velvet"):
+            add_light(page, kind, SETTLE)
+        choose(page, "Shafts")
+        slider = middle(page, TRACK.format("reach"))
+    row("pictures a second while a hand drags, 24 MP, five lights", window.drag(slider, swing, 240)["a second"], 20, at_least=True)
+    with window.page() as page:
+        page.keyboard.press("n")
+        rested(page, SETTLE)
+    drawn = window.drag((300, 300), lambda t: (180 * t, 20 * np.sin(18 * t)), 180, DRAWING)
+    row("frames a second under a brush, 24 MP, five lights", drawn["frames a second"], 59, at_least=True)
     row("  of its moves, drawn on the next of them", drawn["changed"] / drawn["moves"], 0.98, at_least=True)
     row("all scripts of the page, kB gzipped", scripts(), 400)
 
 
 def main() -> None:
-    with demo_window(COUNTING) as (page, url, folder):
-        measure(page, url, folder)
+    port = free_port()
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        service = Service(folder / "data", small=False)
+        service.start()
+        window = ["--headless=new", f"--remote-debugging-port={port}", f"--user-data-dir={folder / 'profile'}", WINDOW]
+        browser = subprocess.Popen(["/usr/bin/chromium", *window, *FLAGS, "about:blank"], stderr=subprocess.DEVNULL)
+        try:
+            wait_for(port)
+            measure(Window(port), service.url, folder)
+        finally:
+            browser.terminate()
+            browser.wait()
+            service.stop()
     missed = sum(value < bound if at_least else value > bound for _, value, bound, at_least in rows)
     print(f"{len(rows)} rows, {missed} missed")
+
+
+def wait_for(port: int) -> None:
+    """Waits until the browser answers."""
+    for _ in range(300):
+        try:
+            urllib.request.urlopen(f"http://127.0.0.1:{port}/json/version").close()
+            return
+        except OSError:
+            time.sleep(0.1)
+    raise AssertionError("the browser did not start")
 
 
 if __name__ == "__main__":

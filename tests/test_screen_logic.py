@@ -281,6 +281,31 @@ def exchange(steps: str) -> Any:
     return run("store/exchange", f"(() => {{ {WISHES} {steps} }})()")
 
 
+class Roads(unittest.TestCase):
+    """Whether pictures come to the page packed or plain."""
+
+    def wide(self, host: str, *pictures: tuple[str, float]) -> bool:
+        """Whether it is after pictures of a megabyte, each so packed and so many ms on its way, that took 20 ms to make."""
+        steps = "".join(
+            f"x.left({n}, 1000); x.arrived({{ seq: {n}, packed: '{packed}', seconds: 0.02 }}, 1e6, {1020 + ms});"
+            for n, (packed, ms) in enumerate(pictures)
+        )
+        return bool(run("store/link/road", f"(() => {{ const x = new m.Road(v.host); {steps} return x.wide; }})()", host=host))
+
+    def test_only_a_service_on_this_machine_sends_plain_pictures(self) -> None:
+        for host in ("127.0.0.1", "localhost", "[::1]"):
+            self.assertTrue(self.wide(host), host)
+        for host in ("10.0.0.7", "aurelon.example", "localhost.example", "127.0.0.1.example"):
+            self.assertFalse(self.wide(host), host)
+
+    def test_a_tunnel_to_another_machine_is_found_out_by_three_slow_pictures_in_a_row(self) -> None:
+        slow, quick = ("rgba", 500.0), ("rgba", 5.0)
+        self.assertFalse(self.wide("localhost", slow, slow, slow))
+        self.assertTrue(self.wide("localhost", slow, slow, quick, slow, slow))
+        self.assertTrue(self.wide("localhost", *3 * [("rgba", 100.0)]), "a busy machine")
+        self.assertTrue(self.wide("localhost", *3 * [("png", 500.0)]), "these were packed anyway")
+
+
 class Exchange(unittest.TestCase):
     """The order of requests and pictures of the live preview."""
 

@@ -3,7 +3,8 @@
 The client sends `PreviewRequest`; the answer is a binary frame: four bytes of length, a
 `FrameHeader` in JSON, and a picture. `part` is `picture` or the name of a stage. A draft is JPEG,
 an exact frame PNG; for a screen of high dynamic range in PQ (ITU-R BT.2100), where it holds
-light above white. Stages come after the picture and give way to the next request.
+light above white. A page on the same machine asks for `plain` samples: to pack and unpack a picture
+takes ten times as long as to hand it over. Stages come after the picture and give way to the next request.
 """
 
 from __future__ import annotations
@@ -16,8 +17,9 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import partial
-from typing import Any
+from typing import Any, Literal, NamedTuple
 
+import cv2
 import numpy as np
 from fastapi import WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
@@ -56,8 +58,8 @@ _opening = ThreadPoolExecutor(OPENING, "opening")
 
 
 class PreviewRequest(BaseModel):
-    """What the bench wants to see. `draft` while something is dragged; `hdr` where the screen shows more than white; `light` wants
-    its stage pictures.
+    """What the bench wants to see. `draft` while something is dragged; `hdr` where the screen shows more than white; `plain` where
+    its samples may come as they are; `light` wants its stage pictures.
 
     The rig comes whole as `rig`, or as the `changes` of the one that was sent with request `base`; with neither that
     one is meant. `lead` is a light whose group follows it; `painting` lays a stroke on the rig that is being drawn.
@@ -76,14 +78,28 @@ class PreviewRequest(BaseModel):
     clipping: bool = False
     draft: bool = False
     hdr: bool = False
+    plain: bool = False
     light: str | None = None
     stage_width: int = Field(200, ge=16, le=800)
 
 
+Packing = Literal["png", "jpeg", "rgba"]
+
+
+class Packed(NamedTuple):
+    """A picture as it is sent: its bytes, how they are packed, its size, and whether it is in PQ."""
+
+    data: bytes
+    packing: Packing
+    width: int
+    height: int
+    hdr: bool = False
+
+
 class FrameHeader(BaseModel):
     """Goes before the picture in every binary frame, as JSON after a 4-byte length. `box` is what is seen of the
-    straightened frame, in its fractions; `hdr` where the picture is in PQ; `keyed` what
-    each keyed setting is at this frame of the reel, by owner and path."""
+    straightened frame, in its fractions; `packed` how the picture is packed, `rgba` being its samples of 8 bits; `hdr` where it
+    is in PQ; `seconds` how long it took; `keyed` what each keyed setting is at this frame of the reel, by owner and path."""
 
     seq: int
     part: str
@@ -92,7 +108,11 @@ class FrameHeader(BaseModel):
     box: Box
     angle: float
     frame: int = 0
+    packed: Packing
+    width: int
+    height: int
     hdr: bool = False
+    seconds: float = 0.0
     keyed: dict[str, dict[str, Any]] = {}
 
 
@@ -121,9 +141,9 @@ def frames(
     rig = rig.at(plate.frame)
     view = pace.view(request.view) if request.draft else request.view
 
-    def drawn(show: Show, v: View) -> tuple[bytes, bool]:
-        """A picture's bytes, and whether it is in PQ."""
+    def drawn(show: Show, v: View, plain: bool = False) -> Packed:
         frame = v.frame
+        height, width = frame.shape
         pixels = renderer.part(rig, frame, show=show, draft=request.draft, cancelled=cancelled)
         whole = isinstance(show, ShowResult | ShowBefore)
         alpha = renderer.alpha(rig, frame) if whole else None
@@ -135,7 +155,7 @@ def frames(
             and not (request.draft or request.clipping)
             and float(seen.max()) > BARELY_ABOVE
         ):
-            return _in_pq(seen, plate.space, alpha), True
+            return Packed(_in_pq(seen, plate.space, alpha), "png", width, height, hdr=True)
         # Another exposure is there to look into what lies above white, unless a view tells how all of it is shown.
         finished = whole and (request.viewing.exposure == 0 or rig.finish.view is not None)
         drafted = rig.finish.draft(seen, plate.space) if finished and request.draft and alpha is None else None
@@ -146,17 +166,22 @@ def frames(
             picture = to_screen(*light, v.x0, v.y0, alpha, dithered=not request.draft)
         if request.clipping and whole:
             request.viewing.mark(picture, pixels, plate.space, cuts=rig.finish.cuts)
-        return encode_jpeg(picture, DRAFT_QUALITY) if request.draft else encode_png(picture), False
+        if plain:
+            return Packed(cv2.cvtColor(picture, cv2.COLOR_RGB2RGBA).tobytes(), "rgba", width, height)
+        if request.draft:
+            return Packed(encode_jpeg(picture, DRAFT_QUALITY), "jpeg", width, height)
+        return Packed(encode_png(picture), "png", width, height)
 
-    picture = drawn(request.show, view)
-    pace.note_frame(request.draft, request.frame, time.monotonic() - began)
-    yield _frame(request, rig, plate.size, "picture", view, *picture, keyed)
+    picture = drawn(request.show, view, request.plain)
+    seconds = time.monotonic() - began
+    pace.note_frame(request.draft, request.frame, seconds)
+    yield _frame(request, rig, plate.size, "picture", view, picture, seconds, keyed)
     if request.light is None:
         return
     width, height = fit_within(plate.size, request.stage_width)
     small = View(width=width, height=height, x0=0, y0=0, x1=width, y1=height)
     for stage in STAGES:
-        yield _frame(request, rig, plate.size, stage, small, *drawn(ShowStage(light=request.light, stage=stage), small))
+        yield _frame(request, rig, plate.size, stage, small, drawn(ShowStage(light=request.light, stage=stage), small))
 
 
 def _frame(
@@ -165,8 +190,8 @@ def _frame(
     size: tuple[int, int],
     part: str,
     view: View,
-    picture: bytes,
-    hdr: bool,
+    picture: Packed,
+    seconds: float = 0.0,
     keyed: dict[str, dict[str, Any]] | None = None,
 ) -> bytes:
     header = FrameHeader(
@@ -177,11 +202,15 @@ def _frame(
         box=rig.prepare.box(size),
         angle=rig.prepare.straighten,
         frame=request.frame,
-        hdr=hdr,
+        packed=picture.packing,
+        width=picture.width,
+        height=picture.height,
+        hdr=picture.hdr,
+        seconds=seconds,
         keyed=keyed or {},
     )
     head = header.model_dump_json().encode()
-    return struct.pack("<I", len(head)) + head + picture
+    return b"".join((struct.pack("<I", len(head)), head, picture.data))
 
 
 def _in_pq(pixels: Floats, space: RgbSpace, alpha: Floats | None) -> bytes:

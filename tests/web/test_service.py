@@ -224,6 +224,23 @@ class Preview(ServiceTest):
         codes = to_codes(pixels, opened.space, opened.space)
         self.assertLessEqual(np.abs(picture - np.clip(codes, 0, 1) * 255).max(), 1.01)
 
+    def test_plain_samples_are_those_that_a_packed_exact_frame_holds(self) -> None:
+        plate = self.add(png(scene(300, 200)))
+        with self.preview(plate) as socket:
+            self.ask(socket)
+            _, packed = self.frame(socket)
+            for draft in (False, True):
+                self.ask(socket, plain=True, draft=draft)
+                data = socket.receive_bytes()
+                (length,) = struct.unpack_from("<I", data)
+                header = json.loads(data[4 : 4 + length])
+                self.assertEqual((header["packed"], header["width"], header["height"]), ("rgba", 130, 90))
+                self.assertGreater(header["seconds"], 0)
+                samples = np.frombuffer(data[4 + length :], np.uint8).reshape(90, 130, 4)
+                # A draft is not dithered.
+                self.assertLessEqual(np.abs(samples[:, :, :3].astype(int) - packed).max(), 1 if draft else 0)
+                self.assertTrue((samples[:, :, 3] == 255).all())
+
     def test_for_a_bright_screen_an_exact_frame_holds_light_above_white(self) -> None:
         data = png(scene(300, 200))
         plate, rig = self.add(data), {"prepare": {"exposure": 2}}

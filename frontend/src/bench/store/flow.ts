@@ -1,7 +1,8 @@
-import type { FrameHeader, PreviewRequest } from "../../api/client";
+import type { FrameHeader } from "../../api/client";
 import { changesOf } from "./changes";
 import { Exchange } from "./exchange";
 import { openLink } from "./link/link";
+import type { Wanted } from "./link/messages";
 import type { Wish } from "./wish";
 
 const RECONNECT = 900; // ms
@@ -49,7 +50,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
     const known = exchange.known;
     const changes = known ? changesOf(known.rig, wish.rig) : [];
     const whole = known === null || changes.some((change) => change.path === "");
-    const request: PreviewRequest = {
+    const request: Wanted = {
       rig: whole ? wish.rig : null,
       base: known?.seq ?? null,
       changes: whole ? [] : changes,

@@ -46,6 +46,12 @@ export const Overlay = styled(Layer)`
     stroke-opacity: 0.55;
     stroke-dasharray: 2 5;
   }
+  /* Plain: a large ring of dashes takes a browser as long to draw as the rest of the page. */
+  .ring {
+    fill: none;
+    stroke: ${tone.strong};
+    stroke-opacity: 0.4;
+  }
   .grip {
     fill: transparent;
     stroke: none;

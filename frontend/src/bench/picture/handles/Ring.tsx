@@ -33,7 +33,7 @@ export function Ring({ plate, placement, label, text, centre, radius, turn, onRa
   });
   return (
     <>
-      <circle className="dash" cx={at.x} cy={at.y} r={radius * per} />
+      <circle className="ring" cx={at.x} cy={at.y} r={radius * per} />
       <g
         role="slider"
         tabIndex={0}

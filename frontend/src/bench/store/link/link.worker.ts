@@ -2,9 +2,11 @@
  * from the page's thread, which belongs to the hand. */
 import type { FrameHeader, PreviewFailure } from "../../../api/client";
 import { meanColour } from "./meanColour";
+import { Road } from "./road";
 import type { Heard, Told } from "./messages";
 
 let socket: WebSocket | null = null;
+const road = new Road(self.location.hostname);
 
 function tell(heard: Heard, transfer: Transferable[] = []): void {
   self.postMessage(heard, { transfer });
@@ -13,8 +15,17 @@ function tell(heard: Heard, transfer: Transferable[] = []): void {
 async function receive(data: ArrayBuffer): Promise<void> {
   const length = new DataView(data).getUint32(0, true);
   const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as FrameHeader;
-  if (header.part === "picture") tell({ is: "answered", seq: header.seq });
-  const picture = new Blob([new Uint8Array(data, 4 + length)], { type: header.exact ? "image/png" : "image/jpeg" });
+  if (header.part === "picture") {
+    road.arrived(header, data.byteLength, performance.now());
+    tell({ is: "answered", seq: header.seq });
+  }
+  if (header.packed === "rgba") {
+    const samples = new ImageData(new Uint8ClampedArray(data, 4 + length), header.width, header.height);
+    const bitmap = await createImageBitmap(samples);
+    tell({ is: "picture", header, bitmap, bright: null }, [bitmap]);
+    return;
+  }
+  const picture = new Blob([new Uint8Array(data, 4 + length)], { type: `image/${header.packed}` });
   if (header.part === "picture") {
     const bitmap = await createImageBitmap(picture);
     tell({ is: "picture", header, bitmap, bright: header.hdr ? picture : null }, [bitmap]);
@@ -37,5 +48,8 @@ function connect(url: string): void {
 
 self.onmessage = ({ data: told }: MessageEvent<Told>) => {
   if (told.do === "connect") connect(told.url);
-  else if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(told.request));
+  else if (socket?.readyState === WebSocket.OPEN) {
+    road.left(told.request.seq, performance.now());
+    socket.send(JSON.stringify({ ...told.request, plain: road.wide }));
+  }
 };

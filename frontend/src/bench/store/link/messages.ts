@@ -1,7 +1,10 @@
 import type { FrameHeader, PreviewFailure, PreviewRequest } from "../../../api/client";
 
+/** A request but for how its picture is packed, which the link knows. */
+export type Wanted = Omit<PreviewRequest, "plain">;
+
 /** What the page tells its link with the service. */
-export type Told = { do: "connect"; url: string } | { do: "send"; request: PreviewRequest };
+export type Told = { do: "connect"; url: string } | { do: "send"; request: Wanted };
 
 /** What the link tells the page. */
 export type Heard =
