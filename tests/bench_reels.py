@@ -19,7 +19,7 @@ from aurelon.core import Reel, open_reel, parse_rig
 from aurelon.core.analysis.carried_matte import carried
 from aurelon.core.export.picture import PictureExport, export
 from aurelon.core.export.reels import ReelExport, segment_of
-from aurelon.core.reels.shared.writing import Look, Timed
+from aurelon.core.reels.shared.writing import Look, Timed, Timeline
 from aurelon.core.reels.writers import reel_format, video
 from aurelon.runs.worker import use_threads
 
@@ -38,7 +38,7 @@ def enlarged(reel: Reel, out: Path, count: int, size: tuple[int, int]) -> Path:
     )
     piece = video.segment(form, look, timed)
     with out.open("w+b") as file:
-        video.join(form, look, [piece], [Fraction(n, 24) for n in range(count + 1)], None, file)
+        video.join(form, look, [piece], Timeline([Fraction(n, 24) for n in range(count + 1)]), file)
     return out
 
 

@@ -24,7 +24,7 @@ from aurelon.core.graph.first_look import FirstLook, look
 from aurelon.core.imaging.rgb_space import Curve, RgbSpace
 from aurelon.core.imaging.samples import all_finite
 from aurelon.core.plates.decoding import DecoderHere
-from aurelon.core.reels.shared.footage import Codes, Footage, frame_of, glimpse_of
+from aurelon.core.reels.shared.footage import Chapter, Codes, Footage, frame_of, glimpse_of
 
 SECONDS = 20.0  # of a processor, in which any small file is looked at
 SECONDS_A_MEGABYTE = 1.0  # more for a larger one: the densest code takes a fifth of it
@@ -51,6 +51,7 @@ class FootageFacts:
     numbers: Sequence[int]
     notices: tuple[str, ...]
     sounds: bool
+    chapters: Sequence[Chapter]
     points: tuple[int, int] | None
 
 
@@ -82,7 +83,10 @@ def operations() -> Mapping[str, Operation]:
     def glimpse(number: int, edge: int) -> Codes:
         return glimpse_of(open_footage[0][0], number, edge)
 
-    offered = (here.layers, here.layer, look, raster, footage, frame, glimpse)
+    def sound(size: int, name: str, end: Fraction) -> bytes:
+        return here.sound(file_elsewhere(size), name, end)
+
+    offered = (here.layers, here.layer, look, raster, footage, frame, glimpse, sound)
     return {operation.__name__: operation for operation in offered}
 
 
@@ -131,6 +135,11 @@ class DecoderPool:
             self._reels.add(process)
         return FootageElsewhere(process, file, name, self._limits(file.seek(0, os.SEEK_END), FOR_READING), self._patience)
 
+    def sound(self, file: BinaryIO, name: str, end: Fraction) -> bytes:
+        size = file.seek(0, os.SEEK_END)
+        found = self._asked("sound", name, size, FOR_READING, size, name, end, file=file)
+        return bytes(found)
+
     def close(self) -> None:
         """Ends every process, whatever it does."""
         with self._lock:
@@ -149,10 +158,11 @@ class DecoderPool:
     def _limits(self, size: int, times: float) -> float:
         return times * (self._seconds + SECONDS_A_MEGABYTE * size / 1e6)
 
-    def _asked(self, operation: str, name: str, size: int, times: float, *arguments: Any) -> Any:
+    def _asked(self, operation: str, name: str, size: int, times: float, *arguments: Any, file: BinaryIO | None = None) -> Any:
         seconds = self._limits(size, times)
+        patience = patience_for(seconds, self._patience)
         with self._process() as process:
-            return answered(process, name, operation, *arguments, seconds=seconds, patience=patience_for(seconds, self._patience))
+            return answered(process, name, operation, *arguments, seconds=seconds, patience=patience, file=file)
 
 
 def patience_for(seconds: float, least: float) -> float:
@@ -237,6 +247,7 @@ class FootageElsewhere:
         self.times, self.end, self.rate = facts.times, facts.end, facts.rate
         self.size, self.depth, self.numbers = facts.size, facts.depth, facts.numbers
         self.notices, self.sounds, self.points = facts.notices, facts.sounds, facts.points
+        self.chapters = facts.chapters
 
     def raster(self, number: int) -> Raster:
         return checked(self._of_frame("frame", number), self._name)

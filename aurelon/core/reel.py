@@ -88,6 +88,13 @@ class Reel:
         """(width, height) in pixels."""
         return self.footage.size
 
+    def sound(self) -> bytes | None:
+        """The sound as pages play it, Opus in WebM; None where there is none. Raises PlateError where it cannot be decoded."""
+        if not self.footage.sounds or self.opened is None:
+            return None
+        with self.opened() as file:
+            return decoder().sound(file, self.name, self.footage.end)
+
     @property
     def notices(self) -> tuple[str, ...]:
         """What a person should know of how it was read, in sentences."""

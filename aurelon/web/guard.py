@@ -17,6 +17,7 @@ COOKIE = "aurelon-token"
 POLICY = (
     "default-src 'self'",
     "img-src 'self' data: blob:",
+    "media-src 'self' blob:",
     "style-src 'self' 'unsafe-inline'",
     "font-src 'self' data:",
     "connect-src 'self'",

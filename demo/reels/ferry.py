@@ -17,7 +17,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from aurelon.core.reels.shared.writing import Look, Timed
+from aurelon.core.reels.shared.writing import Look, Timed, Timeline
 from aurelon.core.reels.writers import reel_format, video
 from demo.marching import Floats, box, develop, ellipsoid, fbm, hash01, make_march, mix, noise, rod, smooth, upright_cone
 
@@ -355,7 +355,7 @@ def main() -> None:
     pieces = [video.segment(form, look, shown)]
     times = [*(one.time for one in shown), Fraction(FRAMES, RATE)]
     with (HERE / "ferry.webm").open("wb") as out:
-        video.join(form, look, pieces, times, None, out)
+        video.join(form, look, pieces, Timeline(times), out)
     grey_film(HERE / "ferry-mattes.mkv", mattes)
     grey_film(HERE / "ferry-depth.mkv", depths)
     truth = {"sun": [[round(part, 5) for part in sun_at(number)] for number in range(FRAMES)], "depth": "0.4 m over the distance"}

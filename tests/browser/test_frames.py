@@ -15,7 +15,7 @@ from playwright.sync_api import Route, expect
 from aurelon.core import open_reel
 from tests.browser.window import BrowserTest
 from tests.core.test_cuts import panned
-from tests.reels import frames, write_stills, write_video
+from tests.reels import frames, with_sound, write_stills, write_video
 
 FIRST, FRAMES = 6, 16  # of the demo reel
 SIZE = (640, 360)
@@ -376,6 +376,33 @@ class Frames(BrowserTest):
         still = self.frame()
         self.page.wait_for_timeout(400)
         self.assertEqual(self.frame(), still)
+
+    def test_its_sound_is_heard_in_step_with_the_frames_and_rests_with_them(self) -> None:
+        # A sound has no place in the page, so the page notes what becomes of it.
+        self.page.add_init_script("""window.Audio = class extends Audio {
+          constructor(...words) {
+            super(...words);
+            const note = () => {
+              const frame = document.querySelector('[aria-label="Frame that is seen"]').getAttribute("aria-valuenow");
+              document.body.dataset.sound = this.paused ? "rests" : "plays";
+              if (this.currentTime > 0.5) document.body.dataset.apart = Math.abs(this.currentTime - frame / 24).toFixed(1);
+            };
+            for (const what of ["playing", "pause", "timeupdate"]) this.addEventListener(what, note);
+          }
+        }""")
+        pictures = [np.kron(picture, np.ones((2, 2, 1), np.uint8)).astype(np.uint8) for picture in frames(48)]
+        self.bring_file_in(with_sound(self.folder / "sounding.mkv", pictures))
+        toggle, body = self.page.get_by_role("button", name="Sound", exact=True), self.page.locator("body")
+        expect(toggle).to_have_attribute("aria-pressed", "true")
+        self.page.keyboard.press("p")
+        expect(body).to_have_attribute("data-sound", "plays")
+        expect(body).to_have_attribute("data-apart", re.compile(r"0\.[0-4]"))
+        toggle.click()
+        expect(body).to_have_attribute("data-sound", "rests")
+        toggle.click()
+        expect(body).to_have_attribute("data-sound", "plays")
+        self.page.keyboard.press("p")
+        expect(body).to_have_attribute("data-sound", "rests")
 
     def test_several_numbered_stills_are_one_reel_unless_they_are_kept_single(self) -> None:
         folder = write_stills(self.folder / "stills", frames(4), name="jetty_{:03d}.png")

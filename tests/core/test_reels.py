@@ -345,6 +345,49 @@ class Written(ReelTest):
         silent = lit(reel, Rig(), self.folder / "silent.mkv", "ffv1", sound=False)
         self.assertFalse(self.reel(silent).footage.sounds)
 
+    def test_the_sound_that_is_played_is_the_sound_of_the_file(self) -> None:
+        before = heard(with_sound(self.folder / "in.mkv", frames(24)))
+        sound = self.reel(self.folder / "in.mkv").sound()
+        assert sound is not None
+        (self.folder / "sound.webm").write_bytes(sound)
+        played = heard(self.folder / "sound.webm")
+        self.assertAlmostEqual(len(played) / 48_000, 1.0, delta=0.06)
+        for begin in (0.2, 0.5, 0.8):
+            part = slice(round(begin * 48_000), round((begin + 0.1) * 48_000))
+            self.assertAlmostEqual(np.sqrt((played[part] ** 2).mean() / (before[part] ** 2).mean()), 1, delta=0.12)
+        self.assertIsNone(self.reel(write_video(self.folder / "silent.mkv", frames())).sound())
+        # Nothing but noise where the sound was.
+        data = bytearray((self.folder / "in.mkv").read_bytes())
+        with self.assertRaisesRegex(PlateError, "is damaged"):
+            read_reel(lambda: io.BytesIO(bytes(data[:40]) + bytes(len(data) - 40)), "torn.mkv").sound()
+
+    def test_chapters_go_along_with_the_part_that_is_written(self) -> None:
+        whole, third = Fraction(1), Fraction(1, 3)
+        path, silent = self.folder / "in.mkv", write_video(self.folder / "silent.mkv", frames(24))
+        with av.open(str(silent)) as read, av.open(str(path), "w") as container:
+            stream = container.add_stream_from_template(read.streams.video[0])
+            marks = ((0, 333, "Quay"), (333, 1000, "Open water"), (5000, 9000, "After the end"))
+            container.set_chapters(
+                [
+                    {"id": n, "start": begin, "end": end, "time_base": Fraction(1, 1000), "metadata": {"title": title}}
+                    for n, (begin, end, title) in enumerate(marks, start=1)
+                ]
+            )
+            for packet in read.demux(video=0):
+                if packet.size:
+                    packet.stream = stream
+                    container.mux(packet)
+        reel = self.reel(path)
+        titles = [title for *_, title in reel.footage.chapters]
+        self.assertEqual(titles, ["Quay", "Open water"])
+        for name, suffix in (("ffv1", ".mkv"), ("vp9", ".webm"), ("h264", ".mp4")):
+            for first, last, wanted in ((0, 24, [(0, third), (third, whole)]), (12, 24, [(0, Fraction(1, 2))])):
+                out = self.reel(lit(reel, Rig(), self.folder / f"out{first}{suffix}", name, first=first, last=last))
+                found = out.footage.chapters
+                self.assertEqual([title for *_, title in found], titles[-len(wanted) :], name)
+                times = [float(time) for begin, end, _ in found for time in (begin, end)]
+                np.testing.assert_allclose(times, [float(time) for pair in wanted for time in pair], atol=2e-3, err_msg=name)
+
     def test_what_cannot_be_met_is_said(self) -> None:
         reel = self.reel(write_video(self.folder / "in.mkv", [picture[:63] for picture in frames()]))
         wanted = {

@@ -11,13 +11,14 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
+import av
 import numpy as np
 from PIL import Image
 
 from aurelon.core import open_reel
 from aurelon.core.export.reels import ReelExport
 from aurelon.core.reel import grey_frame
-from tests.reels import frames, write_stills, write_video
+from tests.reels import frames, with_sound, write_stills, write_video
 from tests.web.service import ServiceTest
 
 VIEW = {"width": 96, "height": 64, "x0": 0, "y0": 0, "x1": 96, "y1": 64}
@@ -74,6 +75,15 @@ class Reels(ServiceTest):
         self.assertEqual(self.client.get(f"/api/plates/{plate}/thumbnail", params={"frame": 99}).status_code, 400)
         still = self.add()
         self.assertIn("has no frames", self.answer("GET", f"/plates/{still}/reel", 415)["error"])
+
+    def test_the_sound_is_given_by_itself_and_nothing_where_there_is_none(self) -> None:
+        self.assertEqual(self.client.get(f"/api/plates/{self.bring()}/sound").status_code, 204)
+        path = with_sound(self.folder / "sounding.mkv", frames(24))
+        answer = self.client.get(f"/api/plates/{self.add(path.read_bytes(), 'sounding.mkv')}/sound")
+        self.assertEqual((answer.status_code, answer.headers["content-type"]), (200, "audio/webm"))
+        with av.open(io.BytesIO(answer.content), "r") as container:
+            self.assertEqual(container.streams.audio[0].codec_context.name, "opus")
+            self.assertAlmostEqual((container.duration or 0) / 1e6, 1.0, delta=0.06)
 
     def test_the_preview_shows_the_frame_that_is_asked_for(self) -> None:
         plate = self.bring()

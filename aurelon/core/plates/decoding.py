@@ -5,13 +5,16 @@ A service that is open to others decodes nothing itself: it names a `Decoder` th
 
 from __future__ import annotations
 
+from fractions import Fraction
 from typing import BinaryIO, Protocol
 
 from aurelon.core import codecs
 from aurelon.core.codecs.shared.in_space import in_space
 from aurelon.core.codecs.shared.raster import Raster, UnreadableError
+from aurelon.core.errors import PlateError
 from aurelon.core.reels import kinds_of_reel
 from aurelon.core.reels.shared.footage import Footage, opened
+from aurelon.core.reels.shared.heard import heard
 
 HEAD = 4096  # bytes from which a kind of file is told
 NO_FRAMES = "holds no frames that Aurelon can read; it reads video, animated pictures and numbered stills"
@@ -36,6 +39,10 @@ class Decoder(Protocol):
         """The frames of a file. Raises UnreadableError where it holds none."""
         ...
 
+    def sound(self, file: BinaryIO, name: str, end: Fraction) -> bytes:
+        """The sound of a video, see `aurelon.core.reels.shared.heard`."""
+        ...
+
 
 class DecoderHere:
     """Decodes in this process."""
@@ -56,6 +63,12 @@ class DecoderHere:
         if kind is None:
             raise UnreadableError(NO_FRAMES)
         return opened(kind, file)
+
+    def sound(self, file: BinaryIO, name: str, end: Fraction) -> bytes:
+        try:
+            return heard(file, end)
+        except UnreadableError as error:
+            raise PlateError(f"{name} {error}") from error
 
 
 _decoder: list[Decoder] = [DecoderHere()]

@@ -36,6 +36,7 @@ class Animated:
     """Frames are put together by the decoder in their order. Safe between threads."""
 
     sounds = False
+    chapters = ()
     rate = None
     points = None
     depth = "8"

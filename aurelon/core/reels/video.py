@@ -30,7 +30,7 @@ from aurelon.core.codecs.shared.raster import CUT_SHORT, Raster, UnreadableError
 from aurelon.core.imaging.code_points import BT709, SRGB_TRANSFER, UNSPECIFIED
 from aurelon.core.imaging.frame import fit_within
 from aurelon.core.reels.shared.containers import DECODERS, demuxer_of, open_container
-from aurelon.core.reels.shared.footage import Codes, check_count
+from aurelon.core.reels.shared.footage import Chapter, Codes, check_count
 
 TITLE = "video"
 SUFFIXES = (".webm", ".mkv", ".mp4", ".mov", ".m4v", ".avi")
@@ -43,6 +43,7 @@ FRAME_THREADS_PIXELS = 16_000_000  # of a frame, from which threads share a fram
 # Each colour by the standard's formula to half a code value, its chroma brought to every pixel first.
 SCALING = Interpolation.BICUBIC | Interpolation.ACCURATE_RND | Interpolation.FULL_CHR_H_INT | Interpolation.FULL_CHR_H_INP
 WHITE_BY_SCALER = 65280  # what the scaler makes of white where it gives 16 bits: 255 times 256
+MOST_CHAPTERS, LONGEST_TITLE = 1000, 200  # of what a file states
 MOST_ASPECT = 8  # of a pixel's sides, beyond which what is stated is taken for a mistake
 MATRICES = {
     1: Colorspace.ITU709,
@@ -114,6 +115,7 @@ class Video:
         self.times = [(stamp - start) * base for stamp in self._stamps]
         self.end = max((last - start) * base, self.times[-1] + (0 if last > self._stamps[-1] else 1 / rate))
         self.notices = ("is cut short; it is used as far as it goes",) if not whole or self.end < stated * Fraction(9, 10) else ()
+        self.chapters = tuple(_chapters_of(self._container, start * base, self.end))
         self._coming: Iterator[VideoFrame] | None = None
         self._next = 0
         # Frames that were decoded on the way to others: going backwards each would have to be reached from far before it.
@@ -187,6 +189,15 @@ class Video:
                 return frame if frame.pts == stamp else None
         self._coming = None
         return None
+
+
+def _chapters_of(container: InputContainer, start: Fraction, end: Fraction) -> Iterator[Chapter]:
+    """The chapters that a file states, as far as they lie within its frames, which begin at `start`."""
+    for chapter in container.chapters()[:MOST_CHAPTERS]:
+        base = chapter["time_base"] or Fraction(1, 1000)
+        first, last = max(chapter["start"] * base - start, Fraction(0)), min(chapter["end"] * base - start, end)
+        if first < last:
+            yield first, last, chapter["metadata"].get("title", "")[:LONGEST_TITLE]
 
 
 def _opened(file: BinaryIO) -> InputContainer:

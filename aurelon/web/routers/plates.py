@@ -18,6 +18,7 @@ from aurelon.core.graph.small_pictures import thumbnail
 from aurelon.core.plates.blank import MOST_PIXELS, Blank, blank_picture
 from aurelon.core.plates.decoding import decoder
 from aurelon.core.reel import is_reel
+from aurelon.core.reels.shared import heard
 from aurelon.core.reels.shared.footage import MOST_FRAMES
 from aurelon.core.reels.stills import are_frames, sequence_in, sequence_name
 from aurelon.runs.jobs import Control
@@ -164,6 +165,16 @@ def get_reel(context: Shared, plate_id: int) -> ReelInfo:
     """The frames of a reel."""
     reel = context.renderers.reel(plate_id)
     return ReelInfo(times=reel.times, end=float(reel.footage.end), fps=reel.fps, sound=reel.footage.sounds)
+
+
+@router.get("/{plate_id}/sound", response_class=Response)
+def get_sound(context: Shared, plate_id: int) -> Response:
+    """The sound of a reel, to be played beside its frames: Opus in WebM. Nothing where there is none."""
+    sound = context.renderers.reel(plate_id).sound()
+    if sound is None:
+        return Response(status_code=204)
+    # A plate's file never changes.
+    return Response(sound, media_type=heard.TYPE, headers={"cache-control": "private, max-age=86400, immutable"})
 
 
 def _brought_in(context: Context, data: bytes, file_name: str) -> BroughtIn:

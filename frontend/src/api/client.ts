@@ -91,6 +91,11 @@ export function whyOf(error: unknown): string {
   return error instanceof Error ? error.message : String(error);
 }
 
+/** Where the sound of a reel is. */
+export function soundOf(plateId: number): string {
+  return `/api/plates/${plateId}/sound`;
+}
+
 export function thumbnailOf(plate: Plate): string {
   return `/api/plates/${plate.id}/thumbnail?revision=${plate.revision}`;
 }

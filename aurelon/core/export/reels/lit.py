@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import ExitStack
 from fractions import Fraction
 from pathlib import PurePath
@@ -21,7 +21,8 @@ from aurelon.core.imaging.quantise import quantise
 from aurelon.core.imaging.rgb_space import DISPLAY_P3, SRGB, RgbSpace
 from aurelon.core.plate import Plate
 from aurelon.core.reel import Reel
-from aurelon.core.reels.shared.writing import Look, ReelFormat, Sound, Timed
+from aurelon.core.reels.shared.footage import Chapter
+from aurelon.core.reels.shared.writing import Look, ReelFormat, Sound, Timed, Timeline
 from aurelon.core.reels.writers import reel_format, reel_format_of_path
 from aurelon.core.rig import Rig
 from aurelon.core.settings import Settings, flag, whole
@@ -109,7 +110,14 @@ def join_reel(reel: Reel, rig: Rig, options: ReelExport, segments: Iterable[byte
     with ExitStack() as stack:
         if options.sound and reel.footage.sounds and reel.opened is not None and form.sound:
             sound = Sound(stack.enter_context(reel.opened()), begin, begin + ends[-1] - ends[0])
-        writer.join(form, _look(reel, rig, options), segments, [time - begin for time in ends], sound, out)
+        timeline = Timeline([time - begin for time in ends], sound, _within(reel.footage.chapters, begin, ends[-1]))
+        writer.join(form, _look(reel, rig, options), segments, timeline, out)
+
+
+def _within(chapters: Sequence[Chapter], begin: Fraction, end: Fraction) -> list[Chapter]:
+    """Chapters of the part from `begin` to `end`, counted from its own beginning."""
+    cut = ((max(first, begin) - begin, min(last, end) - begin, title) for first, last, title in chapters)
+    return [chapter for chapter in cut if chapter[0] < chapter[1]]
 
 
 def trial_size(reel: Reel, rig: Rig, options: ReelExport, cancelled: Callable[[], bool] = never) -> int:

@@ -15,6 +15,7 @@ from aurelon.core.imaging.frame import fit_within
 
 MOST_FRAMES = 100_000
 Codes = NDArray[np.uint8]
+Chapter = tuple[Fraction, Fraction, str]  # where it begins and ends, in seconds from the first frame, and its title
 T = TypeVar("T")
 FLOAT_GAMMA = 0.45  # about how a display encodes linear light
 
@@ -42,6 +43,8 @@ class Footage(Protocol):
     def notices(self) -> tuple[str, ...]: ...
     @property
     def sounds(self) -> bool: ...
+    @property
+    def chapters(self) -> Sequence[Chapter]: ...
     @property
     def points(self) -> tuple[int, int] | None:
         """Primaries and transfer (ITU-T H.273), where the file states them."""

@@ -9,6 +9,7 @@ from typing import Any, BinaryIO, Protocol
 
 from numpy.typing import NDArray
 
+from aurelon.core.reels.shared.footage import Chapter
 from aurelon.core.settings import Settings
 
 
@@ -58,6 +59,16 @@ class Sound:
     end: Fraction
 
 
+@dataclass(frozen=True)
+class Timeline:
+    """What lies beside the pictures of a file: the times of all frames and at last the end, in seconds from the first; its sound,
+    and its chapters."""
+
+    times: Sequence[Fraction]
+    sound: Sound | None = None
+    chapters: Sequence[Chapter] = ()
+
+
 class ReelWriter(Protocol):
     """What a module in `writers/` offers."""
 
@@ -66,14 +77,5 @@ class ReelWriter(Protocol):
     def segment(self, form: ReelFormat, look: Look, frames: Iterable[Timed], /) -> bytes:
         """Some of the frames, one after another, as a file."""
 
-    def join(
-        self,
-        form: ReelFormat,
-        look: Look,
-        segments: Iterable[bytes],
-        times: Sequence[Fraction],
-        sound: Sound | None,
-        out: BinaryIO,
-        /,
-    ) -> None:
-        """Writes the whole file of its segments in their order. `times` are those of all frames, and at last the end."""
+    def join(self, form: ReelFormat, look: Look, segments: Iterable[bytes], timeline: Timeline, out: BinaryIO, /) -> None:
+        """Writes the whole file of its segments in their order."""

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import io
 import itertools
-from collections.abc import Iterable, Iterator, Sequence
-from fractions import Fraction
+from collections.abc import Iterable, Iterator
 from typing import BinaryIO
 
 import numpy as np
@@ -13,7 +12,7 @@ from PIL import Image
 
 from aurelon.core.errors import OutputError
 from aurelon.core.reels.shared.containers import open_container
-from aurelon.core.reels.shared.writing import Look, ReelFormat, Sound, Timed
+from aurelon.core.reels.shared.writing import Look, ReelFormat, Timed, Timeline
 from aurelon.core.reels.writers import video
 
 LARGEST = 16383  # pixels a side
@@ -27,10 +26,8 @@ def segment(form: ReelFormat, look: Look, frames: Iterable[Timed]) -> bytes:
     return video.segment(LOSSLESS, look, frames)
 
 
-def join(
-    form: ReelFormat, look: Look, segments: Iterable[bytes], times: Sequence[Fraction], sound: Sound | None, out: BinaryIO
-) -> None:
-    stamps = [round(time * 1000) for time in times]
+def join(form: ReelFormat, look: Look, segments: Iterable[bytes], timeline: Timeline, out: BinaryIO) -> None:
+    stamps = [round(time * 1000) for time in timeline.times]
     pictures = _pictures(segments)
     first = next(pictures)
     first.save(

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import io
 import os
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import BinaryIO
@@ -28,8 +28,9 @@ from aurelon.core.imaging.code_points import BT2020
 from aurelon.core.reels.shared.containers import open_container
 from aurelon.core.reels.shared.priority import as_any_other
 from aurelon.core.reels.shared.sound import SoundTrack
-from aurelon.core.reels.shared.writing import Look, ReelFormat, Sound, Timed
+from aurelon.core.reels.shared.writing import Look, ReelFormat, Timed, Timeline
 
+CHAPTER_CLOCK = 1000  # ticks a second
 CLOCK = 90_000  # ticks a second, of which frames at all usual rates take a whole number
 SEGMENT = "matroska"
 os.environ.setdefault("SVT_LOG", "1")  # the AV1 encoder tells of errors only
@@ -170,12 +171,22 @@ def _frame_of(timed: Timed, look: Look, pixels: str) -> VideoFrame:
     return result
 
 
-def join(
-    form: ReelFormat, look: Look, segments: Iterable[bytes], times: Sequence[Fraction], sound: Sound | None, out: BinaryIO
-) -> None:
-    coding = CODINGS[form.name]
+def join(form: ReelFormat, look: Look, segments: Iterable[bytes], timeline: Timeline, out: BinaryIO) -> None:
+    coding, times, sound = CODINGS[form.name], timeline.times, timeline.sound
     clock = 1000 if coding.container in ("webm", "matroska") else CLOCK  # the former count milliseconds
     with _written(out, coding.container) as container:
+        container.set_chapters(
+            [
+                {
+                    "id": number,
+                    "start": round(first * CHAPTER_CLOCK),
+                    "end": round(last * CHAPTER_CLOCK),
+                    "time_base": Fraction(1, CHAPTER_CLOCK),
+                    "metadata": {"title": title},
+                }
+                for number, (first, last, title) in enumerate(timeline.chapters, start=1)
+            ]
+        )
         stream: VideoStream | None = None
         track: SoundTrack | None = None
         number = 0

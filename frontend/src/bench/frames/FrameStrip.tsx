@@ -8,14 +8,14 @@ import { useBench, useNow } from "../store/bench";
 import { cutsNow } from "../store/selectors";
 import { FrameTrack } from "./FrameTrack";
 
-const Strip = styled.section`
+const Strip = styled.section<{ $sound: boolean }>`
   grid-area: frames;
   height: 40px;
   zoom: var(--scale);
   min-width: 0;
   position: relative;
   display: grid;
-  grid-template-columns: auto auto auto 62px auto minmax(0, 1fr) 118px;
+  grid-template-columns: auto auto auto 62px auto ${({ $sound }) => ($sound ? "auto" : "")} minmax(0, 1fr) 118px;
   align-items: center;
   gap: 4px;
   padding: 0 10px;
@@ -62,8 +62,9 @@ export function FrameStrip() {
   const frame = useNow((s) => s.frame);
   const playing = useNow((s) => s.playing);
   const cut = useNow((s) => cutsNow(s).includes(s.frame));
+  const sound = useNow((s) => (s.reel?.sound ? s.sound : null));
   return (
-    <Strip aria-label="Frames">
+    <Strip aria-label="Frames" $sound={sound !== null}>
       <Button weight="bare" aria-label="One frame back" hint="One frame back (Ctrl ←)" onPress={() => frames.step(-1)}>
         <Icon name="stepBack" />
       </Button>
@@ -84,6 +85,17 @@ export function FrameStrip() {
       >
         <Icon name="cut" />
       </Toggle>
+      {sound !== null && (
+        <Toggle
+          weight="bare"
+          aria-label="Sound"
+          hint={sound ? "The sound is heard while frames come in time" : "The reel is played without its sound"}
+          isSelected={sound}
+          onChange={frames.hear}
+        >
+          <Icon name="sound" />
+        </Toggle>
+      )}
       <FrameTrack />
       <Told />
     </Strip>

@@ -179,7 +179,7 @@ function start(bench: Bench): () => void {
     flow.poke();
     beside?.poke();
   });
-  const stopPlayer = store.getState().plate.frames > 1 ? openPlayer(plateId, store, bench.sheet) : () => undefined;
+  const stopPlayer = store.getState().plate.frames > 1 ? openPlayer(plateId, store, bench.sheet, bench.frames.unheard) : () => undefined;
   const onScreen = () => store.setState({ hdr: brightScreen.matches });
   brightScreen.addEventListener("change", onScreen);
   const stopPreparing = followPreparing(store);

@@ -21,7 +21,7 @@ import { keyOf, keyOwner, trackOf, withKeyAt, withKeyed } from "./keys";
 import { spotsOf, withSpots, type Spot } from "./places";
 import type { Place } from "./rig";
 import { atFrame, cutsNow } from "./selectors";
-import { remember, remembered } from "./remembered";
+import { remember, remembered, SOUND } from "./remembered";
 import type { State } from "./state";
 
 /** What the measuring of flicker is called among the tasks. */
@@ -226,6 +226,12 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
     },
     limit: (begin: number, end: number) => limit([within(begin), Math.max(within(begin) + 1, Math.min(plate.frames, Math.round(end)))]),
     play: () => store.setState((s) => ({ playing: !s.playing })),
+    /** Says why the sound is not heard. */
+    unheard: warn,
+    hear: (sound: boolean) => {
+      store.setState({ sound });
+      remember(SOUND, sound);
+    },
     /** The settings that are keyed, as they are at the frame that has come; `fresh` where nothing has changed since it was asked
      * for. */
     told: (header: FrameHeader, fresh: boolean) =>

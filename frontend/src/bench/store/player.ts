@@ -1,7 +1,8 @@
 import type { StoreApi } from "zustand";
-import type { FrameHeader } from "../../api/client";
+import { soundOf, type FrameHeader } from "../../api/client";
 import { sameButFrame } from "./exchange";
 import { openFlow } from "./flow";
+import { ReelSound } from "./reelSound";
 import type { Sheet } from "./sheet";
 import type { State } from "./state";
 import { wishAhead, type Wish } from "./wish";
@@ -15,7 +16,8 @@ interface Kept {
 }
 
 /** Plays a reel from lit frames that are kept, and has those ahead of the one that is seen made while the hand rests. */
-export function openPlayer(plateId: number, store: StoreApi<State>, sheet: Sheet): () => void {
+export function openPlayer(plateId: number, store: StoreApi<State>, sheet: Sheet, warn: (why: string) => void): () => void {
+  const sound = new ReelSound(soundOf(plateId), warn);
   const kept = new Map<number, Kept>();
   let of: Wish | null = null;
   let pixels = 0;
@@ -101,6 +103,7 @@ export function openPlayer(plateId: number, store: StoreApi<State>, sheet: Sheet
     shownAt = now - due > until(next) ? now : due;
     shown = [...shown.filter((at) => now - at < RATE_OVER), now];
     sheet.showKept(picture.bitmap, picture.header);
+    if (s.sound && s.reel.sound) sound.keepStep(times[next] ?? 0, missing() === null);
     store.setState({
       frame: next,
       seen: picture.header.box,
@@ -113,6 +116,7 @@ export function openPlayer(plateId: number, store: StoreApi<State>, sheet: Sheet
       shownAt = performance.now();
       store.setState({ rate: null });
     }
+    if (!(s.playing && s.sound) && before.playing) sound.rest();
     if (s.playing && !planned) planned = requestAnimationFrame(tick);
     flow.poke();
   });
@@ -120,6 +124,7 @@ export function openPlayer(plateId: number, store: StoreApi<State>, sheet: Sheet
     stop();
     cancelAnimationFrame(planned);
     flow.close();
+    sound.close();
     drop();
   };
 }

@@ -1,3 +1,6 @@
+/** Under which it is kept whether reels are heard. */
+export const SOUND = "sound";
+
 /** What was kept under a name on this machine, or null where there is nothing that can be read. */
 export function remembered(name: string): unknown {
   try {

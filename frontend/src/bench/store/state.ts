@@ -22,6 +22,7 @@ import type {
 import type { Fit, Placement, Point } from "../picture/view";
 import { WHOLE } from "../picture/view";
 import { AT_REST, type Hand } from "./hand";
+import { remembered, SOUND } from "./remembered";
 import { HOUSE, lightOf, lightOwner, matteOf, type Selection } from "./rig";
 
 /** What can be said of the edits: all kept, being kept, or not kept and why. */
@@ -138,6 +139,8 @@ export interface State {
   frame: number;
   span: [number, number];
   playing: boolean;
+  /** Whether its sound is heard while it is played. */
+  sound: boolean;
   /** What is being found over all frames: the first is at work, the others wait for it. */
   tasks: { label: string; share: number; stop: () => void }[];
   /** The first frame of every shot of the reel but the first, as far as they are found. */
@@ -208,6 +211,7 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     frame: 0,
     span: [0, plate.frames],
     playing: false,
+    sound: remembered(SOUND) !== false,
     tasks: [],
     cuts: [],
     lost: [],
