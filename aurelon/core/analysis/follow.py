@@ -35,6 +35,7 @@ PATCH = 0.022  # half the side of what is followed, as a share of the diagonal
 GRID = 7  # points a side that are followed
 WINDOW = (25, 25)
 LEVELS = 4
+AROUND = 240  # pixels about the points that are looked at: those that their windows reach at the coarsest level, and a little more
 RETURNED = 0.7  # pixels by which a point may miss where it came from
 ENOUGH = 0.3  # share of the points that must return
 ALIKE = 0.78  # correlation from which a patch is the one that was set
@@ -344,7 +345,12 @@ def _motion_of(before: Grey, now: Grey, grid: NDArray[np.float64]) -> Warp | Non
     points = grid[inside].astype(np.float32)[:, None]
     if len(points) < GRID:
         return None
-    forth, good = there_and_back(before, now, points)
+    # Pyramids of whole frames are most of the work; the corner stays where their coarsest level has a pixel.
+    low = np.maximum(points.min((0, 1)) - AROUND, 0).astype(int) >> LEVELS << LEVELS
+    right, bottom = (points.max((0, 1)) + AROUND).astype(int)
+    part = slice(low[1], bottom), slice(low[0], right)
+    forth, good = there_and_back(before[part], now[part], points - low.astype(np.float32))
+    forth = forth + low.astype(np.float32)
     if good.mean() < ENOUGH:
         return None
     cv2.setRNGSeed(1)

@@ -21,7 +21,7 @@ import numpy as np
 from av.container import InputContainer
 from av.video.codeccontext import VideoCodecContext
 from av.video.frame import VideoFrame
-from av.video.reformatter import ColorRange, Colorspace, Interpolation
+from av.video.reformatter import ColorRange, Colorspace, Interpolation, VideoReformatter
 from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
@@ -69,6 +69,8 @@ class Video:
     def __init__(self, file: BinaryIO) -> None:
         self._file = file
         self._lock = Lock()
+        # Kept, as making a scaler takes longer than to scale by it.
+        self._glimpses = VideoReformatter()
         self._container = _opened(file)
         if not self._container.streams.video:
             self._container.close()
@@ -138,7 +140,7 @@ class Video:
             self._check_size(size[::-1] if turns % 2 else size, number)
             width, height = fit_within(size, edge)
             try:
-                small = frame.reformat(width=width, height=height, format="rgb24", interpolation=Interpolation.AREA)
+                small = self._glimpses.reformat(frame, width, height, "rgb24", interpolation=Interpolation.AREA)
             except (ValueError, av.error.FFmpegError) as error:
                 raise UnreadableError(CUT_SHORT) from error
             return np.asarray(_upright(small.to_ndarray(), turns), np.uint8)
