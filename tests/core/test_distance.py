@@ -9,12 +9,14 @@ from typing import Any
 from unittest.mock import patch
 
 import cv2
+import imagecodecs
 import numpy as np
 import OpenEXR
 from PIL import Image
 
 from aurelon.cli import main
-from aurelon.core import Plate, Rig, check_rig, distance_of, open_plate, open_reel, render
+from aurelon.core import Plate, Rig, check_rig, distance_of, open_plate, open_reel, read_plate, render
+from aurelon.core.codecs.shared.heif_depth import with_depth_first
 from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.new_light import new_light
 from aurelon.core.imaging.fastmath import encode_array
@@ -31,6 +33,7 @@ from aurelon.core.space.found import found_distance
 from aurelon.core.space.ground import outdoors
 from aurelon.core.space.standing import carried
 from demo.render import BESIDE, PLATES, SCENES
+from tests.heif import with_depth
 from tests.pictures import Floats, grey_file, plate_of, psnr, scene
 
 APART = 1.15  # distances that differ by more are to be ordered rightly
@@ -239,6 +242,46 @@ class InTheFile(unittest.TestCase):
         self.assertGreater(float(np.abs(by_hand.nearness - distance_of(plate).nearness).mean()), 0.1)
         new = new_light("fan", plate, Rig()).spread.model_dump()
         self.assertLess(new["air"], 0.4)
+
+
+class BesideThePicture(unittest.TestCase):
+    """The depth picture that an AVIF file holds, as phones write it: the brighter the nearer, smaller than the picture."""
+
+    colour = np.kron(np.random.default_rng(1).integers(0, 255, (12, 16, 3)), np.ones((8, 8, 1))).astype(np.uint8)
+    depth = np.tile(np.linspace(10, 250, 64)[:, None], (1, 80)).astype(np.uint8)
+
+    def test_it_is_the_distance_of_the_plate_and_the_picture_stays_as_it_is(self) -> None:
+        data = with_depth(self.colour, self.depth)
+        plate = read_plate(data, "portrait.avif")
+        nearness, sure, origin = distance_of(plate)
+        self.assertEqual((plate.size, sure, origin), ((128, 96), 1.0, "the depth in its file"))
+        wanted = cv2.resize(self.depth.astype(np.float32) / 250, nearness.shape[::-1])
+        np.testing.assert_allclose(nearness, wanted, atol=0.03)
+        self.assertEqual(encode_array(plate.pixels).shape, self.colour.shape)
+        alone = read_plate(bytes(imagecodecs.avif_encode(self.colour, 95, speed=8, pixelformat="444")), "alone.avif")
+        np.testing.assert_array_equal(plate.pixels, alone.pixels)
+        self.assertIsNone(alone.nearness)
+
+    def test_what_is_no_depth_or_says_nothing_is_left_aside(self) -> None:
+        other = read_plate(with_depth(self.colour, self.depth, b"urn:example:something:else"), "other.avif")
+        self.assertEqual((other.nearness, other.notices), (None, ()))
+        even = read_plate(with_depth(self.colour, np.full((48, 64), 90, np.uint8)), "even.avif")
+        self.assertIsNone(even.nearness)
+        self.assertEqual(even.notices, ("even.avif holds a depth picture that says nothing, and it was left aside.",))
+
+    def test_one_that_is_damaged_costs_the_picture_nothing(self) -> None:
+        data = with_depth(self.colour, self.depth)
+        torn = read_plate(data[:-60] + bytes(60), "torn.avif")  # the depth lies behind the picture
+        self.assertEqual(torn.notices, ("torn.avif holds a depth picture that cannot be decoded, and it was left aside.",))
+        np.testing.assert_array_equal(torn.pixels, read_plate(data, "portrait.avif").pixels)
+        # What the file says of its items may be anything.
+        start, end = data.index(b"iref") - 4, data.index(b"mdat")
+        rng = np.random.default_rng(2)
+        for _ in range(300):
+            bad = bytearray(data)
+            bad[int(rng.integers(start, end))] = int(rng.integers(256))
+            with_depth_first(bytes(bad))
+            with_depth_first(bytes(bad[: int(rng.integers(start, end))]))
 
 
 class InTheAir(unittest.TestCase):

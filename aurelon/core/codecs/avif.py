@@ -12,7 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from aurelon.core.codecs.shared.depth import EVEN_DEPTH, NO_DEPTH, nearness_of_codes
 from aurelon.core.codecs.shared.exif import DAMAGED, notes_of
+from aurelon.core.codecs.shared.heif_depth import with_depth_first
 from aurelon.core.codecs.shared.heif_items import with_metadata
 from aurelon.core.codecs.shared.raster import (
     CUT_SHORT,
@@ -29,6 +31,7 @@ from aurelon.core.codecs.shared.raster import (
     upright,
 )
 from aurelon.core.codecs.shared.xmp import rig_in, upright_xmp, with_rig
+from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.code_points import (
     BT709,
     BT2020,
@@ -98,10 +101,26 @@ def read(data: bytes) -> Raster:
     colour, alpha = split_alpha(upright(samples, exif_orientation(picture.info.get("exif"))))
     icc, exif = picture.info.get("icc_profile"), exif_upright(picture.info.get("exif"))
     notices, xmp = (*notices, *notices_of(picture), *notes_of(exif)), upright_xmp(picture.info.get("xmp"))
-    points = None if icc else _stated(data)
+    nearness, of_depth = _nearness(data, exif_orientation(picture.info.get("exif")))
+    points, notices = None if icc else _stated(data), (*notices, *of_depth)
     if points is None:
-        return Raster(np.ascontiguousarray(colour), alpha, icc, exif, xmp=xmp, rig=rig_in(xmp), notices=notices)
-    return replace(by_code_points(np.ascontiguousarray(colour), alpha, exif, *points), xmp=xmp, rig=rig_in(xmp), notices=notices)
+        result = Raster(np.ascontiguousarray(colour), alpha, icc, exif)
+    else:
+        result = by_code_points(np.ascontiguousarray(colour), alpha, exif, *points)
+    return replace(result, xmp=xmp, rig=rig_in(xmp), nearness=nearness, notices=notices)
+
+
+def _nearness(data: bytes, orientation: int) -> tuple[Floats | None, tuple[str, ...]]:
+    """Nearness (h, w) by the depth picture of a file, and what there is to say of it."""
+    depth = with_depth_first(data)
+    if depth is None:
+        return None, ()
+    try:
+        codes = imagecodecs.avif_decode(depth)
+    except (imagecodecs.AvifError, ValueError, RuntimeError):
+        return None, (NO_DEPTH,)
+    result = nearness_of_codes(upright(codes if codes.ndim == 2 else codes[:, :, 0], orientation))
+    return result, (EVEN_DEPTH,) if result is None else ()
 
 
 def _first_of(picture: Image.Image) -> NDArray[Any]:

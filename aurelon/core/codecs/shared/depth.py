@@ -13,6 +13,8 @@ from aurelon.core.imaging.arrays import Floats
 NEAREST = 0.005  # quantile of distance that is taken for the nearest thing seen, so that one stray sample is not
 EVEN = 1e-3  # relative difference below which all is equally far
 NOT_USED = "holds a depth (Z) that says nothing, and it was left aside"
+EVEN_DEPTH = "holds a depth picture that says nothing, and it was left aside"
+NO_DEPTH = "holds a depth picture that cannot be decoded, and it was left aside"
 
 
 def nearness_of(distance: NDArray[Any]) -> Floats | None:
@@ -32,6 +34,16 @@ def nearness_of(distance: NDArray[Any]) -> Floats | None:
     if not stated.all():
         result = _filled(result, stated)
     return result
+
+
+def nearness_of_codes(codes: NDArray[Any]) -> Floats | None:
+    """Nearness (h, w) from a depth picture (h, w) of whole numbers that grow with the inverse of distance, as ISO/IEC 23008-12 has
+    them; None where all is equally far."""
+    values = np.asarray(codes, np.float32)
+    highest = float(np.quantile(values, 1 - NEAREST))
+    if highest <= 0 or float(np.ptp(values)) < EVEN * highest:
+        return None
+    return np.asarray(np.minimum(values / np.float32(highest), 1), np.float32)
 
 
 def _filled(values: Floats, known: NDArray[np.bool_]) -> Floats:
