@@ -17,8 +17,11 @@ from PIL import Image
 from aurelon.cli import main
 from aurelon.core import Plate, Rig, check_rig, distance_of, open_plate, open_reel, read_plate, render
 from aurelon.core.codecs.shared.heif_depth import with_depth_first
+from aurelon.core.errors import RigError
 from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.new_light import new_light
+from aurelon.core.graph.renderer import Renderer
+from aurelon.core.graph.standing_light import standing_at
 from aurelon.core.imaging.fastmath import encode_array
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.lights import kinds
@@ -34,7 +37,7 @@ from aurelon.core.space.ground import outdoors
 from aurelon.core.space.standing import carried
 from demo.render import BESIDE, PLATES, SCENES
 from tests.heif import with_depth
-from tests.pictures import Floats, grey_file, plate_of, psnr, scene
+from tests.pictures import Floats, grey_file, light, plate_of, psnr, rig_of, scene
 
 APART = 1.15  # distances that differ by more are to be ordered rightly
 FAN = {"id": "fan", "kind": "fan", "merge": {"mode": "add"}}
@@ -282,6 +285,34 @@ class BesideThePicture(unittest.TestCase):
             bad[int(rng.integers(start, end))] = int(rng.integers(256))
             with_depth_first(bytes(bad))
             with_depth_first(bytes(bad[: int(rng.integers(start, end))]))
+
+
+class Standing(unittest.TestCase):
+    """A light that stands as near as what is clicked."""
+
+    plate = plate_of(np.full((60, 90, 3), 0.3, np.float32))
+    halves = np.tile(np.where(np.arange(90) < 45, 0.8, 0.3).astype(np.float32), (60, 1))  # near on the left
+
+    def renderer(self) -> Renderer:
+        return Renderer(Plate(self.plate.pixels, self.plate.space, nearness=self.halves), Cache(1 << 26))
+
+    def test_it_is_as_near_as_the_thing_there_however_the_picture_is_cropped(self) -> None:
+        rig = rig_of(light("fan"), prepare={"straighten": 8.0, "crop": {"x0": 0.5, "y0": 0.0, "x1": 1.0, "y1": 0.5}})
+        for place, wanted in (((0.2, 0.5), 0.8), ((0.9, 0.1), 0.3), ((-3.0, 0.5), 0.8), ((7.0, 9.0), 0.3)):
+            stood = standing_at(self.renderer(), rig, "under-test", place)
+            # Nearness counts from the nearest thing seen.
+            self.assertAlmostEqual(stood.spread.model_dump()["stands_at"], wanted, delta=0.021, msg=str(place))
+
+    def test_a_light_that_shines_from_within_the_picture_stands_nowhere(self) -> None:
+        with self.assertRaisesRegex(RigError, "has no distance of its own"):
+            standing_at(self.renderer(), rig_of(light("bloom")), "under-test", (0.5, 0.5))
+
+    def test_what_is_nearer_is_tinted_and_nothing_where_the_light_is_foremost(self) -> None:
+        renderer = self.renderer()
+        for stands_at, left, right in ((0.5, True, False), (0.1, True, True), (1.0, False, False)):
+            rig = rig_of(light("fan", spread={"stands_at": stands_at}))
+            change = np.abs(renderer.render(rig, show="cut:under-test") - renderer.render(rig)).max(axis=2)
+            self.assertEqual((float(change[:, :40].min()) > 0.05, float(change[:, 50:].min()) > 0.05), (left, right), stands_at)
 
 
 class InTheAir(unittest.TestCase):

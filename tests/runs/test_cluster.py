@@ -22,7 +22,7 @@ from aurelon.runs.engines import cluster
 from aurelon.runs.engines.clusters import ClusterAddress
 from tests.runs.run_test import RIG, RunTest
 
-PATIENCE = 60  # seconds in which a process must do what it is waited for
+PATIENCE = 180  # seconds in which a process must do what it is waited for
 
 
 def free_port() -> int:
@@ -152,9 +152,11 @@ class Refused(ClusterTest):
     def test_workers_of_another_version_are_refused_and_get_nothing_when_they_join_late(self) -> None:
         other = self.other()
         stranger = self.worker("stranger", PYTHONPATH=other)
-        began = time.monotonic()
-        while "another Aurelon" not in (sentence := self.begin_and_see()):
-            self.assertLess(time.monotonic() - began, 2 * PATIENCE, sentence)
+        sentence = ""
+        for seconds in (8, 16, 32, 64, 128):  # until the stranger has joined, on a machine as slow as it may be
+            if "another Aurelon" in (sentence := self.begin_and_see(seconds)):
+                break
+        self.assertIn("another Aurelon", sentence)
         stranger.kill()
         stranger.wait()
         self.worker("first")
@@ -165,11 +167,11 @@ class Refused(ClusterTest):
         self.assertEqual(run.returncode, 0, sentence)
         self.assertIn("6 pictures made", sentence)
 
-    def begin_and_see(self) -> str:
-        """What a run says that is ended soon, whether or not it was refused."""
+    def begin_and_see(self, seconds: int) -> str:
+        """What a run says that is ended after so long, whether or not it was refused."""
         run = self.begin()
         try:
-            _, sentence = run.communicate(timeout=8)
+            _, sentence = run.communicate(timeout=seconds)
         except subprocess.TimeoutExpired:
             run.kill()
             _, sentence = run.communicate()

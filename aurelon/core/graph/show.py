@@ -14,6 +14,7 @@ from aurelon.core.graph.resolve import Graph
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.overlay import contrasting, mark_covered
+from aurelon.core.lights.shared.air import FOREMOST, air_of, not_nearer
 from aurelon.core.rig.owner import HouseOwner, LightOwner, MatteOwner, Owner
 from aurelon.core.settings import Settings
 from aurelon.core.space.form import normals_of
@@ -82,15 +83,22 @@ class ShowCover(Settings):
     owner: Owner
 
 
+class ShowCut(Settings):
+    """The result, tinted where things are nearer than a light stands and hide it."""
+
+    what: Literal["cut"] = "cut"
+    light: str
+
+
 Show = Annotated[
-    ShowResult | ShowBefore | ShowBase | ShowDistance | ShowForm | ShowStage | ShowLight | ShowMask | ShowCover,
+    ShowResult | ShowBefore | ShowBase | ShowDistance | ShowForm | ShowStage | ShowLight | ShowMask | ShowCover | ShowCut,
     Field(discriminator="what"),
 ]
 RESULT, BEFORE = ShowResult(), ShowBefore()
 _SHOW: TypeAdapter[Show] = TypeAdapter(Show)
 WORDS = (
-    "result, before, base, distance, form, stage:LIGHT:STAGE, light:LIGHT, mask:LIGHT, matte:MATTE or house-mask, and over: before "
-    "one of the masks"
+    "result, before, base, distance, form, stage:LIGHT:STAGE, light:LIGHT, cut:LIGHT, mask:LIGHT, matte:MATTE or house-mask, and "
+    "over: before one of the masks"
 )
 
 
@@ -113,6 +121,8 @@ def _spelled_out(words: list[str]) -> dict[str, object] | None:
     match words:
         case ["result" | "before" | "base" | "distance" | "form"]:
             return {"what": words[0]}
+        case ["cut", light]:
+            return {"what": "cut", "light": light}
         case ["stage", light, stage]:
             return {"what": "stage", "light": light, "stage": stage}
         case ["light", light]:
@@ -159,6 +169,8 @@ def drawing_of(graph: Graph, show: Show) -> Draw:
             return _grey(_area(graph, show.owner))
         case ShowCover():
             return _tinted(graph, show.owner)
+        case ShowCut():
+            return _cut(graph, show.light)
 
 
 def _as_it_is(node: PictureNode) -> Draw:
@@ -189,6 +201,20 @@ def _grey(mask: PictureNode | None) -> Draw:
     def draw(work: Work, frame: Frame) -> Floats:
         cover = np.ones(frame.shape, np.float32) if mask is None else work.at(mask, frame)
         return np.repeat(cover[:, :, None], 3, axis=2)
+
+    return draw
+
+
+def _cut(graph: Graph, light: str) -> Draw:
+    air = air_of(graph.of(light).light.spread)
+    distance = None if air is None or air.stands_at >= FOREMOST else graph.distance
+
+    def draw(work: Work, frame: Frame) -> Floats:
+        picture = work.at(graph.result, frame)
+        if distance is None or air is None:  # nothing hides it
+            return picture
+        colour = contrasting(graph.plate.at(Frame.canonical(graph.plate.size, COLOUR_EDGE)))
+        return mark_covered(picture, not_nearer(work.at(distance, frame), air), colour, held_off=True)
 
     return draw
 

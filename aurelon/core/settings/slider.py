@@ -10,16 +10,16 @@ from aurelon.core.settings.base import Carry, Setting, Swept
 
 Unit = Literal["", "diagonal", "degrees", "kelvin", "gain", "stops", "count", "share", "plate", "mm", "pixels"]
 Mirror = Literal["", "direction", "rotation"]
-Handle = Literal["radius", "direction", "cone", "level", "levels"]
+Handle = Literal["radius", "direction", "cone", "level", "levels", "standing"]
 
 
 class Slider(Setting):
     """The slider's travel t in 0..1 lies at `low + (high - low) * t**exponent`, so that small values get more of it.
 
-    `handle` is what moves it on the picture, `about` the place setting that the handle goes round. The zero of a direction that is
-    `toward_middle` points from that place to the middle of the plate, as others' points to the right. A cone opens
-    from the place `apex`, as far above the picture as the number `above` says. `mirror` is what a mirror turns over: a direction,
-    or a rotation.
+    `handle` is what moves it on the picture (`standing`: a click), `about` the place setting that the handle goes round. The zero
+    of a direction that is `toward_middle` points from that place to the middle of the plate, as others' points to the right. A cone
+    opens from the place `apex`, as far above the picture as the number `above` says. `mirror` is what a mirror turns over: a
+    direction, or a rotation.
     """
 
     unit: Unit = ""

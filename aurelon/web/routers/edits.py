@@ -11,6 +11,7 @@ from aurelon.core import Rig
 from aurelon.core.analysis.colour_match import match_colour
 from aurelon.core.graph.new_light import new_light
 from aurelon.core.graph.other_kind import in_another_kind
+from aurelon.core.graph.standing_light import standing_at
 from aurelon.core.rig.copies import following
 from aurelon.core.rig.edits import AnyEdit, Edited
 from aurelon.core.rig.keyed import keyed_anew
@@ -52,6 +53,14 @@ class MatchRequest(BaseModel):
     spot: Place | None = None
 
 
+class StandRequest(BaseModel):
+    """A light that is to be as near as what is seen at a spot (plate fractions)."""
+
+    rig: Rig
+    light: str
+    spot: Place
+
+
 class ApplyRequest(BaseModel):
     """A saved rig, or only its lights of these ids, for the plate whose rig stands as `rig`."""
 
@@ -81,6 +90,14 @@ def add_light(context: Shared, plate_id: int, body: AddRequest, frame: FrameNumb
 def change_kind(context: Shared, plate_id: int, body: ChangeKindRequest, frame: FrameNumber = 0) -> Edited:
     """Changes a light into another kind; it keeps its place, mask, colour and what both kinds have."""
     return in_another_kind(body.rig, body.light, body.kind, context.renderers.get(plate_id, frame))
+
+
+@router.post("/stand")
+def stand(context: Shared, plate_id: int, body: StandRequest, frame: FrameNumber = 0) -> Edited:
+    """Sets how near a light stands to the nearness of what is seen at a spot."""
+    light = standing_at(context.renderers.get(plate_id, frame), body.rig, body.light, body.spot)
+    rig = keyed_anew(following(body.rig.with_light(light), light.id), body.rig, frame)
+    return Edited(rig, f"{light.name or light.id}: stands where that is")
 
 
 @router.post("/match")

@@ -39,7 +39,7 @@ def air_setting(when: dict[str, list[Any]] | None = None) -> Any:
 def stands_at_setting() -> Any:
     """How near the light itself is, on the plate's scale of nearness."""
     help = "How near the light stands: 0 is infinitely far, 1 before everything; what is nearer hides it"
-    return number(FOREMOST, help, unit="share", low=0, high=1, step=0.01, group="Distance")
+    return number(FOREMOST, help, unit="share", low=0, high=1, step=0.01, group="Distance", handle="standing")
 
 
 def things_setting(when: dict[str, list[Any]] | None = None) -> Any:

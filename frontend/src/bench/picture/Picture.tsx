@@ -98,6 +98,18 @@ function Tools() {
         }}
       />
     );
+  if (tool === "stand")
+    return (
+      <Drawn
+        label="Click what the light should stand at"
+        onDone={(_, at) => {
+          const s = now();
+          const placement = placementNow(s);
+          const light = lightIdNow(s);
+          if (light && placement) lights.stand(light, toPlate({ ...placement, x: 0, y: 0 }, s.plate, at));
+        }}
+      />
+    );
   if (tool === "spot")
     return (
       <Drawn
@@ -126,6 +138,7 @@ function Shown() {
     if (s.strip?.tried) return null;
     if (tool.is === "horizon") return "Draw along something that should be level or upright";
     if (tool.is === "spot") return "Click where the colour should be matched";
+    if (tool.is === "stand") return "Click what the light should stand at. Tinted: what is nearer and hides it";
     if (tool.is === "light") return "Paint where light is to fall; hold Shift for a straight stroke, Escape to stop";
     if (s.large === "distance") return "Distance: white is near, black infinitely far";
     if (s.large === "form") return "Form: red faces right, green up, blue the eye";

@@ -12,6 +12,8 @@ export type Tool =
   | { is: "horizon" }
   /** The next click says where the colour is matched. */
   | { is: "spot" }
+  /** A click says what the light stands at; what is nearer is tinted. */
+  | { is: "stand" }
   /** Light is painted; `drawn` is the stroke that is on its way. */
   | { is: "light"; drawn: Stroke | null }
   /** A part of a mask is worked on. `fresh`: nothing has been done with it yet. */

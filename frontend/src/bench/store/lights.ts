@@ -61,6 +61,11 @@ export function makeLights(store: StoreApi<State>, editing: Editing) {
       takeFrom((rig) =>
         api.POST("/api/plates/{plate_id}/edits/match", { params: atFrame(store.getState()), body: { rig, light: id, spot } }),
       ),
+    /** Has a light stand as near as what is seen at a spot. */
+    stand: (id: string, spot: Spot) =>
+      takeFrom((rig) =>
+        api.POST("/api/plates/{plate_id}/edits/stand", { params: atFrame(store.getState()), body: { rig, light: id, spot } }),
+      ),
     /** Takes what was picked from a test strip. */
     pick: (id: string, label: string, values: StripCell["values"]) =>
       edit(withPicked(now(), id, values, store.getState().frame), `${named(id)}: ${label}`, id),

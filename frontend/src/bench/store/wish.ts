@@ -35,6 +35,7 @@ function showOf({ hand, large, maskView, ...rest }: State, owner: Owner | null, 
   if (hand.held !== null || rest.strip?.tried) return RESULT;
   if (ofSpace(large)) return { what: large };
   if (large && light) return { what: "stage", light, stage: large };
+  if (hand.tool.is === "stand" && light) return { what: "cut", light };
   if (!owner || maskView === "off") return RESULT;
   if (maskView === "light") return light ? { what: "light", light } : RESULT;
   return { what: maskView === "over" ? "cover" : "mask", owner };

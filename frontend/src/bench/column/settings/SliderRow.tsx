@@ -3,6 +3,7 @@ import { NumberField } from "../../../ui/NumberField";
 import { Slider } from "../../../ui/Slider";
 import { notation } from "../units";
 import type { RowProps } from "./registry";
+import { StandButton } from "./StandButton";
 import { StripButton } from "./StripButton";
 
 /** A number: its value that can be typed, its unit, and under them its slider. */
@@ -11,6 +12,7 @@ export function SliderRow({ setting, value, onChange, onRest, onStrip }: RowProp
   const now = value as number;
   return (
     <>
+      {setting.type === "number" && setting.handle === "standing" && <StandButton />}
       <StripButton label={setting.label} onStrip={onStrip} />
       <div className="value">
         <NumberField
