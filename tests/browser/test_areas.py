@@ -99,6 +99,32 @@ class Behind(OnThePicture):
 
 
 class Distance(OnThePicture):
+    def test_a_click_says_how_near_a_light_stands_and_what_is_nearer_is_tinted(self) -> None:
+        plate = self.open_plate("Headland at dawn")
+        self.add("Fan")
+        self.rested()
+        self.page.get_by_role("button", name="More settings of Spread").click()
+        before = self.picture()
+        tool = self.page.get_by_role("button", name="Stand where I click")
+        tool.click()
+        expect(self.page.get_by_text("Click what the light should stand at")).to_be_visible()
+        area = self.page.get_by_test_id("area").bounding_box()
+        assert area is not None
+        x, y = area["x"] + area["width"] * 0.3, area["y"] + area["height"] / 2
+        for down, low, high in ((0.4, 0.6, 1.0), (-0.35, 0.0, 0.05)):  # the nearest ground, the sky
+            self.page.mouse.click(x, y + down * area["height"])
+            self.page.wait_for_timeout(500)
+            self.rested()
+            stands_at = self.rig(plate)["lights"][-1]["spread"]["stands_at"]
+            self.assertTrue(low <= stands_at <= high, stands_at)
+        height, width = before.shape[:2]
+        change = np.abs(self.picture() - before).mean(axis=2)
+        near, sky = change[int(0.85 * height), width // 4 : width // 3], change[int(0.15 * height), width // 4 : width // 3]
+        self.assertGreater(float(near.mean()), 25)
+        self.assertLess(float(sky.mean()), 10)
+        self.page.keyboard.press("Escape")
+        expect(tool).to_have_attribute("aria-pressed", "false")
+
     def test_the_plate_shows_how_far_things_are_and_takes_a_horizon(self) -> None:
         plate = self.open_plate("Headland at dawn")
         self.page.get_by_role("toolbar", name="Desk").get_by_role("button", name="Plate").first.click()
