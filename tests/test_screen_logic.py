@@ -306,6 +306,33 @@ class Roads(unittest.TestCase):
         self.assertTrue(self.wide("localhost", *3 * [("png", 500.0)]), "these were packed anyway")
 
 
+class Sounds(unittest.TestCase):
+    """When a reel's sound is heard beside its frames."""
+
+    def heard(self, *steps: str) -> Any:
+        """What of a sound of two seconds is played, and from where, after each step; `late` and `steady` are the two ways in which
+        frames come."""
+        begin = (
+            "const audio = { paused: true, currentTime: 0, duration: 2, pause() { this.paused = true; },"
+            " play() { this.paused = false; return Promise.resolve(); } };"
+            "const x = new m.ReelSound('', () => {}); x.asked = true; x.audio = audio; const out = [];"
+            "const note = () => out.push([!audio.paused, audio.currentTime]);"
+            "const late = (s) => x.keepStep(s, false), steady = (s) => x.keepStep(s, true);"
+        )
+        done = "".join(f"{step}; note();" for step in steps)
+        return run("store/reelSound", f"(() => {{ {begin} {done} return out; }})()")
+
+    def test_frames_that_are_late_silence_it_until_the_reel_begins_again_or_all_are_there(self) -> None:
+        self.assertEqual(
+            self.heard("late(0)", "audio.currentTime = 0.9; late(0.3)", "late(0.4)", "late(0)", "x.rest()"),
+            [[True, 0], [False, 0.9], [False, 0.9], [True, 0], [False, 0]],
+        )
+        self.assertEqual(self.heard("late(0)", "audio.currentTime = 0.9; late(0.3)", "steady(0.4)")[-1], [True, 0.4])
+
+    def test_a_sound_that_is_shorter_than_the_pictures_is_not_heard_twice(self) -> None:
+        self.assertEqual(self.heard("steady(1)", "x.rest()", "steady(2.5)")[-1], [False, 1])
+
+
 class Exchange(unittest.TestCase):
     """The order of requests and pictures of the live preview."""
 

@@ -20,7 +20,8 @@ export class ReelSound {
       void this.fetch();
     }
     const { audio } = this;
-    if (!audio) return;
+    // At its end a sound that is played begins anew, also beside pictures that go on.
+    if (!audio || seconds >= audio.duration) return;
     const apart = Math.abs(audio.currentTime - seconds) > APART;
     if (!audio.paused && !apart) return;
     // Once late, frames that are still being made stay late up to where the reel begins again.
@@ -48,7 +49,7 @@ export class ReelSound {
   }
 
   private readonly wrong = (error: unknown) => {
-    // A rest that comes before the first sound is no fault.
+    // Playing was stopped before the sound had begun.
     if (error instanceof DOMException && error.name === "AbortError") return;
     this.onWrong("The sound cannot be played in this browser. Everything else works.");
   };
