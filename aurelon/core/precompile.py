@@ -12,7 +12,7 @@ import os
 import subprocess
 import sys
 from collections.abc import Callable, Sequence
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 from queue import Queue
 from tempfile import gettempdir
@@ -31,7 +31,8 @@ from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.renderer import Renderer
 from aurelon.core.graph.show import STAGES
 from aurelon.core.graph.small_pictures import thumbnail
-from aurelon.core.imaging.blend.modes import MODE_NAMES
+from aurelon.core.imaging.blend.modes import MODE_NAMES, MODES
+from aurelon.core.imaging.colour_config import SIDE, interpolate_in_cube
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.rgb_space import SRGB, Curve
 from aurelon.core.imaging.screen import CLIP_MARK, mark_from, to_screen
@@ -40,6 +41,7 @@ from aurelon.core.lights import kinds
 from aurelon.core.masks import parts
 from aurelon.core.plate import Plate, read_plate
 from aurelon.core.rig import Rig
+from aurelon.core.rig.finish import Finish
 from aurelon.core.settings import settings_of
 from aurelon.core.settings.types.number import Number
 
@@ -48,12 +50,19 @@ LOW = 19  # priority of work in the background
 WIDTH, HEIGHT = 650, 550  # of the plate that is lit: wider than the grid of any soft light, so that it is enlarged
 
 
+@cache
 def plate_with_lamps() -> Plate:
     """A small plate of which every kind makes some light: grain with a few places that are cut off at white."""
     pixels = np.random.default_rng(1).uniform(0.3, 0.5, (HEIGHT, WIDTH, 3)).astype(np.float32)
     for y, x in ((100, 150), (110, 450), (400, 250)):
         pixels[y : y + 8, x : x + 8] = 1.0
     return Plate(pixels, SRGB)
+
+
+@cache
+def cached() -> Cache:
+    """For all renderings, so that what is found in the plate is found once."""
+    return Cache(1 << 29)
 
 
 FIRST = "first"  # the step of the first minute
@@ -70,7 +79,7 @@ class Step(NamedTuple):
 
 FIRST_KINDS = ("shafts", "bloom")  # whose kernels the first step compiles
 LIKELY = ("lamp", "beam", "fan", "flare", "starburst")  # kinds that are wanted soonest, after those of the first minute
-SECONDS = {"lamp": 21.0, "beam": 11.0, "fan": 4.0, "flare": 5.0, "starburst": 5.0, "edge": 4.0}
+SECONDS = {"lamp": 16.0, "beam": 11.0, "fan": 4.0, "flare": 5.0, "starburst": 5.0, "edge": 4.0}
 A_KIND = 2.0  # seconds of any other
 
 
@@ -78,11 +87,13 @@ def steps() -> list[Step]:
     """All there is to compile, the likeliest to be wanted first. The step of a kind has its name."""
     likely = [*LIKELY, *sorted(kinds().keys() - set(LIKELY))]
     return [
-        Step(FIRST, 37.0, compile_first),
-        *(Step(kind, SECONDS.get(kind, A_KIND), partial(compile_kind, kind)) for kind in likely),
+        Step(FIRST, 32.0, compile_first),
+        *(Step(kind, SECONDS.get(kind, A_KIND), partial(compile_kind, kind)) for kind in likely[: len(LIKELY)]),
+        Step("modes", 10.0, compile_modes),
+        *(Step(kind, SECONDS.get(kind, A_KIND), partial(compile_kind, kind)) for kind in likely[len(LIKELY) :]),
         Step("masks", 8.0, compile_masks),
-        Step("files", 6.0, compile_files),
-        Step("analysis", 4.0, compile_analysis),
+        Step("files", 4.0, compile_files),
+        Step("analysis", 2.0, compile_analysis),
     ]
 
 
@@ -107,7 +118,7 @@ def compile_first() -> None:
         read_plate(data, f"plate.{form}")
     lights = [{"id": kind, "kind": kind} for kind in FIRST_KINDS]
     rig = Rig.model_validate({"lights": [*lights, {"id": "screen", "kind": "bloom", "merge": {"mode": "screen"}}]})
-    renderer, (width, height) = Renderer(plate, Cache(1 << 29)), plate.size
+    renderer, (width, height) = Renderer(plate, cached()), plate.size
     for frame in (Frame.whole((320, 271)), Frame(width, height, 100, 80, 400, 300)):
         for draft in (True, False):
             for show in ("result", "before", *(f"stage:shafts:{stage}" for stage in STAGES)):
@@ -117,8 +128,15 @@ def compile_first() -> None:
     export(plate, rig, PictureExport(format="jpeg", depth="8"))
 
 
+def compile_modes() -> None:
+    """Every blend mode, for light of both sorts."""
+    for mode in MODES:
+        for loop in filter(None, (mode.loop, mode.opaque)):
+            loop.compile()
+
+
 def compile_files() -> None:
-    """Every format and depth, and a profile that is a table."""
+    """Every format and depth, a profile that is a table, and what a finish does."""
     plate = plate_with_lamps()
     for codec in codecs().values():
         for depth in codec.FORMAT.depths:
@@ -127,6 +145,8 @@ def compile_files() -> None:
     tiny = np.ones((2, 2, 3), np.uint16)
     raw.to_light(tiny, np.ones(3, np.float32), np.eye(3, dtype=np.float32), np.empty(tiny.shape, np.float32))
     Curve(table=(0.0, 0.2, 1.0)).encode(np.ones(2, np.float32))
+    Finish(above_white="roll_off").finished(np.ones((2, 2, 3), np.float32), SRGB)
+    interpolate_in_cube(np.ones((2, 2, 3), np.float32), np.ones(4 * SIDE**3, np.float32), np.empty((2, 2, 3), np.uint8))
 
 
 def compile_kind(kind: str) -> None:
@@ -138,21 +158,22 @@ def compile_kind(kind: str) -> None:
     numbers = [(name, info) for name, info in settings_of(kinds()[kind].spread_settings) if isinstance(info, Number)]
     on = {name: min(0.3, info.high) for name, info in numbers if info.default == 0}
     in_depth = {stage: dict(values) for stage, values in kinds()[kind].in_depth.items()}
-    light = {"id": kind, "kind": kind, **in_depth, "spread": {**on, **in_depth.get("spread", {})}}
-    rig = Rig.model_validate({"lights": [light], "prepare": {"headroom": 1.0}})
-    Renderer(plate, Cache(1 << 29)).part(rig, Frame.whole((320, 271)))
+    spread = {**on, **in_depth.get("spread", {})}
+    for settings in (in_depth | {"spread": spread}, {"spread": spread}):
+        rig = Rig.model_validate({"lights": [{"id": kind, "kind": kind} | settings], "prepare": {"headroom": 1.0}})
+        Renderer(plate, cached()).part(rig, Frame.whole((320, 271)))
 
 
 def compile_analysis() -> None:
     """The finder and Match."""
-    renderer = Renderer(plate_with_lamps(), Cache(1 << 29))
+    renderer = Renderer(plate_with_lamps(), cached())
     propose(renderer, Rig())
     match_colour(renderer, Rig(), (0.5, 0.5))
 
 
 def use_on_the_bench(plate: Plate, kind: str) -> None:
     """What the bench asks for: parts of the frame, drafts, stages, a turned picture, facts, a match."""
-    renderer = Renderer(plate, Cache(1 << 29))
+    renderer = Renderer(plate, cached())
     width, height = plate.size
     prepared = {"exposure": 0.2, "contrast": 0.1, "saturation": 0.1, "temperature": 0.1}
     for mode, start, prepare in (("screen", "everything", {}), ("color", "nothing", {**prepared, "straighten": 3})):
@@ -192,7 +213,7 @@ def compile_masks() -> None:
     plate = Plate(np.ascontiguousarray(plate_with_lamps().pixels[:300, :400]), SRGB)
     rig = Rig.model_validate({"lights": [{"id": "bloom", "kind": "bloom", "mask": {"start": "nothing", "parts": result}}]})
     for frame in (Frame.whole((320, 271)), Frame.whole(plate.size)):
-        Renderer(plate, Cache(1 << 29)).part(rig, frame, show="over:mask:bloom")
+        Renderer(plate, cached()).part(rig, frame, show="over:mask:bloom")
 
 
 def compile_side_by_side() -> None:

@@ -144,7 +144,7 @@ class ColourConfig:
         """About the same for the screen, (h, w, 3) uint8 sRGB, in a moment: between the places of a cube."""
         cube = self._cube(display, view)
         out = np.empty(pixels.shape, np.uint8)
-        _look_up(np.ascontiguousarray(self._in_working(pixels, space)), cube, out)
+        interpolate_in_cube(np.ascontiguousarray(self._in_working(pixels, space)), cube, out)
         return out
 
     def _in_working(self, pixels: Floats, space: RgbSpace) -> Floats:
@@ -218,7 +218,7 @@ def _place(light: np.float32) -> np.float32:
 
 
 @kernel
-def _look_up(pixels: Floats, cube: Floats, out: NDArray[Any]) -> None:
+def interpolate_in_cube(pixels: Floats, cube: Floats, out: NDArray[Any]) -> None:
     """Between four corners of a cell, those of the tetrahedron that a colour lies in (Sakamoto and Itooka, 1981)."""
     side = u64(SIDE)
     one, two, three = u64(4), u64(4) * side, u64(4) * side * side

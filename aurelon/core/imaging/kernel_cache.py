@@ -71,8 +71,10 @@ class KernelCache(NumbaCache):  # type: ignore[misc]
         )
 
     def _index_key(self, signature: Any, codegen: Any) -> tuple[Any, ...]:
-        # A kernel holds others of other files, which may have changed with the version while its own file has not.
-        return (*super()._index_key(signature, codegen), __version__)
+        # A kernel holds others of other files, which may have changed with the version while its own file has not. What it holds as
+        # a closure goes with its name.
+        code = hashlib.sha256(self._py_func.__code__.co_code).hexdigest()
+        return (signature, codegen.magic_tuple(), code, __version__)
 
     def load_overload(self, signature: Any, target: Any) -> Any:
         try:

@@ -20,7 +20,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import cached_property, partial, update_wrapper
 from itertools import count
 from pathlib import Path
@@ -66,9 +66,29 @@ def kept(function: Callable[..., Any], **options: Any) -> Any:
     try:
         result._cache = KernelCache(function)
     except RuntimeError:
-        folder = Path(__file__).parent
-        report_once(f"kernels cannot be kept; allow writing to {folder} or the home folder, or every start takes a minute")
+        without_a_cache()
     return result
+
+
+def without_a_cache() -> None:
+    """Says once that compiled code cannot be kept."""
+    folder = Path(__file__).parent
+    report_once(f"kernels cannot be kept; allow writing to {folder} or the home folder, or every start takes a minute")
+
+
+@contextmanager
+def compiling_once(place: str | None, function: Callable[..., Any]) -> Iterator[None]:
+    """While a function is compiled or taken from the cache at `place`, if there is one: another process that wants the same
+    meanwhile waits, and takes that then."""
+    lock = FileLock(Path(place or "") / f"{function.__module__}.{function.__name__}.lock")
+    # A full disk is reported where the kernel cannot be kept.
+    with suppress(OSError):
+        if place and os.access(place, os.W_OK):
+            lock.acquire()
+    try:
+        yield
+    finally:
+        lock.release()
 
 
 def whole_kernel(function: Function) -> Function:
@@ -117,7 +137,7 @@ def undivided() -> Iterator[None]:
         _here.undivided = False
 
 
-class _ApartCompiler(Compiler):
+class ApartCompiler(Compiler):
     """Compiles for arrays that do not overlap: without that, half of the loops are not taken side by side."""
 
     def __init__(self, typing: Any, target: Any, library: Any, args: Any, return_type: Any, flags: Any, names: Any) -> None:
@@ -138,25 +158,14 @@ class Kernel:
     def compiled(self) -> Any:
         """Numba's dispatcher of it, made when it is first called: to read the source of every kernel takes half a second."""
         options: dict[str, Any] = {} if self._strict else {"fastmath": True, "error_model": "numpy"}
-        result = kept(_over_some(self.py_func), nogil=True, pipeline_class=_ApartCompiler, **options)
+        result = kept(_over_some(self.py_func), nogil=True, pipeline_class=ApartCompiler, **options)
         result.compile = partial(self._compile_once, result, result.compile)
         return result
 
     def _compile_once(self, dispatcher: Any, compile_or_load: Callable[[Any], Any], signature: Any) -> Any:
-        """Compiles for new types of arguments, or takes what is kept. Another process that wants the same meanwhile waits, and
-        takes that then."""
-        place = Path(dispatcher.stats.cache_path or "")
-        if not os.access(place, os.W_OK):
+        """Compiles for new types of arguments, or takes what is kept."""
+        with compiling_once(dispatcher.stats.cache_path, self.py_func):
             return compile_or_load(signature)
-        lock = FileLock(place / f"{self.py_func.__module__}.{self.py_func.__name__}.lock")
-        try:
-            lock.acquire()
-        except OSError:  # of a full disk, which is reported where the kernel cannot be kept
-            return compile_or_load(signature)
-        try:
-            return compile_or_load(signature)
-        finally:
-            lock.release()
 
     def __call__(self, *arguments: Any) -> None:
         compiled, many = self.compiled, 1 if getattr(_here, "undivided", False) else _threads.count

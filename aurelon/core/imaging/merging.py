@@ -13,10 +13,11 @@ from numba import prange
 from numpy.typing import NDArray
 
 from aurelon.core.imaging.arrays import Floats, f32, lines_of
-from aurelon.core.imaging.blend.blending import Blending, blend_cover, blend_light, blend_linear, blending, scratch_for
-from aurelon.core.imaging.blend.mode import Family
+from aurelon.core.imaging.blend.blending import Blending, blending
+from aurelon.core.imaging.called import call
 from aurelon.core.imaging.colour_matrix import white_in
 from aurelon.core.imaging.enlarge import enlarge_to, spline_rows, widened
+from aurelon.core.imaging.fastmath import smoothstep, srgb_encode
 from aurelon.core.imaging.frame import Frame
 from aurelon.core.imaging.kernels import inlined, kernel
 from aurelon.core.imaging.reduce import reduce_to
@@ -169,7 +170,7 @@ def lay(
         else FallRows(np.ascontiguousarray(fall.air), np.ascontiguousarray(fall.gain), lines_of(fall.picture)),
         fall is not None,
     )
-    _LAYING.get(Family(how.family), _lay_cover)(ready, how, out.reshape(out.shape[0], -1))
+    _lay(ready, how, out.reshape(out.shape[0], -1))
 
 
 def merge(
@@ -330,50 +331,37 @@ def _alpha_of(ready: Ready, how: Blending, row: int, first: int, alpha: Floats) 
         multiply(alpha, ready.mask[row, first : first + alpha.size])
 
 
-# Three kernels alike but for what blends: one that is given as an argument could not be kept compiled.
+# keep_darks holds light back below this display-encoded luminance, wholly so at 0.
+DARKS_END = 0.4
+
+
+@inlined
+def _hold_darks(below: Floats, luminance: Floats, keep_darks: np.float32, alpha: Floats) -> None:
+    red, green, blue = luminance[0], luminance[1], luminance[2]
+    for x in range(alpha.size):
+        level = red * below[3 * x] + green * below[3 * x + 1] + blue * below[3 * x + 2]
+        t = min(srgb_encode(min(level, f32(1.0))) * f32(1.0 / DARKS_END), f32(1.0))
+        alpha[x] *= f32(1.0) - keep_darks * (f32(1.0) - smoothstep(t))
+
+
 @kernel
-def _lay_linear(ready: Ready, how: Blending, out: Floats) -> None:
+def _lay(ready: Ready, how: Blending, out: Floats) -> None:
     rows, columns = out.shape[0], out.shape[1] // 3
     for block in prange((rows + ROWS - 1) // ROWS):
-        scratch, result, cover = scratch_for(CHUNK), np.empty(3 * CHUNK, np.float32), np.empty(CHUNK, np.float32)
+        result, cover = np.empty(3 * CHUNK, np.float32), np.empty(CHUNK, np.float32)
+        each, encoded, source = (
+            np.empty(3 * CHUNK + 1, np.float32),
+            np.empty(3 * CHUNK, np.float32),
+            np.empty(3 * CHUNK, np.float32),
+        )
         for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
             under, over = ready.below[row], out[row]
             for first in range(0, columns, CHUNK):
                 end = min(first + CHUNK, columns)
-                light = _light_of(ready, row, first, result[: 3 * (end - first)])
-                alpha = cover[: end - first]
+                n = end - first
+                light, below, alpha = _light_of(ready, row, first, result[: 3 * n]), under[3 * first : 3 * end], cover[:n]
                 _alpha_of(ready, how, row, first, alpha)
-                blend_linear(how, under[3 * first : 3 * end], light, ready.luminance, alpha, scratch, over[3 * first : 3 * end])
-
-
-@kernel
-def _lay_light(ready: Ready, how: Blending, out: Floats) -> None:
-    rows, columns = out.shape[0], out.shape[1] // 3
-    for block in prange((rows + ROWS - 1) // ROWS):
-        scratch, result, cover = scratch_for(CHUNK), np.empty(3 * CHUNK, np.float32), np.empty(CHUNK, np.float32)
-        for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
-            under, over = ready.below[row], out[row]
-            for first in range(0, columns, CHUNK):
-                end = min(first + CHUNK, columns)
-                light = _light_of(ready, row, first, result[: 3 * (end - first)])
-                alpha = cover[: end - first]
-                _alpha_of(ready, how, row, first, alpha)
-                blend_light(how, under[3 * first : 3 * end], light, ready.luminance, alpha, scratch, over[3 * first : 3 * end])
-
-
-@kernel
-def _lay_cover(ready: Ready, how: Blending, out: Floats) -> None:
-    rows, columns = out.shape[0], out.shape[1] // 3
-    for block in prange((rows + ROWS - 1) // ROWS):
-        scratch, result, cover = scratch_for(CHUNK), np.empty(3 * CHUNK, np.float32), np.empty(CHUNK, np.float32)
-        for row in range(block * ROWS, min((block + 1) * ROWS, rows)):
-            under, over = ready.below[row], out[row]
-            for first in range(0, columns, CHUNK):
-                end = min(first + CHUNK, columns)
-                light = _light_of(ready, row, first, result[: 3 * (end - first)])
-                alpha = cover[: end - first]
-                _alpha_of(ready, how, row, first, alpha)
-                blend_cover(how, under[3 * first : 3 * end], light, ready.luminance, alpha, scratch, over[3 * first : 3 * end])
-
-
-_LAYING = {Family.LINEAR: _lay_linear, Family.LIGHT: _lay_light}  # light of the other families covers
+                if how.keep_darks > f32(0.0):
+                    _hold_darks(below, ready.luminance, how.keep_darks, alpha)
+                scratch = (each[: 3 * n + 1], encoded[: 3 * n], source[: 3 * n])
+                call(how.loop, how.intensity, how.opaque, (below, light, alpha, *scratch, over[3 * first : 3 * end]))
