@@ -16,7 +16,9 @@ from aurelon.core import check_rig, open_reel
 from aurelon.core.analysis.carried_matte import carried
 from aurelon.core.analysis.follow import follow
 from aurelon.core.reels.writers.video import grey_reel
-from demo.reels.ferry import FRAMES, HERE, RATE
+from demo.reels.deck import RATE
+from demo.reels.ferry import FRAMES
+from demo.reels.files import HERE
 
 HINT = 12  # frame at which the figure is known
 
