@@ -18,7 +18,7 @@ from aurelon.core.graph.cache import Cache
 from aurelon.core.graph.new_light import new_light
 from aurelon.core.rig.transfer import apply_rig
 from aurelon.store import Store
-from aurelon.web.seed import DEMO, NIGHT, TITLES, seed_demo
+from aurelon.web.seed import DEMO, NIGHT, REELS, TITLES, seed_demo
 from demo.fog import SIZE as FOG_SIZE
 from demo.render import BESIDE, SCENES
 from demo.thumbnails import THUMBNAILS, thumbnails_now
@@ -155,8 +155,8 @@ class Demo(unittest.TestCase):
             self.addCleanup(store.close)
             for _ in range(2):
                 seed_demo(store)
-            self.assertEqual(len(store.plates.all()), len(SCENES) + 2)
-            self.assertEqual({record.name for record in store.plates.all()}, {*TITLES.values(), NIGHT, "Ferry at dusk"})
+            self.assertEqual(len(store.plates.all()), len(SCENES) + len(REELS) + 1)
+            self.assertEqual({record.name for record in store.plates.all()}, {*TITLES.values(), *REELS.values(), NIGHT})
             self.assertEqual(len(store.rigs.all()), 12)
             lens = next(record for record in store.plates.all() if record.file_name == "brasslens.jpg")
             self.assertEqual(len(store.takes.of(lens.id)), 2)

@@ -51,6 +51,7 @@ class FootageFacts:
     numbers: Sequence[int]
     notices: tuple[str, ...]
     sounds: bool
+    glimpses_are_codes: bool
     chapters: Sequence[Chapter]
     points: tuple[int, int] | None
 
@@ -247,7 +248,7 @@ class FootageElsewhere:
         self.times, self.end, self.rate = facts.times, facts.end, facts.rate
         self.size, self.depth, self.numbers = facts.size, facts.depth, facts.numbers
         self.notices, self.sounds, self.points = facts.notices, facts.sounds, facts.points
-        self.chapters = facts.chapters
+        self.chapters, self.glimpses_are_codes = facts.chapters, facts.glimpses_are_codes
 
     def raster(self, number: int) -> Raster:
         return checked(self._of_frame("frame", number), self._name)

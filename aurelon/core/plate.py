@@ -55,6 +55,7 @@ class Plate:
     seconds: float = 0.0
     nearness: Floats | None = None
     of_reel: bool = False  # what is found in one frame would pop on the next
+    proxy_of: tuple[int, int] | None = None  # the size of the frame that it stands for, for drafts
     # Files that rigs on this plate refer to, by the SHA-256 of each; None without files.
     file_of: Callable[[str], bytes | None] = field(default=lambda name: None, repr=False)
     _as_input: tuple[str, Plate] | None = field(default=None, repr=False)  # in the colour space that was asked for last

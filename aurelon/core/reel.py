@@ -14,19 +14,21 @@ from typing import Any, BinaryIO, TypeVar, cast
 import numpy as np
 
 from aurelon.core.codecs import MAX_PIXELS, MAX_SIDE
-from aurelon.core.codecs.shared.raster import UnreadableError
+from aurelon.core.codecs.shared.raster import Raster, UnreadableError, by_code_points
 from aurelon.core.errors import PlateError
 from aurelon.core.imaging.arrays import Floats
+from aurelon.core.imaging.frame import fit_within
 from aurelon.core.plate import Plate, plate_of
 from aurelon.core.plates.decoding import decoder, head_of
 from aurelon.core.reels import kinds_of_reel
-from aurelon.core.reels.shared.footage import Footage, frame_of
+from aurelon.core.reels.shared.footage import Footage, frame_of, glimpse_of
 from aurelon.core.reels.stills import is_pattern, stills_in
 
 SAME_RATE = 0.005  # by which times that a file has rounded may differ from its rate
 KEPT_FRAMES = 3
 KEPT_BYTES = 256 << 20  # of those frames, beyond the one that was used last
 KEPT_GREYS = 3  # files of mattes that stay open
+PROXY_EDGE = 1920  # long edge, in pixels, of what drafts of larger frames are made from
 CHUNK = 1 << 20
 Opener = Callable[[], BinaryIO]
 T = TypeVar("T")
@@ -55,8 +57,7 @@ class Reel:
 
     def __getitem__(self, number: int) -> Plate:
         """Raises IndexError beyond the end, and PlateError in one sentence for a frame that cannot be read."""
-        if not 0 <= number < len(self):
-            raise IndexError(f"{self.name} has the frames 0 to {len(self) - 1}, not {number}")
+        self._check(number)
         with self._lock:
             kept = self._kept.get(number)
             if kept is not None:
@@ -87,6 +88,25 @@ class Reel:
     def size(self) -> tuple[int, int]:
         """(width, height) in pixels."""
         return self.footage.size
+
+    @property
+    def proxy_size(self) -> tuple[int, int] | None:
+        """(width, height) of a proxy; None where frames are no larger, or are pictures each with a profile of its own."""
+        return fit_within(self.size, PROXY_EDGE) if max(self.size) > PROXY_EDGE and self.footage.glimpses_are_codes else None
+
+    def proxy(self, number: int) -> Plate:
+        """A frame at the size of a proxy, from 8 bits: enough for a draft, and there several times as fast. Raises IndexError
+        beyond the end, and PlateError in one sentence for a frame that cannot be read."""
+        self._check(number)
+        try:
+            codes = glimpse_of(self.footage, number, PROXY_EDGE)
+        except UnreadableError as error:
+            raise PlateError(f"{self.name} {error}") from error
+        points = self.footage.points
+        raster = Raster(codes) if points is None else by_code_points(codes, None, None, *points)
+        plate = self._plate_of(raster, number, "/proxy")
+        plate.proxy_of = self.size
+        return plate
 
     def sound(self) -> bytes | None:
         """The sound as pages play it, Opus in WebM; None where there is none. Raises PlateError where it cannot be decoded."""
@@ -138,7 +158,15 @@ class Reel:
             raster = frame_of(self.footage, number)
         except UnreadableError as error:
             raise PlateError(f"{self.name} {error}") from error
-        plate = plate_of(raster, self.name, f"{self.key}/{number}", frame=number, seconds=float(self.footage.times[number]))
+        return self._plate_of(raster, number)
+
+    def _check(self, number: int) -> None:
+        if not 0 <= number < len(self):
+            raise IndexError(f"{self.name} has the frames 0 to {len(self) - 1}, not {number}")
+
+    def _plate_of(self, raster: Raster, number: int, sort: str = "") -> Plate:
+        seconds = float(self.footage.times[number])
+        plate = plate_of(raster, self.name, f"{self.key}/{number}{sort}", frame=number, seconds=seconds)
         plate.file_of = self.file_of
         plate.of_reel = True
         return plate

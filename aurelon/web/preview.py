@@ -99,7 +99,8 @@ class Packed(NamedTuple):
 class FrameHeader(BaseModel):
     """Goes before the picture in every binary frame, as JSON after a 4-byte length. `box` is what is seen of the
     straightened frame, in its fractions; `packed` how the picture is packed, `rgba` being its samples of 8 bits; `hdr` where it
-    is in PQ; `seconds` how long it took; `keyed` what each keyed setting is at this frame of the reel, by owner and path."""
+    is in PQ; `seconds` how long it took; `keyed` what each keyed setting is at this frame of the reel, by owner and path; `proxy`
+    the size of the smaller frame that it was made from."""
 
     seq: int
     part: str
@@ -114,6 +115,7 @@ class FrameHeader(BaseModel):
     hdr: bool = False
     seconds: float = 0.0
     keyed: dict[str, dict[str, Any]] = {}
+    proxy: tuple[int, int] | None = None
 
 
 class PreviewFailure(BaseModel):
@@ -133,7 +135,8 @@ def frames(
     began = time.monotonic()
     renderer = renderer.for_input(rig)
     plate = renderer.plate
-    request.view.check(plate.size)
+    size = plate.proxy_of or plate.size
+    request.view.check(size)
     rig = following(rig, request.lead)
     if request.painting is not None:
         rig = painted_rig(rig, request.painting)
@@ -175,13 +178,14 @@ def frames(
     picture = drawn(request.show, view, request.plain)
     seconds = time.monotonic() - began
     pace.note_frame(request.draft, request.frame, seconds)
-    yield _frame(request, rig, plate.size, "picture", view, picture, seconds, keyed)
+    proxy = None if plate.proxy_of is None else plate.size
+    yield _frame(request, rig, size, "picture", view, picture, seconds, keyed, proxy)
     if request.light is None:
         return
-    width, height = fit_within(plate.size, request.stage_width)
+    width, height = fit_within(size, request.stage_width)
     small = View(width=width, height=height, x0=0, y0=0, x1=width, y1=height)
     for stage in STAGES:
-        yield _frame(request, rig, plate.size, stage, small, drawn(ShowStage(light=request.light, stage=stage), small))
+        yield _frame(request, rig, size, stage, small, drawn(ShowStage(light=request.light, stage=stage), small))
 
 
 def _frame(
@@ -193,6 +197,7 @@ def _frame(
     picture: Packed,
     seconds: float = 0.0,
     keyed: dict[str, dict[str, Any]] | None = None,
+    proxy: tuple[int, int] | None = None,
 ) -> bytes:
     header = FrameHeader(
         seq=request.seq,
@@ -208,6 +213,7 @@ def _frame(
         hdr=picture.hdr,
         seconds=seconds,
         keyed=keyed or {},
+        proxy=proxy,
     )
     head = header.model_dump_json().encode()
     return b"".join((struct.pack("<I", len(head)), head, picture.data))
@@ -238,7 +244,7 @@ class Workers:
 class PreviewSession:
     """One bench: takes requests as they come, answers the newest, drops the rest."""
 
-    def __init__(self, socket: WebSocket, renderer: Callable[[int], Renderer], workers: Workers) -> None:
+    def __init__(self, socket: WebSocket, renderer: Callable[[int, int | None], Renderer], workers: Workers) -> None:
         self._socket = socket
         self._renderer = renderer
         self._workers = workers
@@ -317,7 +323,8 @@ class PreviewSession:
 
             try:
                 # While one plate is decoded, pictures of others do not wait.
-                renderer = await loop.run_in_executor(_opening, self._renderer, request.frame)
+                width = request.view.width if request.draft else None
+                renderer = await loop.run_in_executor(_opening, self._renderer, request.frame, width)
                 answers = frames(renderer, request, rig, stale, self._pace)
                 while (data := await self._workers.pictures.run(self._client, self, partial(next, answers, None))) is not None:
                     if self._socket.client_state is not WebSocketState.CONNECTED:

@@ -61,7 +61,7 @@ class Renderers:
         self._store = store
         self._budget = budget or usual_budget()
         self._cache = Cache(int(self._budget * FOR_STAGES))
-        self._open: OrderedDict[tuple[str, int], Renderer] = OrderedDict()
+        self._open: OrderedDict[tuple[str, int, bool], Renderer] = OrderedDict()  # by plate, frame, and whether of a proxy
         self._reels: OrderedDict[str, Reel] = OrderedDict()
         self._shown: Counter[str] = Counter()
         self._lock = Lock()
@@ -77,13 +77,20 @@ class Renderers:
     def get(self, plate_id: int, frame: int = 0) -> Renderer:
         """The renderer of a plate; of a reel that of a frame. Raises Unknown where there is no such plate, and PlateError where it
         has no such frame."""
-        key = (self._store.plates.hash(plate_id), frame)
-        with self._lock:
-            found = self._open.get(key)
-            if found is not None:
-                self._open.move_to_end(key)
-                return found
-        return self._opening.get(key, partial(self._opened, plate_id, *key))
+        key = (self._store.plates.hash(plate_id), frame, False)
+        return self._if_open(key) or self._opening.get(key, partial(self._opened, plate_id, *key))
+
+    def for_preview(self, plate_id: int, frame: int, width: int | None) -> Renderer:
+        """The same for a picture of the plate at a `width` in pixels, None for an exact one: a draft of a large frame that is not
+        open yet is made from a proxy."""
+        name = self._store.plates.hash(plate_id)
+        if width is None or self._if_open((name, frame, False)) or self._store.plates.get(plate_id).frames == 0:
+            return self.get(plate_id, frame)
+        proxy_size = self.reel(plate_id).proxy_size
+        if proxy_size is None or width > proxy_size[0]:
+            return self.get(plate_id, frame)
+        key = (name, frame, True)
+        return self._if_open(key) or self._opening.get(key, partial(self._opened, plate_id, *key))
 
     def reel(self, plate_id: int) -> Reel:
         """A reel that is open. Raises PlateError where the plate is a still picture."""
@@ -111,21 +118,29 @@ class Renderers:
                     del self._shown[name]
                     self._let_go(name)
 
-    def _opened(self, plate_id: int, name: str, frame: int) -> Renderer:
-        plate = self._read(plate_id, frame)
-        plate.file_of = self._store.files.get
-        result = Renderer(plate, Share(self._cache, (name, frame)))
+    def _if_open(self, key: tuple[str, int, bool]) -> Renderer | None:
         with self._lock:
-            self._open[name, frame] = result
+            found = self._open.get(key)
+            if found is not None:
+                self._open.move_to_end(key)
+            return found
+
+    def _opened(self, plate_id: int, name: str, frame: int, proxy: bool) -> Renderer:
+        plate = self._read(plate_id, frame, proxy)
+        plate.file_of = self._store.files.get
+        result = Renderer(plate, Share(self._cache, (name, frame, proxy)))
+        with self._lock:
+            self._open[name, frame, proxy] = result
             self._close_others(least=1)
         return result
 
-    def _read(self, plate_id: int, frame: int) -> Plate:
+    def _read(self, plate_id: int, frame: int, proxy: bool) -> Plate:
         record = self._store.plates.get(plate_id)
         if record.frames == 0:
             return read_plate(self._store.plates.file(plate_id), record.file_name)
         try:
-            return self.reel(plate_id)[frame]
+            reel = self.reel(plate_id)
+            return reel.proxy(frame) if proxy else reel[frame]
         except IndexError as error:
             raise PlateError(f"{error}") from error
 
@@ -151,9 +166,10 @@ class Renderers:
         """Closes the plates that were used longest ago, until the others fit; `least` are kept."""
         closed = False
         while len(self._open) > least and self._plates_bytes() > self._budget * (1 - FOR_STAGES):
-            (name, frame), _ = self._open.popitem(last=False)
-            self._cache.forget((name, frame))
-            if name in self._reels:
+            key, _ = self._open.popitem(last=False)
+            self._cache.forget(key)
+            name, frame, proxy = key
+            if name in self._reels and not proxy:
                 self._reels[name].forget(frame)
             closed = True
         if closed:

@@ -15,7 +15,8 @@ DEMO = Path(__file__).resolve().parents[2] / "demo"
 TITLES = {"boatshed": "Boatshed", "brasslens": "Brass lens", "harbour": "Harbour at dusk", "headland": "Headland at dawn"}
 
 
-NIGHT, FERRY = "Night over Merrow Point", "ferry.webm"
+NIGHT = "Night over Merrow Point"
+REELS = {"passing": "Passing on deck", "ferry": "Ferry at dusk"}
 
 
 def _seed_comparison(store: Store) -> None:
@@ -35,22 +36,23 @@ def _with_thumbnail(store: Store, record: PlateRecord, stem: str) -> None:
     store.plates.keep_thumbnail(record.id, record.revision, (DEMO / "thumbnails" / f"{stem}.jpg").read_bytes())
 
 
-def _seed_reel(store: Store, present: set[str]) -> None:
-    path = DEMO / "reels" / FERRY
-    if FERRY in present or not path.is_file():
+def _seed_reel(store: Store, stem: str, title: str, present: set[str]) -> None:
+    path = DEMO / "reels" / f"{stem}.webm"
+    if path.name in present or not path.is_file():
         return
     with path.open("rb") as file:
         kept = store.files.put_whole(file)
     with closing(open_reel(path)) as reel:
-        rig = parse_rig((DEMO / "rigs" / "ferry.json").read_bytes())
-        record = store.plates.add(kept, FERRY, reel.size, reel.footage.depth, rig, "Ferry at dusk", len(reel))
-    _with_thumbnail(store, record, "ferry")
+        rig = parse_rig((DEMO / "rigs" / f"{stem}.json").read_bytes())
+        record = store.plates.add(kept, path.name, reel.size, reel.footage.depth, rig, title, len(reel))
+    _with_thumbnail(store, record, stem)
 
 
 def seed_demo(store: Store) -> None:
     """Adds every demo plate whose file the store does not hold yet, and the named rigs."""
     present = {record.file_name for record in store.plates.all()}
-    _seed_reel(store, present)
+    for stem, title in REELS.items():
+        _seed_reel(store, stem, title, present)
     for stem, title in TITLES.items():
         path = DEMO / "plates" / f"{stem}.jpg"
         if path.name in present:

@@ -172,8 +172,10 @@ def somebody(x: float, y: float, z: float, one: Floats, late: float) -> float:
     """How far one of the people is, so many seconds after the middle of the frame; `one` is a Walker."""
     tall = one[6]
     across = x - one[0] - one[4] * late
-    if abs(across) > 1.5:
-        return abs(across) - 0.9
+    # Far from the upright cylinder that holds somebody, the way to that is enough.
+    outside = max(np.sqrt(across * across + (z - one[1]) ** 2) - 0.75 * tall, y - 1.9 * tall)
+    if outside > 0.2:
+        return outside
     return figure(one[2] * across / tall, y / tall, one[2] * (z - one[1]) / tall, one[3] + one[5] * late) * tall
 
 

@@ -1,6 +1,6 @@
-"""The ferry reel's rig: the sun followed, the figure's matte carried from one frame, rays behind the figure.
+"""The rigs of the demo reels: the sun followed, the figure's matte carried from a few frames, rays behind the figure.
 
-`python -m demo.reels.rig` makes it after `python -m demo.reels.ferry`.
+`python -m demo.reels.rig` makes them after `python -m demo.reels.ferry` and `python -m demo.reels.passing`.
 """
 
 from __future__ import annotations
@@ -8,70 +8,103 @@ from __future__ import annotations
 import base64
 import hashlib
 import json
+from collections.abc import Sequence
 from fractions import Fraction
+from typing import Any
 
 import numpy as np
 
-from aurelon.core import check_rig, open_reel
+from aurelon.core import Reel, check_rig, open_reel
 from aurelon.core.analysis.carried_matte import carried
 from aurelon.core.analysis.follow import follow
 from aurelon.core.reels.writers.video import grey_reel
+from demo.reels import ferry, passing
 from demo.reels.deck import RATE
-from demo.reels.ferry import FRAMES
 from demo.reels.files import HERE
 
-HINT = 12  # frame at which the figure is known
+Settings = dict[str, Any]
+GLOW = {"id": "glow", "name": "Glow", "kind": "bloom", "look_at": "below", "merge": {"intensity": 0.4}}
+DARKER = {"prepare": {"exposure": -0.25, "contrast": 0.06}, "house": {"level": 0.85}}
+
+
+def figure(reel: Reel, name: str, hints: Sequence[int]) -> tuple[Settings, Settings]:
+    """The matte of the figure, carried from frames at which it is known, and the file that holds it."""
+    truth = open_reel(HERE / f"{name}-mattes.mkv").footage
+    known = {hint: truth.raster(hint).samples.mean(axis=2, dtype=np.float32) / np.float32(255) for hint in hints}
+    mattes = grey_reel(carried(reel, known), Fraction(RATE))
+    file = hashlib.sha256(mattes).hexdigest()
+    part = {"part": "carried", "combine": "add", "file": file, "hinted": list(hints)}
+    matte = {"id": "figure", "name": "Figure", "mask": {"start": "nothing", "parts": [part]}}
+    return {"mattes": [matte]}, {"files": {file: base64.b64encode(mattes).decode()}}
+
+
+def sun_keys(reel: Reel, name: str, begin: int) -> Settings:
+    """Keys of the sun's place where it is seen, followed from the frame `begin`."""
+    truth = json.loads((HERE / f"{name}.json").read_text())["sun"]
+    seen = [one for one in follow(reel, begin, tuple(truth[begin])) if one.sure > 0]
+    return {"between": "linear", "at": [[one.frame, [round(part, 5) for part in one.place]] for one in seen]}
+
+
+def low_sun(**spread: Any) -> Settings:
+    shape = {"reach": 0.6, "disc_strength": 0.0, "aureole_strength": 0.35, "variety": 0.5, "count": 56, "seed": 4}
+    return {
+        "id": "low-sun",
+        "name": "Low sun",
+        "kind": "shafts",
+        "behind": {"matte": "figure", "spill": 0.06},
+        "source": {"threshold": 0.55, "knee": 0.35},
+        "spread": shape | spread,
+        "merge": {"intensity": 0.9},
+    }
+
+
+def of_ferry() -> Settings:
+    reel, hint, last = open_reel(HERE / "ferry.webm"), 12, ferry.FRAMES - 1
+    matte, files = figure(reel, "ferry", [hint])
+    last_rays = {
+        "id": "last-rays",
+        "name": "Last rays",
+        "kind": "shafts",
+        "behind": {"matte": "figure", "spill": 0.1},
+        "source": {"threshold": 0.5, "knee": 0.4},
+        "spread": {"mode": "parallel", "angle": -22, "reach": 0.35, "softness": 1.6, "seed": 7},
+        "merge": {"intensity": 0.45},
+    }
+    keys = {
+        "low-sun": {"spread.position": sun_keys(reel, "ferry", hint)},
+        "last-rays": {
+            "spread.angle": {"between": "smooth", "at": [[0, -26], [last, -17]]},
+            "merge.intensity": {"between": "smooth", "at": [[0, 0.25], [ferry.FRAMES // 2, 0.5], [last, 0.35]]},
+        },
+    }
+    return DARKER | matte | {"lights": [low_sun(), last_rays, GLOW], "keys": keys} | files
+
+
+def of_passing() -> Settings:
+    """The sun shines in the first shot, the doorway in the second."""
+    reel, cut = open_reel(HERE / "passing.webm"), passing.CUT
+    matte, files = figure(reel, "passing", [4, 44, cut + 2, passing.FRAMES - 2])
+    doorway = {
+        "id": "doorway",
+        "name": "Doorway",
+        "kind": "shafts",
+        "behind": {"matte": "figure", "spill": 0.1},
+        "source": {"threshold": 0.5, "knee": 0.4},
+        "spread": {"position": [0.51, 0.62], "reach": 0.4, "disc_strength": 0.0, "aureole_strength": 0.2, "seed": 9},
+        "merge": {"intensity": 0.8},
+    }
+    keys = {
+        "low-sun": {"on": {"between": "hold", "at": [[0, True], [cut, False]]}, "spread.position": sun_keys(reel, "passing", 2)},
+        "doorway": {"on": {"between": "hold", "at": [[0, False], [cut, True]]}},
+    }
+    return DARKER | matte | {"lights": [low_sun(), doorway, GLOW], "keys": keys} | files
 
 
 def main() -> None:
-    reel, truth = open_reel(HERE / "ferry.webm"), json.loads((HERE / "ferry.json").read_text())
-    known = open_reel(HERE / "ferry-mattes.mkv").footage.raster(HINT).samples.mean(axis=2, dtype=np.float32) / np.float32(255)
-    mattes = grey_reel(carried(reel, {HINT: known}), Fraction(RATE))
-    file = hashlib.sha256(mattes).hexdigest()
-    sun = [[seen.frame, [round(part, 5) for part in seen.place]] for seen in follow(reel, HINT, tuple(truth["sun"][HINT]))]
-    rig = {
-        "prepare": {"exposure": -0.25, "contrast": 0.06},
-        "house": {"level": 0.85},
-        "mattes": [
-            {
-                "id": "figure",
-                "name": "Figure",
-                "mask": {"start": "nothing", "parts": [{"part": "carried", "combine": "add", "file": file, "hinted": [HINT]}]},
-            }
-        ],
-        "lights": [
-            {
-                "id": "low-sun",
-                "name": "Low sun",
-                "kind": "shafts",
-                "behind": {"matte": "figure", "spill": 0.06},
-                "source": {"threshold": 0.55, "knee": 0.35},
-                "spread": {"reach": 0.6, "disc_strength": 0.0, "aureole_strength": 0.35, "variety": 0.5, "count": 56, "seed": 4},
-                "merge": {"intensity": 0.9},
-            },
-            {
-                "id": "last-rays",
-                "name": "Last rays",
-                "kind": "shafts",
-                "behind": {"matte": "figure", "spill": 0.1},
-                "source": {"threshold": 0.5, "knee": 0.4},
-                "spread": {"mode": "parallel", "angle": -22, "reach": 0.35, "softness": 1.6, "seed": 7},
-                "merge": {"intensity": 0.45},
-            },
-            {"id": "glow", "name": "Glow", "kind": "bloom", "look_at": "below", "merge": {"intensity": 0.4}},
-        ],
-        "keys": {
-            "low-sun": {"spread.position": {"between": "linear", "at": sun}},
-            "last-rays": {
-                "spread.angle": {"between": "smooth", "at": [[0, -26], [FRAMES - 1, -17]]},
-                "merge.intensity": {"between": "smooth", "at": [[0, 0.25], [FRAMES // 2, 0.5], [FRAMES - 1, 0.35]]},
-            },
-        },
-        "files": {file: base64.b64encode(mattes).decode()},
-    }
-    whole = {"format": "aurelon-rig", "version": 2, **rig}
-    check_rig(whole)
-    (HERE.parent / "rigs" / "ferry.json").write_text(json.dumps(whole) + "\n")
+    for name, rig in (("ferry", of_ferry()), ("passing", of_passing())):
+        whole = {"format": "aurelon-rig", "version": 2, **rig}
+        check_rig(whole)
+        (HERE.parent / "rigs" / f"{name}.json").write_text(json.dumps(whole) + "\n")
 
 
 if __name__ == "__main__":

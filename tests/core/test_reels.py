@@ -99,6 +99,22 @@ class Read(ReelTest):
             np.testing.assert_array_equal(reel.footage.raster(number).samples, picture[:, :, ::-1])
             self.assertAlmostEqual(other.get(cv2.CAP_PROP_POS_MSEC), float(times[number]) * 1000, delta=1.0, msg=str(stamp))
 
+    def test_a_proxy_is_the_frame_smaller_in_its_own_light(self) -> None:
+        large = [np.repeat(np.repeat(one, 25, axis=0), 25, axis=1) for one in frames(2)]
+        reel = self.reel(write_video(self.folder / "large.mkv", large))
+        proxy, whole = reel.proxy(1), reel[1]
+        self.assertEqual((proxy.size, proxy.proxy_of, whole.proxy_of), ((1920, 1280), (2400, 1600), None))
+        self.assertEqual((proxy.frame, proxy.seconds, proxy.space), (1, whole.seconds, whole.space))
+        self.assertNotEqual(proxy.key, whole.key)
+        # Within a code value where the picture is even; borders fall between pixels.
+        apart = np.abs(proxy.pixels - cv2.resize(whole.pixels, proxy.size, interpolation=cv2.INTER_AREA))
+        self.assertLess(float(np.median(apart)), 0.01)
+        self.assertLess(float(apart.mean()), 0.01)
+        with self.assertRaises(IndexError):
+            reel.proxy(2)
+        self.assertIsNone(self.reel(write_video(self.folder / "small.mkv", frames(2))).proxy_size)
+        self.assertIsNone(open_reel(write_stills(self.folder / "stills", large)).proxy_size)
+
     def test_any_frame_is_found_from_any_other(self) -> None:
         path = write_video(self.folder / "shot.webm", frames(60), codec="libvpx-vp9", pixels="yuv420p")
         straight = [frame.to_ndarray(format="rgb24") for frame in av.open(str(path)).decode(video=0)]

@@ -95,6 +95,29 @@ class Reels(ServiceTest):
             socket.send_text(json.dumps({"seq": 1, "rig": {}, "view": VIEW, "frame": 40}))
             self.assertIn("has the frames 0 to 11, not 40", socket.receive_json()["error"])
 
+    def test_drafts_of_large_frames_come_from_a_proxy_which_is_said(self) -> None:
+        large = [np.repeat(np.repeat(one, 25, axis=0), 25, axis=1) for one in frames(3)]
+        plate = self.add(write_video(self.folder / "large.mkv", large).read_bytes(), "large.mkv")
+        rig = {"lights": [BLOOM], "prepare": {"crop": {"x0": 0.25, "y0": 0.0, "x1": 1.0, "y1": 1.0}}}
+        wide = {"width": 2000, "height": 1333, "x0": 0, "y0": 0, "x1": 96, "y1": 64}
+        with self.preview(plate) as socket:
+
+            def asked(**more: Any) -> tuple[dict[str, Any], np.ndarray[Any, Any]]:
+                socket.send_text(json.dumps({"seq": 1, "rig": rig, "view": VIEW, "frame": 1} | more))
+                data = socket.receive_bytes()
+                (length,) = struct.unpack_from("<I", data)
+                return json.loads(data[4 : 4 + length]), np.asarray(Image.open(io.BytesIO(data[4 + length :])).convert("RGB"))
+
+            draft, roughly = asked(draft=True)
+            self.assertEqual(asked(frame=2, draft=True, view=wide)[0]["proxy"], None)  # more than the proxy has
+            exact, picture = asked()
+            # Now the frame itself is there.
+            self.assertEqual((draft["proxy"], exact["proxy"], asked(draft=True)[0]["proxy"]), ([1920, 1280], None, None))
+            self.assertEqual(draft["box"], exact["box"])
+            self.assertLess(np.abs(roughly.astype(int) - picture).mean(), 2)
+            socket.send_text(json.dumps({"seq": 1, "rig": {}, "view": VIEW, "frame": 40, "draft": True}))
+            self.assertIn("has the frames 0 to 2, not 40", socket.receive_json()["error"])
+
     def test_keys_are_told_with_the_picture_and_edits_set_them(self) -> None:
         plate = self.bring()
         edit = {"do": "key", "act": "set", "owner": "glow", "path": "merge.intensity", "frame": 0}

@@ -36,6 +36,7 @@ class Animated:
     """Frames are put together by the decoder in their order. Safe between threads."""
 
     sounds = False
+    glimpses_are_codes = False
     chapters = ()
     rate = None
     points = None

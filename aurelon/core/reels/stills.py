@@ -160,6 +160,7 @@ class Stills:
     """`names` in the order of their numbers; `read` gives the bytes of one."""
 
     sounds = False
+    glimpses_are_codes = False
     chapters = ()
     rate = RATE
     points = None

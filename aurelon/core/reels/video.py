@@ -76,6 +76,7 @@ class Video:
             self._container.close()
             raise UnreadableError("has no video track; it may be sound only")
         self._stream = self._container.streams.video[0]
+        self.glimpses_are_codes = True
         self.sounds = bool(self._container.streams.audio)
         self.notices: tuple[str, ...] = ()
         try:

@@ -77,4 +77,4 @@ async def preview(socket: WebSocket, plate_id: int) -> None:
         await socket.close(4404, str(error))
         return
     with context.renderers.shown(plate_id):
-        await PreviewSession(socket, partial(context.renderers.get, plate_id), context.workers).run()
+        await PreviewSession(socket, partial(context.renderers.for_preview, plate_id), context.workers).run()

@@ -44,6 +44,11 @@ class Footage(Protocol):
     @property
     def sounds(self) -> bool: ...
     @property
+    def glimpses_are_codes(self) -> bool:
+        """Whether a glimpse has the frame's own code values, in fewer bits, so that a draft can be made from it."""
+        ...
+
+    @property
     def chapters(self) -> Sequence[Chapter]: ...
     @property
     def points(self) -> tuple[int, int] | None:

@@ -15,7 +15,7 @@ const Strip = styled.section<{ $sound: boolean }>`
   min-width: 0;
   position: relative;
   display: grid;
-  grid-template-columns: auto auto auto 62px auto ${({ $sound }) => ($sound ? "auto" : "")} minmax(0, 1fr) 118px;
+  grid-template-columns: auto auto auto 62px auto ${({ $sound }) => ($sound ? "auto" : "")} minmax(0, 1fr) minmax(118px, auto);
   align-items: center;
   gap: 4px;
   padding: 0 10px;
@@ -39,6 +39,11 @@ const Going = styled.div`
   align-items: center;
   padding: 2px 4px 2px 10px;
   background: ${tone.panel};
+`;
+
+const Proxy = styled.span`
+  margin-right: 8px;
+  color: ${tone.text};
 `;
 
 /** What waits for its turn. */
@@ -110,7 +115,8 @@ function Stop({ task }: { task: { label: string; stop: () => void } }) {
   );
 }
 
-/** When the frame is seen; while the reel is played, how many are seen a second; how far something is that goes over all frames. */
+/** When the frame is seen, and whether of a proxy; while the reel is played, how many are seen a second; how far something is that goes
+    over all frames. */
 function Told() {
   const tasks = useNow((s) => s.tasks);
   const text = useNow((s) => {
@@ -120,6 +126,7 @@ function Told() {
     if (s.playing) return s.rate === null ? "getting ready…" : `${s.rate} of ${fps} a second`;
     return `${clock(s.reel.times[s.frame] ?? 0)} of ${clock(s.reel.end)}`;
   });
+  const proxy = useNow((s) => s.proxy);
   const [work, ...waiting] = tasks;
   if (work)
     return (
@@ -136,5 +143,10 @@ function Told() {
         ))}
       </Going>
     );
-  return <p role="status">{text}</p>;
+  return (
+    <p role="status">
+      {proxy && <Proxy>Proxy {proxy}</Proxy>}
+      {text}
+    </p>
+  );
 }

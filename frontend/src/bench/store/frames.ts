@@ -23,6 +23,7 @@ import type { Place } from "./rig";
 import { atFrame, cutsNow } from "./selectors";
 import { remember, remembered, SOUND } from "./remembered";
 import type { State } from "./state";
+import { proxyOf } from "./proxy";
 
 /** What the measuring of flicker is called among the tasks. */
 export const MEASURING = "Measuring the flicker";
@@ -234,12 +235,15 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
     },
     /** The settings that are keyed, as they are at the frame that has come; `fresh` where nothing has changed since it was asked
      * for. */
-    told: (header: FrameHeader, fresh: boolean) =>
+    told: (header: FrameHeader, fresh: boolean) => {
+      const proxy = proxyOf(header);
+      store.setState((s) => (s.proxy === proxy ? s : { proxy }));
       store.setState((s) => {
         if (!fresh || s.hand.moving || s.playing || header.frame !== s.frame) return s;
         const rig = withKeyed(s.rig, header.keyed);
         return rig === s.rig ? s : { rig };
-      }),
+      });
+    },
     /** Sets a key of a setting where the frame is, or takes it away. */
     turnKey: (place: Place, name: string, here: boolean) => {
       const key = keyOf(place, name);

@@ -6,6 +6,7 @@ import { ReelSound } from "./reelSound";
 import type { Sheet } from "./sheet";
 import type { State } from "./state";
 import { wishAhead, type Wish } from "./wish";
+import { proxyOf } from "./proxy";
 
 const MOST_PIXELS = 90_000_000; // of all frames that are kept, four bytes each
 const RATE_OVER = 1000; // ms over which the rate is told
@@ -107,6 +108,7 @@ export function openPlayer(plateId: number, store: StoreApi<State>, sheet: Sheet
     store.setState({
       frame: next,
       seen: picture.header.box,
+      proxy: proxyOf(picture.header),
       rate: shown.length > 1 ? Math.round(((shown.length - 1) * 1000) / (now - (shown[0] ?? now))) : null,
     });
   };

@@ -137,6 +137,8 @@ export interface State {
   /** Of a reel: what there is to know of its frames, the one that is seen, and where it begins and ends. */
   reel: ReelInfo | null;
   frame: number;
+  /** Width × height of the proxy that the picture on the screen was made from, where it was. */
+  proxy: string | null;
   span: [number, number];
   playing: boolean;
   /** Whether its sound is heard while it is played. */
@@ -209,6 +211,7 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     seen: WHOLE,
     reel: null,
     frame: 0,
+    proxy: null,
     span: [0, plate.frames],
     playing: false,
     sound: remembered(SOUND) !== false,
