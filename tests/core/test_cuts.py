@@ -76,6 +76,11 @@ class Found(OverFrames):
         self.addCleanup(reel.close)
         self.assertEqual(cuts_of(reel).all(), [])
 
+    def test_the_cut_of_the_demos_second_reel_between_two_views_of_one_place(self) -> None:
+        reel = open_reel(DEMO / "reels" / "passing.webm")
+        self.addCleanup(reel.close)
+        self.assertEqual(cuts_of(reel).all(), [48])
+
     def test_one_frame_and_plain_frames(self) -> None:
         self.assertEqual(cuts_of(self.reel(panned("coffee", 1, 0))).all(), [])
         plain = [np.full((TALL, WIDE, 3), level, np.uint8) for level in [40] * 6 + [200] * 6]
@@ -126,9 +131,10 @@ class Found(OverFrames):
         cuts = cuts_of(reel, shots.by_hand)
         self.assertEqual((cuts.all(), cuts.shot(7, (0, 12))), ([9], (0, 9)))
         self.assertEqual([one.frame for one in follow(reel, 10, (0.5, 0.5), by_hand=shots.by_hand)], [9, 10, 11])
-        frame = frame_of_mattes(reel)
-        known = np.ones(frame.shape, np.float32)
-        mattes = carried(reel, {7: known}, by_hand=shots.by_hand)
+        # A matte is carried where the picture goes on, as far as the cut that is set.
+        alike = self.reel(panned("coffee", 12, 2))
+        known = np.ones(frame_of_mattes(alike).shape, np.float32)
+        mattes = carried(alike, {7: known}, by_hand=shots.by_hand)
         self.assertEqual([bool(codes.max()) for codes in mattes], [True] * 9 + [False] * 3)
 
     def test_frames_that_cannot_be_read_are_told_and_passed_over(self) -> None:

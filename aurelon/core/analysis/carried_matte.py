@@ -14,6 +14,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from itertools import pairwise
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -100,7 +101,7 @@ def _all_frames(
         if cancelled():
             raise Cancelled
 
-    def way(start: int, stop: int) -> Iterator[tuple[int, Floats]]:
+    def way(start: int, stop: int) -> Iterator[_Step]:
         return _carry(reel, cuts, start, known[start], stop, went) if start in known else iter(())
 
     def as_kept(numbers: Iterable[int]) -> Iterator[Codes]:
@@ -116,22 +117,55 @@ def _all_frames(
         if not new:
             yield from as_kept(range(first + 1, last))
             continue
-        back = {number: _packed(matte) for number, matte in way(last, first)}
-        forth = way(first, last)
-        at, before = next(forth, (last, nothing))
+        # Where little of the subject is seen, as something covers it, little is known of the frames about it.
+        areas = [float(known[one].sum()) ** 2 if one in known else 0.0 for one in (first, last)]
+        area_before, area_after = areas if min(areas) > 0 else (1.0, 1.0)
+        back = {step.frame: (_packed(step.matte), step.trust) for step in way(last, first)}
+        forth, beyond = way(first, last), _Step(last, nothing, 0.0)
+        before = next(forth, beyond)
         for number in range(first + 1, last):
-            after = _unpacked(back.pop(number)) if number in back else None
-            if number < at:  # beyond a cut: where a shot has no known matte, the carried one is empty
-                yield _codes(nothing if after is None else after)
+            packed, trust = back.pop(number, (None, 0.0))
+            after = nothing if packed is None else _unpacked(packed)
+            if number < before.frame:  # beyond a cut: where a shot has no known matte, the carried one is empty
+                yield _codes(after)
                 continue
-            yield _codes(before if after is None else before + (after - before) * np.float32((number - first) / (last - first)))
-            at, before = next(forth, (last, nothing))
+            counts_before = (last - number) * area_before * before.trust
+            counts_after = 0.0 if packed is None else (number - first) * area_after * trust
+            weight = np.float32(counts_after / (counts_before + counts_after))
+            yield _codes(before.matte + (after - before.matte) * weight)
+            before = next(forth, beyond)
     yield from as_kept(range(span[1], len(reel)))
     progress(1.0)
 
 
-def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: Callable[[], None]) -> Iterator[tuple[int, Floats]]:
-    """Frame and matte from the one after `start` on, up to, without, `stop`, either way, as far as the shot goes."""
+class _Step(NamedTuple):
+    """A frame, its matte, and how far that is to be trusted: the least share of the subject that was seen, and of its colours that
+    were found again, on the way to it."""
+
+    frame: int
+    matte: Floats
+    trust: float
+
+
+BINS = 8  # of each channel
+SURE, RENEWED = 0.6, np.float32(0.1)  # share of its colours with which they are a subject's, and how fast they are renewed then
+LOST = 0.25  # trust below which what a matte lies on is no longer the subject: it has been hidden, or is lost
+LEAST_TRUST = 1e-3  # some, so that two ways that are lost can be weighed
+
+
+def _colours_in(codes: Codes, matte: Floats) -> Floats:
+    """The colours within a matte: the share of each cube of code values."""
+    inside = (matte > 0.5).astype(np.uint8)
+    counts = cv2.calcHist([codes], [0, 1, 2], inside, [BINS] * 3, [0, 256] * 3)
+    return np.asarray(counts / max(float(counts.sum()), 1.0), np.float32)
+
+
+def _in_common(one: Floats, other: Floats) -> float:
+    return float(np.minimum(one, other).sum())
+
+
+def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: Callable[[], None]) -> Iterator[_Step]:
+    """From the frame after `start` on, up to, without, `stop`, either way, as far as the shot goes."""
     if abs(stop - start) < 2:
         return
     step = 1 if stop > start else -1
@@ -139,14 +173,15 @@ def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: C
     before = Shot(reel[start].at(frame_of_mattes(reel)))
     layers = Layers(before, matte)
     # The shape is all of the subject; the matte, what is not covered of it by what passes before it.
-    shape, covered = matte, np.zeros_like(matte, np.uint8)
+    shape, covered, trust = matte, np.zeros_like(matte, np.uint8), 1.0
+    colours = _colours_in(before.codes, matte)
     flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
     for number in range(start + step, last if step > 0 else first - 1, step):
         try:
             now = Shot(reel[number].at(frame_of_mattes(reel)))
         except PlateError:
             went()
-            yield number, matte
+            yield _Step(number, matte, trust)
             continue
         still = still_places(before.codes, now.codes)
         if shape.max() > 0.5 and not still.all():
@@ -164,9 +199,18 @@ def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: C
             layers.learn(now, shape, covered)
             seen = shape * (1 - cv2.GaussianBlur(covered.astype(np.float32), (0, 0), 0.8))
             matte = np.where(still, matte, seen)
+            share = float(seen.sum()) / max(float(shape.sum()), 1.0)
+            found = _colours_in(now.codes, matte)
+            alike = _in_common(colours, found)
+            trust = max(min(trust, share * alike), LEAST_TRUST)
+            # Light that changes slowly changes the colours of a subject; what covers it does so within a few frames.
+            if alike >= SURE:
+                colours += RENEWED * (found - colours)
+            if trust < LOST:
+                matte, trust = np.zeros_like(matte), LEAST_TRUST
         before = now
         went()
-        yield number, matte
+        yield _Step(number, matte, trust)
 
 
 def _codes(matte: Floats) -> Codes:

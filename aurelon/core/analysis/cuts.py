@@ -119,8 +119,8 @@ class _Found:
         after = range(number + 1, min(number + RETURNS, self.count))
         earlier = range(last - 1, max(last - RETURNS, -1), -1)
         # What was there comes back, or what is there now was there already.
-        comes_back = any(self._of_one_shot(last, later) for later in after)
-        return not (comes_back or any(self._of_one_shot(one, number) for one in earlier))
+        comes_back = any(self._are_alike(one, later) for one in (last, *earlier) for later in after)
+        return not (comes_back or any(self._are_alike(one, number) for one in earlier))
 
     def _after_black(self, number: int) -> bool:
         """Whether something else is seen with a frame than was seen before the pictures of one tone that come before it."""
@@ -170,6 +170,11 @@ class _Found:
         looks = self._look(one), self._look(other)
         return looks[0] is not None and looks[1] is not None and of_one_shot(looks[0], looks[1])
 
+    def _are_alike(self, one: int, other: int) -> bool:
+        """Whether one frame is surely seen in another: shots may share their colours, as those of one place do."""
+        looks = self._look(one), self._look(other)
+        return looks[0] is not None and looks[1] is not None and of_one_shot(looks[0], looks[1], surely=True)
+
     def _look(self, number: int) -> Codes | None:
         """A small frame; None for one that cannot be read."""
         if number in self.damaged:
@@ -195,8 +200,8 @@ def cuts_of(reel: Reel, by_hand: Mapping[int, bool] | None = None) -> Cuts:
     return Cuts(reel.found("cuts", lambda: _Found(reel)), by_hand or {})
 
 
-def of_one_shot(one: Codes, other: Codes) -> bool:
-    """Whether two small frames (h, w, 3) are of one shot."""
+def of_one_shot(one: Codes, other: Codes, *, surely: bool = False) -> bool:
+    """Whether two small frames (h, w, 3) are of one shot; `surely` without what their colours say."""
     grey, there = (cv2.cvtColor(codes, cv2.COLOR_RGB2GRAY) for codes in (one, other))
     if grey.std() < FLAT or there.std() < FLAT:
         return bool(abs(float(grey.mean()) - float(there.mean())) < BRIGHTNESS and max(grey.std(), there.std()) < FAINT)
@@ -207,7 +212,7 @@ def of_one_shot(one: Codes, other: Codes) -> bool:
     brought = cv2.remap(grey, across, down, cv2.INTER_LINEAR)
     seen = (across >= 0) & (down >= 0) & (across <= columns - 1) & (down <= rows - 1)
     alike = _correlation(brought[seen], there[seen])
-    return alike >= SAME or (alike >= LIKELY and _colours_in_common(one, other) >= COLOURS)
+    return alike >= SAME or (not surely and alike >= LIKELY and _colours_in_common(one, other) >= COLOURS)
 
 
 def _is_flat(codes: Codes) -> bool:

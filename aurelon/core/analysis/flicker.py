@@ -2,6 +2,7 @@
 
 A light that moves or swells steadily does not flicker, so it is the bend over three frames that counts, |a - 2 b + c| / 2, in
 blocks of the picture; what the picture bends by itself, in proportion, is taken off. The sum is told as a share of the light.
+Three frames count where they are of one shot.
 """
 
 from __future__ import annotations
@@ -10,7 +11,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
+from aurelon.core.analysis.cuts import cuts_of
 from aurelon.core.errors import Cancelled
 from aurelon.core.graph.renderer import Renderer, never
 from aurelon.core.imaging.arrays import Floats
@@ -43,21 +46,26 @@ def flicker(
 ) -> Flicker:
     """Of the frames of a span, all where left out. Raises Cancelled, and PlateError for a frame that cannot be read."""
     first, last = span or (0, len(reel))
-    lights, pictures = [], []
+    lights, pictures, cuts = [], [], cuts_of(reel, rig.shots.by_hand)
+    begins = np.zeros(last - first, bool)
     for number in range(first, last):
         if cancelled():
             raise Cancelled
         light, picture = _blocks(reel, rig, number)
         lights.append(light)
         pictures.append(picture)
+        begins[number - first] = cuts.before(number)
         progress((number - first + 1) / (last - first))
-    return of_blocks(np.stack(lights), np.stack(pictures), first)
+    return of_blocks(np.stack(lights), np.stack(pictures), first, begins)
 
 
-def of_blocks(lights: Floats, pictures: Floats, first: int = 0) -> Flicker:
-    """The same of the light and the picture in blocks, (frames, rows, columns)."""
+def of_blocks(lights: Floats, pictures: Floats, first: int = 0, begins: NDArray[np.bool_] | None = None) -> Flicker:
+    """The same of the light and the picture in blocks, (frames, rows, columns); `begins` (frames,) says with which frames a shot
+    begins, none where left out."""
     mean = float(lights.mean())
-    if len(lights) < 3 or mean <= 0:
+    begins = np.zeros(len(lights), bool) if begins is None else begins
+    of_one_shot = ~(begins[1:-1] | begins[2:])
+    if mean <= 0 or not of_one_shot.any():
         return Flicker(0.0, first, 0.0, mean)
 
     def bend(of: Floats) -> Floats:
@@ -65,8 +73,8 @@ def of_blocks(lights: Floats, pictures: Floats, first: int = 0) -> Flicker:
 
     own = bend(pictures) * np.float32(mean / max(float(pictures.mean()), 1e-9))
     beyond = np.maximum(bend(lights) - own, 0).mean(axis=(1, 2)) / mean
-    worst = int(beyond.argmax())
-    return Flicker(float(beyond.mean()), first + worst + 1, float(beyond[worst]), mean)
+    worst = int((beyond * of_one_shot).argmax())
+    return Flicker(float(beyond[of_one_shot].mean()), first + worst + 1, float(beyond[worst]), mean)
 
 
 def _blocks(reel: Reel, rig: Rig, number: int) -> tuple[Floats, Floats]:
