@@ -8,34 +8,63 @@ from __future__ import annotations
 import base64
 import hashlib
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from fractions import Fraction
 from typing import Any
 
 import numpy as np
 
-from aurelon.core import Reel, check_rig, open_reel
-from aurelon.core.analysis.carried_matte import carried
+from aurelon.core import Reel, Rig, check_rig, open_reel, render
+from aurelon.core.analysis.carried_matte import carried, frame_of_mattes
 from aurelon.core.analysis.follow import follow
 from aurelon.core.reels.writers.video import grey_reel
+from demo.marching import Floats
 from demo.reels import ferry, passing
 from demo.reels.deck import RATE
 from demo.reels.files import HERE
 
 Settings = dict[str, Any]
+Box = tuple[float, float, float, float]
+# About the one who passes, at some frames of both shots.
+PASSER: dict[int, Box] = {
+    14: (0.62, 0.22, 0.88, 1.0),
+    24: (0.36, 0.22, 0.62, 1.0),
+    36: (0.0, 0.22, 0.27, 1.0),
+    56: (0.14, 0.15, 0.41, 1.0),
+    60: (0.37, 0.15, 0.68, 1.0),
+    64: (0.53, 0.15, 0.79, 1.0),
+}
 GLOW = {"id": "glow", "name": "Glow", "kind": "bloom", "look_at": "below", "merge": {"intensity": 0.4}}
 DARKER = {"prepare": {"exposure": -0.25, "contrast": 0.06}, "house": {"level": 0.85}}
 
 
-def figure(reel: Reel, name: str, hints: Sequence[int]) -> tuple[Settings, Settings]:
-    """The matte of the figure, carried from frames at which it is known, and the file that holds it."""
-    truth = open_reel(HERE / f"{name}-mattes.mkv").footage
-    known = {hint: truth.raster(hint).samples.mean(axis=2, dtype=np.float32) / np.float32(255) for hint in hints}
+def carried_part(reel: Reel, known: Mapping[int, Floats]) -> tuple[Settings, Settings]:
+    """A part of a mask that is carried from the frames at which it is known, and the file that holds it."""
     mattes = grey_reel(carried(reel, known), Fraction(RATE))
     file = hashlib.sha256(mattes).hexdigest()
-    part = {"part": "carried", "combine": "add", "file": file, "hinted": list(hints)}
-    matte = {"id": "figure", "name": "Figure", "mask": {"start": "nothing", "parts": [part]}}
-    return {"mattes": [matte]}, {"files": {file: base64.b64encode(mattes).decode()}}
+    part = {"part": "carried", "combine": "add", "file": file, "hinted": sorted(known)}
+    return part, {file: base64.b64encode(mattes).decode()}
+
+
+def figure(name: str, hints: Sequence[int]) -> dict[int, Floats]:
+    """The figure's true matte at some frames."""
+    truth = open_reel(HERE / f"{name}-mattes.mkv").footage
+    return {hint: truth.raster(hint).samples.mean(axis=2, dtype=np.float32) / np.float32(255) for hint in hints}
+
+
+def within(reel: Reel, boxes: Mapping[int, Box]) -> dict[int, Floats]:
+    """What the subject tool cuts out of boxes drawn at some frames."""
+    result = {}
+    for frame, box in boxes.items():
+        mask = {"start": "nothing", "parts": [{"part": "subject", "box": box}]}
+        rig = Rig.model_validate({"mattes": [{"id": "subject", "mask": mask}]})
+        size = frame_of_mattes(reel).size
+        result[frame] = np.ascontiguousarray(render(reel[frame], rig, size=size, show="matte:subject")[:, :, 0])
+    return result
+
+
+def matte_of(*parts: Settings) -> Settings:
+    return {"mattes": [{"id": "figure", "name": "Figure", "mask": {"start": "nothing", "parts": list(parts)}}]}
 
 
 def sun_keys(reel: Reel, name: str, begin: int) -> Settings:
@@ -60,7 +89,7 @@ def low_sun(**spread: Any) -> Settings:
 
 def of_ferry() -> Settings:
     reel, hint, last = open_reel(HERE / "ferry.webm"), 12, ferry.FRAMES - 1
-    matte, files = figure(reel, "ferry", [hint])
+    part, files = carried_part(reel, figure("ferry", [hint]))
     last_rays = {
         "id": "last-rays",
         "name": "Last rays",
@@ -77,27 +106,29 @@ def of_ferry() -> Settings:
             "merge.intensity": {"between": "smooth", "at": [[0, 0.25], [ferry.FRAMES // 2, 0.5], [last, 0.35]]},
         },
     }
-    return DARKER | matte | {"lights": [low_sun(), last_rays, GLOW], "keys": keys} | files
+    return DARKER | matte_of(part) | {"lights": [low_sun(), last_rays, GLOW], "keys": keys, "files": files}
 
 
 def of_passing() -> Settings:
     """The sun shines in the first shot, the doorway in the second."""
     reel, cut = open_reel(HERE / "passing.webm"), passing.CUT
-    matte, files = figure(reel, "passing", [4, 44, cut + 2, passing.FRAMES - 2])
+    part, files = carried_part(reel, figure("passing", [4, 44, cut + 2, passing.FRAMES - 2]))
+    passer, others = carried_part(reel, within(reel, PASSER))
     doorway = {
         "id": "doorway",
         "name": "Doorway",
         "kind": "shafts",
         "behind": {"matte": "figure", "spill": 0.1},
         "source": {"threshold": 0.5, "knee": 0.4},
-        "spread": {"position": [0.51, 0.62], "reach": 0.4, "disc_strength": 0.0, "aureole_strength": 0.2, "seed": 9},
+        "spread": {"position": [0.53, 0.5], "reach": 0.4, "disc_strength": 0.0, "aureole_strength": 0.2, "seed": 9},
+        "colour": {"temperature": 3200},
         "merge": {"intensity": 0.8},
     }
     keys = {
         "low-sun": {"on": {"between": "hold", "at": [[0, True], [cut, False]]}, "spread.position": sun_keys(reel, "passing", 2)},
         "doorway": {"on": {"between": "hold", "at": [[0, False], [cut, True]]}},
     }
-    return DARKER | matte | {"lights": [low_sun(), doorway, GLOW], "keys": keys} | files
+    return DARKER | matte_of(part, passer) | {"lights": [low_sun(), doorway, GLOW], "keys": keys, "files": files | others}
 
 
 def main() -> None:
