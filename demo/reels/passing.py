@@ -1,7 +1,7 @@
 """Passing on deck: a reel of two shots. In the first somebody walks along the rail, and somebody else passes close by, before
 them and before the low sun; in the second they stand in a lit doorway, and are passed again.
 
-`python -m demo.reels.passing` renders it, and beside it what is true of every frame: the matte of the first, as far as it is
+`python -m demo.reels.passing` renders it, and beside it what is true of every frame: the mattes of both, as far as they are
 seen, where the sun stands and whether it is hidden, and where the cut is.
 """
 
@@ -41,7 +41,8 @@ def main() -> None:
     scenes = [(camera_at(number), people_at(number)) for number in range(FRAMES)]
     frames = list(exposed(scenes))
     write_film(HERE / "passing.webm", [one.picture for one in frames])
-    write_grey_film(HERE / "passing-mattes.mkv", [as_codes(one.mattes[:, :, 0]) for one in frames])
+    for n, name in enumerate(("mattes", "passer")):
+        write_grey_film(HERE / f"passing-{name}.mkv", [as_codes(one.mattes[:, :, n]) for one in frames])
     suns, hidden = [], []
     for number in range(CUT):
         x, y = place_of(camera_at(number), sun_direction())

@@ -14,8 +14,8 @@ from typing import Any
 
 import numpy as np
 
-from aurelon.core import Reel, Rig, check_rig, open_reel, render
-from aurelon.core.analysis.carried_matte import carried, frame_of_mattes
+from aurelon.core import Reel, check_rig, open_reel
+from aurelon.core.analysis.carried_matte import carried
 from aurelon.core.analysis.follow import follow
 from aurelon.core.reels.writers.video import grey_reel
 from demo.marching import Floats
@@ -24,16 +24,6 @@ from demo.reels.deck import RATE
 from demo.reels.files import HERE
 
 Settings = dict[str, Any]
-Box = tuple[float, float, float, float]
-# About the one who passes, at some frames of both shots.
-PASSER: dict[int, Box] = {
-    14: (0.62, 0.22, 0.88, 1.0),
-    24: (0.36, 0.22, 0.62, 1.0),
-    36: (0.0, 0.22, 0.27, 1.0),
-    56: (0.14, 0.15, 0.41, 1.0),
-    60: (0.37, 0.15, 0.68, 1.0),
-    64: (0.53, 0.15, 0.79, 1.0),
-}
 GLOW = {"id": "glow", "name": "Glow", "kind": "bloom", "look_at": "below", "merge": {"intensity": 0.4}}
 DARKER = {"prepare": {"exposure": -0.25, "contrast": 0.06}, "house": {"level": 0.85}}
 
@@ -46,21 +36,10 @@ def carried_part(reel: Reel, known: Mapping[int, Floats]) -> tuple[Settings, Set
     return part, {file: base64.b64encode(mattes).decode()}
 
 
-def figure(name: str, hints: Sequence[int]) -> dict[int, Floats]:
-    """The figure's true matte at some frames."""
-    truth = open_reel(HERE / f"{name}-mattes.mkv").footage
+def figure(film: str, hints: Sequence[int]) -> dict[int, Floats]:
+    """The true matte at some frames."""
+    truth = open_reel(HERE / f"{film}.mkv").footage
     return {hint: truth.raster(hint).samples.mean(axis=2, dtype=np.float32) / np.float32(255) for hint in hints}
-
-
-def within(reel: Reel, boxes: Mapping[int, Box]) -> dict[int, Floats]:
-    """What the subject tool cuts out of boxes drawn at some frames."""
-    result = {}
-    for frame, box in boxes.items():
-        mask = {"start": "nothing", "parts": [{"part": "subject", "box": box}]}
-        rig = Rig.model_validate({"mattes": [{"id": "subject", "mask": mask}]})
-        size = frame_of_mattes(reel).size
-        result[frame] = np.ascontiguousarray(render(reel[frame], rig, size=size, show="matte:subject")[:, :, 0])
-    return result
 
 
 def matte_of(*parts: Settings) -> Settings:
@@ -89,7 +68,7 @@ def low_sun(**spread: Any) -> Settings:
 
 def of_ferry() -> Settings:
     reel, hint, last = open_reel(HERE / "ferry.webm"), 12, ferry.FRAMES - 1
-    part, files = carried_part(reel, figure("ferry", [hint]))
+    part, files = carried_part(reel, figure("ferry-mattes", [hint]))
     last_rays = {
         "id": "last-rays",
         "name": "Last rays",
@@ -112,8 +91,17 @@ def of_ferry() -> Settings:
 def of_passing() -> Settings:
     """The sun shines in the first shot, the doorway in the second."""
     reel, cut = open_reel(HERE / "passing.webm"), passing.CUT
-    part, files = carried_part(reel, figure("passing", [4, 44, cut + 2, passing.FRAMES - 2]))
-    passer, others = carried_part(reel, within(reel, PASSER))
+    by_hand = [
+        4,
+        *range(22, 32),
+        44,
+        cut + 2,
+        *range(58, 65),
+        passing.FRAMES - 2,
+    ]  # at each frame where the figure is nearly hidden
+    part, files = carried_part(reel, figure("passing-mattes", by_hand))
+    # The one who passes goes before everything, and is known at every frame.
+    passer, others = carried_part(reel, figure("passing-passer", range(passing.FRAMES)))
     doorway = {
         "id": "doorway",
         "name": "Doorway",
