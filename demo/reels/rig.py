@@ -91,14 +91,7 @@ def of_ferry() -> Settings:
 def of_passing() -> Settings:
     """The sun shines in the first shot, the doorway in the second."""
     reel, cut = open_reel(HERE / "passing.webm"), passing.CUT
-    by_hand = [
-        4,
-        *range(22, 32),
-        44,
-        cut + 2,
-        *range(58, 65),
-        passing.FRAMES - 2,
-    ]  # at each frame where the figure is nearly hidden
+    by_hand = [4, *range(22, 32), 44, cut + 2, *range(58, 65), passing.FRAMES - 2]
     part, files = carried_part(reel, figure("passing-mattes", by_hand))
     # The one who passes goes before everything, and is known at every frame.
     passer, others = carried_part(reel, figure("passing-passer", range(passing.FRAMES)))

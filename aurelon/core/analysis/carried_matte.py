@@ -118,8 +118,9 @@ def _all_frames(
             yield from as_kept(range(first + 1, last))
             continue
         # Where little of the subject is seen, as something covers it, little is known of the frames about it.
-        areas = [float(known[one].sum()) ** 2 if one in known else 0.0 for one in (first, last)]
-        area_before, area_after = areas if min(areas) > 0 else (1.0, 1.0)
+        area_before, area_after = (float(known[one].sum()) ** 2 if one in known else 0.0 for one in (first, last))
+        if not 0 < min(area_before, area_after) < COVERED**2 * max(area_before, area_after):
+            area_before = area_after = 1.0
         back = {step.frame: (_packed(step.matte), step.trust) for step in way(last, first)}
         forth, beyond = way(first, last), _Step(last, nothing, 0.0)
         before = next(forth, beyond)
@@ -129,8 +130,8 @@ def _all_frames(
             if number < before.frame:  # beyond a cut: where a shot has no known matte, the carried one is empty
                 yield _codes(after)
                 continue
-            counts_before = (last - number) * area_before * before.trust
-            counts_after = 0.0 if packed is None else (number - first) * area_after * trust
+            counts_before = (last - number) * area_before * min(before.trust / SURE, 1.0)
+            counts_after = 0.0 if packed is None else (number - first) * area_after * min(trust / SURE, 1.0)
             weight = np.float32(counts_after / (counts_before + counts_after))
             yield _codes(before.matte + (after - before.matte) * weight)
             before = next(forth, beyond)
@@ -150,6 +151,7 @@ class _Step(NamedTuple):
 BINS = 8  # of each channel
 SURE, RENEWED = 0.6, np.float32(0.1)  # share of its colours with which they are a subject's, and how fast they are renewed then
 LOST = 0.25  # trust below which what a matte lies on is no longer the subject: it has been hidden, or is lost
+COVERED = 0.3  # of the area at one hand-made frame, below which the subject is covered at the next
 LEAST_TRUST = 1e-3  # some, so that two ways that are lost can be weighed
 
 
