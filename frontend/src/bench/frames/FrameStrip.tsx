@@ -15,7 +15,7 @@ const Strip = styled.section<{ $sound: boolean }>`
   min-width: 0;
   position: relative;
   display: grid;
-  grid-template-columns: auto auto auto 62px auto ${({ $sound }) => ($sound ? "auto" : "")} minmax(0, 1fr) minmax(118px, auto);
+  grid-template-columns: auto auto auto 62px auto ${({ $sound }) => ($sound ? "auto" : "")} minmax(0, 1fr) 150px;
   align-items: center;
   gap: 4px;
   padding: 0 10px;
@@ -39,11 +39,6 @@ const Going = styled.div`
   align-items: center;
   padding: 2px 4px 2px 10px;
   background: ${tone.panel};
-`;
-
-const Proxy = styled.span`
-  margin-right: 8px;
-  color: ${tone.text};
 `;
 
 /** What waits for its turn. */
@@ -123,10 +118,10 @@ function Told() {
     if (!s.reel) return "";
     const whole = Math.round(s.reel.fps);
     const fps = Math.abs(s.reel.fps - whole) < 0.02 ? whole : s.reel.fps.toFixed(2);
-    if (s.playing) return s.rate === null ? "getting ready…" : `${s.rate} of ${fps} a second`;
+    if (s.playing) return s.rate === null ? "getting ready…" : `${s.rate} of ${fps} a second${s.proxy ? ", proxy" : ""}`;
+    if (s.proxy) return `Proxy ${s.proxy}`; // in the place of the time, so that the track stays as it is under the hand
     return `${clock(s.reel.times[s.frame] ?? 0)} of ${clock(s.reel.end)}`;
   });
-  const proxy = useNow((s) => s.proxy);
   const [work, ...waiting] = tasks;
   if (work)
     return (
@@ -143,10 +138,5 @@ function Told() {
         ))}
       </Going>
     );
-  return (
-    <p role="status">
-      {proxy && <Proxy>Proxy {proxy}</Proxy>}
-      {text}
-    </p>
-  );
+  return <p role="status">{text}</p>;
 }
