@@ -91,7 +91,7 @@ class Reel:
 
     @property
     def proxy_size(self) -> tuple[int, int] | None:
-        """(width, height) of a proxy; None where frames are no larger, or are pictures each with a profile of its own."""
+        """(width, height) of a proxy. None for frames that are no larger, and for stills, which may each have a profile."""
         return fit_within(self.size, PROXY_EDGE) if max(self.size) > PROXY_EDGE and self.footage.glimpses_are_codes else None
 
     def proxy(self, number: int) -> Plate:
