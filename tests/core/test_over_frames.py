@@ -198,16 +198,18 @@ class CarriedMattes(OverFrames):
             self.assertGreater(box_iou(matte / 255, disc_mask(number)), 0.95, number)
 
     def test_what_passes_before_the_subject_or_behind_it_is_not_taken_in(self) -> None:
-        for name, mean, worst in (
-            ("a plain sign, somebody passes before it", 0.97, 0.9),
-            ("a subject that stands, somebody passes behind", 0.97, 0.95),
-            ("and before it", 0.95, 0.75),
+        for name, mean, worst, area in (
+            ("a plain sign, somebody passes before it", 0.97, 0.9, 0.035),
+            ("a subject that stands, somebody passes behind", 0.97, 0.95, 0.035),
+            ("and before it", 0.95, 0.75, 0.035),
+            ("one that walks, somebody passes behind", 0.96, 0.93, 0.05),
+            ("the same, from both ends", 0.96, 0.92, 0.06),
         ):
             made, hints = known_mattes.CLIPS[name]
             score = known_mattes.measured(made(), hints)
             self.assertGreater(score.mean, mean, name)
             self.assertGreater(score.worst, worst, name)
-            self.assertLess(score.area, 0.035, name)
+            self.assertLess(score.area, area, name)
 
     def test_on_a_still_reel_it_stays_as_it_is(self) -> None:
         picture = moving(1)[0]
@@ -246,7 +248,7 @@ class CarriedMattes(OverFrames):
     def test_the_figure_of_the_demo_reel_from_one_hint_and_from_three(self) -> None:
         reel, truth = self.demo("ferry.webm"), self.demo("ferry-mattes.mkv")
         true = [truth.footage.raster(n).samples.mean(axis=2, dtype=np.float32) / np.float32(255) for n in range(48)]
-        for hints, least in (((12,), 0.93), ((2, 24, 44), 0.95)):
+        for hints, least in (((12,), 0.95), ((2, 24, 44), 0.95)):
             mattes = carried(reel, {n: true[n] for n in hints})
             scores = [box_iou(matte / 255, true[n]) for n, matte in enumerate(mattes)]
             self.assertGreaterEqual(min(scores), least, (hints, int(np.argmin(scores))))

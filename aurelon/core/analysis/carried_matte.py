@@ -1,12 +1,12 @@
 """A matte over the frames of a reel: known at some of them, carried to the others, and cut again at each.
 
-What is carried and what lies behind it are two layers, each with a motion of its own. From one frame to the next the matte goes
-as one thing that shifts, turns and grows, by points that can be followed there and back, and by what its parts do beside that
-(dense inverse search; Kroeger et al., 2016). About its rim it is then decided anew which layer each pixel shows: by how well it
-agrees with that layer's own last picture brought here, by the colours of each, and by where the matte was carried to. Last, the
-share that each has of the pixels between is found in linear light, where layers mix. What shows neither, and comes in over the rim,
-passes before both: there the matte has a hole, and its shape waits. Between two frames at which it is known it
-is carried from both, and each counts as it is near; it goes no further than a cut. What does not move between two frames keeps
+What is carried and what lies behind it are two layers, each with a motion of its own. From one frame to the next the matte goes as
+one thing that shifts, turns and grows, by points that can be followed there and back, and by what its parts do beside that (dense
+inverse search; Kroeger et al., 2016). About its rim it is then decided anew which layer each pixel shows: by how well it agrees
+with that layer's own last picture brought here, by the colours of each, by which of them it goes with, and by where the matte was
+carried to. Last, the share that each has of the pixels between is found in linear light, where layers mix. What shows neither, and
+comes in over the rim, passes before both: there the matte has a hole, and its shape waits. Between two frames at which it is known
+it is carried from both, and each counts as it is near; it goes no further than a cut. What does not move between two frames keeps
 its matte as it is.
 """
 
@@ -190,8 +190,9 @@ def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: C
             inside, outside = (cv2.dilate((shape > share).astype(np.uint8), disc_of(by)) for share, by in ((0.5, 1), (0.02, 5)))
             motion = motion_of(before.grey, now.grey, cv2.subtract(inside, covered))
             behind = motion_of(before.grey, now.grey, cv2.subtract(1 - outside, covered))
-            layers.move(motion, behind)
-            if parted_by(motion, behind, shape) > MOVES:
+            parted = parted_by(motion, behind, shape) > MOVES
+            layers.move(motion, behind, parted)
+            if parted:
                 still[:] = False  # the subject moves, so a pixel that stays is not of it
             brought = brought_along(shape, motion)
             covered = covered_now(now.codes, brought, layers, covered)

@@ -30,7 +30,7 @@ def covered_now(codes: Codes, shape: Floats, layers: Layers, before: Codes) -> C
     wide = rim_width(shape)
     part = box_about(hard > 0, 3 * wide)
     far = distance_from_rim(hard[part])
-    front, behind = layers.likelihoods(codes, part)
+    front, behind = layers.likelihoods(codes, part, True)
     unlike = (np.where(far > 0, front, np.maximum(front, behind)) < STRANGE).astype(np.uint8)
     strange = np.asarray(cv2.morphologyEx(cv2.medianBlur(unlike, 5), cv2.MORPH_OPEN, disc_of(1)), np.uint8)
     near = cv2.dilate(before[part], disc_of(GOES_ON))

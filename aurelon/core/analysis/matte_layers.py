@@ -19,6 +19,8 @@ STEEP = 0.25  # of the picture's slope, by which it may differ beside that, sinc
 COLOURS, CARRIED = 0.8, 1.0  # weights of what colours say, and of where the matte was carried to
 MOST = 4.0  # by how much colours can move the odds, as a logarithm
 SOFT = 1.5  # pixels of the carried rim, within which it may be off
+UNSURE = 0.02  # odds at the least that a pixel is of the other layer than it was carried to
+NEW, NEW_WHERE_PARTED = 0.5, 0.02  # share of a subject that does not look as it did; less of one that can be told by its motion
 REMEMBERED = 0.8  # of the colours of frames before
 MIXED = 3  # pixels about the rim in which layers mix
 AROUND = 4.0  # pixels over which the colour of a layer is taken for that
@@ -41,25 +43,40 @@ class Shot:
 class Layers:
     """What is known of both layers: how often each colour was seen in each near the rim, and their last pictures."""
 
+    with_behind: Codes | None  # the last frame as it is now if it went with the layer behind, where both move apart
+
     def __init__(self, shot: Shot, matte: Floats) -> None:
         self.inside, self.outside = (np.zeros((BINS, BINS, BINS), np.float32) for _ in range(2))
         self.behind, self.front = (shot.codes.astype(np.float32) for _ in range(2))
         self.seen, self.held = (np.zeros(matte.shape, np.float32) for _ in range(2))
+        self.previous, self.with_behind = shot.codes, None
         self.learn(shot, matte, np.zeros(matte.shape, np.uint8))
 
-    def move(self, front: Motion, behind: Motion) -> None:
-        """Both, where they are now."""
+    def move(self, front: Motion, behind: Motion, parted: bool) -> None:
+        """Moves both to where they are now. Where they are `parted`, what goes with the layer behind tells of it as well."""
+        self.with_behind = brought_along(self.previous, behind) if parted else None
         self.front, self.behind = brought_along(self.front, front), brought_along(self.behind, behind)
         self.held = brought_along(self.held, front, cv2.BORDER_CONSTANT)
         self.seen = brought_along(self.seen, behind, cv2.BORDER_CONSTANT)
 
-    def likelihoods(self, codes: Codes, part: tuple[slice, slice]) -> tuple[Floats, Floats]:
-        """How likely each pixel of a part is in the layer in front and in that behind, for each cubic code value, (h, w) each."""
+    def likelihoods(self, codes: Codes, part: tuple[slice, slice], strict: Any) -> tuple[Floats, Floats]:
+        """How likely each pixel of a part is in the layer in front and in that behind, for each cubic code value, (h, w) each.
+        Where it is `strict` and both move apart, a pixel of the layer in front looks as it did there."""
         cells, each = _cells(codes[part]), np.float32((256 / BINS) ** 3)
         inside, outside = (seen[cells] / max(float(seen.sum()), NOTHING) / each for seen in (self.inside, self.outside))
-        seen = np.where(self.seen[part] > 0.99, np.float32(0.5), 0)
-        front = 0.5 * inside + 0.5 * self.as_held(codes, part)
-        return front, (1 - seen) * outside + seen * _agrees(codes[part], self.behind[part])
+        known = self.known(part)
+        seen: Floats = np.where(known, np.float32(0.5), np.float32(0))
+        new: Any = np.float32(NEW)
+        behind = seen * _agrees(codes[part], self.behind[part])
+        if self.with_behind is not None:
+            # What was never seen of the layer behind, and goes with it, is of it: else a strip of it would trail the subject.
+            new = np.where(strict & (self.held[part] > 0.5), np.float32(NEW_WHERE_PARTED), new)
+            behind = np.where(known, behind, np.float32(0.5) * _agrees(codes[part], self.with_behind[part].astype(np.float32)))
+        return new * inside + (1 - new) * self.as_held(codes, part), (1 - seen) * outside + behind
+
+    def known(self, part: tuple[slice, slice]) -> Any:
+        """Where the layer behind has been seen."""
+        return self.seen[part] > 0.99
 
     def as_held(self, codes: Codes, part: tuple[slice, slice]) -> Floats:
         """The likelihood of each pixel of a part where it shows the layer in front as that was last seen; 0 where it was not."""
@@ -69,6 +86,7 @@ class Layers:
         """Learns from a frame, but for what is covered."""
         from scipy.ndimage import gaussian_filter  # slow to load, and only this needs it
 
+        self.previous = shot.codes
         wide = rim_width(matte)
         hard = (matte > 0.5).astype(np.uint8)
         part = box_about(hard > 0, 3 * wide)
@@ -97,10 +115,11 @@ def decided_by(codes: Codes, moved: Floats, layers: Layers, covered: Codes) -> F
     part = box_about(hard > 0, 2 * wide)
     far = distance_from_rim(hard[part])
     sure, rim = far > wide, np.abs(far) <= wide
-    front, behind = layers.likelihoods(codes, part)
+    # Before what is known of the layer behind, a limb that swings is told by that.
+    front, behind = layers.likelihoods(codes, part, ~layers.known(part))
     evidence = np.clip(COLOURS * np.log((front + NOTHING) / (behind + NOTHING)), -MOST, MOST).astype(np.float32)
     evidence *= cv2.dilate(covered[part], disc_of(2)) == 0
-    odds = np.clip(cv2.GaussianBlur(moved[part], (0, 0), SOFT), 0.02, 0.98)
+    odds = np.clip(cv2.GaussianBlur(moved[part], (0, 0), SOFT), UNSURE, 1 - UNSURE)
     decided = 1 / (1 + np.exp(-(CARRIED * np.log(odds / (1 - odds)) + cv2.GaussianBlur(evidence, (0, 0), 1.0))))
     result = np.zeros_like(moved)
     cover = np.where(rim, decided, sure).astype(np.float32)
