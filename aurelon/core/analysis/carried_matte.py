@@ -12,7 +12,8 @@ its matte as it is.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -178,10 +179,8 @@ def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: C
     shape, covered, trust = matte, np.zeros_like(matte, np.uint8), 1.0
     colours = _colours_in(before.codes, matte)
     flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
-    for number in range(start + step, last if step > 0 else first - 1, step):
-        try:
-            now = Shot(reel[number].at(frame_of_mattes(reel)))
-        except PlateError:
+    for number, now in _shots(reel, range(start + step, last if step > 0 else first - 1, step)):
+        if now is None:
             went()
             yield _Step(number, matte, trust)
             continue
@@ -214,6 +213,23 @@ def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: C
         before = now
         went()
         yield _Step(number, matte, trust)
+
+
+def _shots(reel: Reel, numbers: Sequence[int]) -> Iterator[tuple[int, Shot | None]]:
+    """Frames in turn, None for one that cannot be read; the next is read while one is looked at."""
+
+    def shot(number: int) -> Shot | None:
+        try:
+            return Shot(reel[number].at(frame_of_mattes(reel)))
+        except PlateError:
+            return None
+
+    with ThreadPoolExecutor(1) as ahead:
+        waiting = [ahead.submit(shot, number) for number in numbers[:1]]
+        for k, number in enumerate(numbers):
+            now = waiting.pop().result()
+            waiting += [ahead.submit(shot, following) for following in numbers[k + 1 : k + 2]]
+            yield number, now
 
 
 def _codes(matte: Floats) -> Codes:

@@ -37,10 +37,9 @@ def covered_now(codes: Codes, shape: Floats, layers: Layers, before: Codes) -> C
     count, found, stats, _ = cv2.connectedComponentsWithStats(strange, connectivity=8)
     labels = np.asarray(found, np.int32)
     beyond = np.bincount(labels.ravel(), (far < -2).ravel(), count)
-    reach = np.zeros(count)
-    np.minimum.at(reach, labels.ravel(), far.ravel())
+    reaches = np.bincount(labels.ravel(), (far < -wide / 2).ravel(), count) > 0
     area = stats[:, cv2.CC_STAT_AREA]
-    comes_in = (beyond >= COMES_IN * area) & (reach < -wide / 2)
+    comes_in = (beyond >= COMES_IN * area) & reaches
     keep = (area >= LEAST * wide * wide) & (comes_in | (np.bincount(labels.ravel(), near.ravel(), count) > 0))
     keep[0] = False
     passing = np.asarray(cv2.dilate(keep[labels].astype(np.uint8), disc_of(1)), np.uint8)

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from aurelon.core.analysis.matte_motion import Codes, Motion, box_about, brought_along, rim_width
+from aurelon.core.analysis.matte_motion import Codes, Motion, box_about, brought_along, highest_of, rim_width
 from aurelon.core.imaging.arrays import Floats
 from aurelon.core.imaging.fastmath import encode_array
 
@@ -101,8 +101,8 @@ class Layers:
         free = cv2.dilate(covered, disc_of(2)) == 0
         clear = free & (cv2.dilate((matte > 0.02).astype(np.uint8), disc_of(2)) == 0)
         for picture, known, area in ((self.behind, self.seen, clear), (self.front, self.held, free & (matte > 0.5))):
-            fresh = np.where(known > 0.99, np.float32(0.5), np.float32(1)) * area
-            picture += (shot.codes - picture) * fresh[:, :, None]
+            for share, where in ((0.5, area & (known > 0.99)), (1.0, area & (known <= 0.99))):
+                cv2.accumulateWeighted(shot.codes, picture, share, mask=where.view(np.uint8))
             known[area] = 1
 
 
@@ -145,9 +145,10 @@ def mixed_at_rim(light: Floats, matte: Floats, covered: Codes) -> Floats:
     one = around(here * front[:, :, None]) / much[:, :, None]
     other = around(here * behind[:, :, None]) / little[:, :, None]
     apart = one - other
-    squared = (apart * apart).sum(axis=2)
-    share = ((here - other) * apart).sum(axis=2) / np.maximum(squared, NOTHING)
-    off = ((here - other - share[:, :, None] * apart) ** 2).sum(axis=2)
+    squared = _dot(apart, apart)
+    share = _dot(here - other, apart) / np.maximum(squared, NOTHING)
+    rest = here - other - share[:, :, None] * apart
+    off = _dot(rest, rest)
     certain = free * squared / (squared + NOISE + 0.5 * off) * np.clip(much / 0.02, 0, 1) * np.clip(little / 0.02, 0, 1)
     before = cv2.GaussianBlur(matte[part], (0, 0), 0.8)
     mixed = before + (np.clip(share, 0, 1) - before) * certain
@@ -159,10 +160,17 @@ def mixed_at_rim(light: Floats, matte: Floats, covered: Codes) -> Floats:
 
 def _agrees(here: Codes, evidence: Floats) -> Floats:
     """The likelihood of each pixel where `evidence` is the picture, for each cubic code value."""
-    slope = cv2.morphologyEx(here, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)).max(axis=2).astype(np.float32)
-    tolerance = ALIKE**2 + (STEEP * slope) ** 2
-    off = ((here.astype(np.float32) - evidence) ** 2).sum(axis=2)
-    return np.asarray(np.exp(-off / (2 * tolerance)) / ((2 * np.pi) * tolerance) ** 1.5, np.float32)
+    slope = highest_of(cv2.morphologyEx(here, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))).astype(np.float32)
+    tolerance = np.float32(ALIKE**2) + (np.float32(STEEP) * slope) ** 2
+    off = here.astype(np.float32) - evidence
+    return np.asarray(
+        np.exp(_dot(off, off) / (-2 * tolerance)) / (np.float32(2 * np.pi) * tolerance) ** np.float32(1.5), np.float32
+    )
+
+
+def _dot(one: Any, other: Any) -> Any:
+    """The scalar product of each pixel's channels, (h, w)."""
+    return cv2.transform(one * other, np.ones((1, 3), np.float32))
 
 
 def distance_from_rim(hard: Codes) -> Floats:
