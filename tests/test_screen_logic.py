@@ -380,11 +380,18 @@ class Exchange(unittest.TestCase):
     def test_only_the_exact_picture_of_the_present_wish_is_exact(self) -> None:
         steps = "x.opened(); const seq = x.send(wish(one), { draft: false, quick: false }, true, 0);"
         seen = exchange(
-            f"{steps} return [x.isExact(picture(seq, true), wish(one)), x.isExact(picture(seq, false), wish(one)),"
-            "x.isExact(picture(seq, true), wish(two)), x.isExact(picture(seq - 1, true), wish(one)),"
+            f"{steps} const shows = (at, exact, of) => {{ x.shown(picture(at, exact)); return x.showsExactly(wish(of)); }};"
+            "return [shows(seq, false, one), shows(seq - 1, true, one), shows(seq, true, two), shows(seq, true, one),"
             "x.isFresh(picture(seq, false), wish(one, { view: 7 })), x.isFresh(picture(seq, true), wish(one, { frame: 3 }))];"
         )
-        self.assertEqual(seen, [True, False, False, False, True, False])
+        self.assertEqual(seen, [False, False, False, True, True, False])
+
+    def test_a_wish_that_is_gone_before_it_is_sent_leaves_the_picture_exact(self) -> None:
+        # A click beside the picture begins and ends a stroke between two drawn frames.
+        steps = "x.opened(); x.changed(wish(one), 0); const seq = x.send(wish(one), { draft: false, quick: false }, true, 0);"
+        there = "x.answered(seq); x.shown(picture(seq, true)); x.changed(wish(two), 5); x.changed(wish(one), 6);"
+        seen = exchange(f"{steps} {there} return [x.next(wish(one), 7, still).do, x.showsExactly(wish(one))];")
+        self.assertEqual(seen, ["nothing", True])
 
     def test_what_cannot_be_made_of_changes_is_sent_whole_once(self) -> None:
         send = "x.opened(); const seq = x.send(wish(one), { draft: false, quick: false }, WHOLE, 0);"

@@ -62,6 +62,8 @@ export class Exchange {
   private wished: Wish | null = null;
   private changedAt = 0;
   private stagesAt = -Infinity;
+  /** The newest request whose exact picture is on the screen. */
+  private exactly = 0;
   /** The newest request of which each part has been shown: decoding takes different times, and nothing older follows. */
   private readonly newest: Record<string, number> = {};
 
@@ -135,10 +137,15 @@ export class Exchange {
     return header.seq === last?.seq && wish?.rig === last.wish.rig && wish.frame === last.wish.frame;
   }
 
-  /** Whether a picture is the exact one of a wish. */
-  isExact(header: FrameHeader, wish: Wish | null): boolean {
+  /** Notes that a picture is on the screen. */
+  shown(header: FrameHeader) {
+    if (header.exact) this.exactly = header.seq;
+  }
+
+  /** Whether the exact picture of a wish is on the screen; also after a wish that was gone before it was sent. */
+  showsExactly(wish: Wish | null): boolean {
     const last = this.last;
-    return header.exact && header.seq === last?.seq && wish !== null && same(wish, last.wish);
+    return this.exactly === last?.seq && wish !== null && same(wish, last.wish);
   }
 
   /** Takes a failure in. Gives whether the wish is to be sent once more: what could not be made of changes is sent whole, once. */

@@ -78,6 +78,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
     const next = exchange.next(wish, performance.now(), { moving: screen.moving(), draftsOnly: screen.draft ?? false });
     if (next.do === "wait") timer = window.setTimeout(look, next.ms);
     else if (next.do === "send" && wish) send(wish, next);
+    else if (exchange.showsExactly(wish)) tell(true);
   };
   const poke = () => {
     const wish = screen.wish();
@@ -93,7 +94,8 @@ export function openFlow(plateId: number, screen: Screen): Flow {
     const wish = screen.wish();
     screen.onPicture(bitmap, header, exchange.isFresh(header, wish), bright);
     screen.onError(null);
-    if (exchange.isExact(header, screen.wish())) tell(true);
+    exchange.shown(header);
+    if (exchange.showsExactly(screen.wish())) tell(true);
   };
 
   const connect = () => {
