@@ -11,6 +11,7 @@ from aurelon.core import Rig, RigError, check_rig, render
 from aurelon.core.graph.show import parse_show
 from aurelon.core.rig.copies import following
 from aurelon.core.rig.edits.add_part import AddPart
+from aurelon.core.rig.edits.follow_turning import FollowTurning
 from aurelon.core.rig.edits.mirror import Mirror
 from aurelon.core.rig.edits.move_keys import MoveKeys
 from aurelon.core.rig.edits.new_matte import NewMatte
@@ -29,6 +30,34 @@ from aurelon.core.settings.types.crop import Crop
 from tests.pictures import RAMP, light, plate_of, rig_of, stroke
 
 STAR = light("starburst", id="star", source={"placed": [[0.2, 0.2], [0.8, 0.8]], "switched_off": [[0.5, 0.5]]})
+
+
+class FollowedAndTurned(unittest.TestCase):
+    SIZE = (800, 400)
+
+    def followed(self, settings: dict[str, Any]) -> Any:
+        """The light at frame 3, where its thing lies a quarter of a turn on, twice as large, 80 pixels to the right and 40 down."""
+        rig = rig_of(settings)
+        at = ((0, (0.5, 0.5), 0.0, 1.0), (3, (0.6, 0.6), 90.0, 2.0))
+        edit = FollowTurning(owner=settings["id"], path="spread.position", frame=0, at=at, size=self.SIZE)
+        return edit.apply(rig).rig.at(3).light(settings["id"]).spread
+
+    def test_a_picture_turns_and_grows_with_its_thing(self) -> None:
+        values = {"position": (0.5, 0.5), "rotation": 120.0, "size": 0.2, "fading": 0.1}
+        spread = self.followed(light("picture", id="pass", spread=values))
+        self.assertEqual((spread.position, spread.rotation, spread.size, spread.fading), ((0.6, 0.6), -150.0, 0.4, 0.1))
+
+    def test_what_a_spot_points_at_goes_round_it(self) -> None:
+        values = {"lamp": "spot", "position": (0.5, 0.5), "aim": (0.6, 0.5), "range": 3.0, "angle": 60.0}
+        spread = self.followed(light("lamp", id="spot", spread=values))
+        # 80 pixels to the right of it became 160 above it.
+        np.testing.assert_allclose(spread.aim, (0.6, 0.6 - 160 / 400), atol=1e-9)
+        self.assertEqual((spread.range, spread.angle), (4.0, 60.0))  # as far as it goes; the side is another lamp's
+
+    def test_only_a_place_has_something_round_it(self) -> None:
+        edit = FollowTurning(owner="pass", path="spread.size", frame=0, at=((0, (0.5, 0.5), 0.0, 1.0),), size=self.SIZE)
+        with self.assertRaisesRegex(RigError, "is not a place"):
+            edit.apply(rig_of(light("picture", id="pass")))
 
 
 class Points(unittest.TestCase):

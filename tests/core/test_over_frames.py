@@ -22,6 +22,7 @@ from aurelon.core.errors import Cancelled
 from aurelon.core.finding.points import brightest_points, light_at
 from aurelon.core.reels.writers.video import grey_reel
 from tests import carried as known_mattes
+from tests import followed as known_motion
 from tests.followed import CLIPS, measured
 from tests.pictures import light, plate_of, rig_of, scene, texture
 from tests.reels import box_iou, write_video
@@ -149,6 +150,20 @@ class OnKnownMotion(unittest.TestCase):
         self.assertEqual(score.lost, 1.0)
         self.assertLess(score.most, 0.3)
         self.assertLess(score.seen, 0.9)
+
+
+class TurnedWith(OverFrames):
+    def test_how_a_thing_turns_and_grows_is_told_from_where_it_was_set(self) -> None:
+        made = known_motion.CLIPS["turn and near"]()
+        x, y = made.places[0]
+        start = made.motions[known_motion.BEGIN]
+        seen = follow(self.reel(made.pictures), known_motion.BEGIN, ((x + 0.5) / known_motion.WIDE, (y + 0.5) / known_motion.TALL))
+        sure = [one for one in seen if one.sure > 0]
+        self.assertGreater(len(sure), 30)
+        for one in sure:
+            by = (made.motions[one.frame] @ np.linalg.inv(start))[:2, :2]
+            self.assertAlmostEqual(one.turn, np.degrees(np.arctan2(by[0, 1], by[0, 0])), delta=0.7)
+            self.assertAlmostEqual(one.size, np.sqrt(np.linalg.det(by)), delta=0.02)
 
 
 class Joined(unittest.TestCase):

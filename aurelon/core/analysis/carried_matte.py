@@ -179,8 +179,10 @@ def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: C
     shape, covered, trust = matte, np.zeros_like(matte, np.uint8), 1.0
     colours = _colours_in(before.codes, matte)
     flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
+    gap = False  # whether the frame before could not be read
     for number, now in _shots(reel, range(start + step, last if step > 0 else first - 1, step)):
         if now is None:
+            gap = True
             went()
             yield _Step(number, matte, trust)
             continue
@@ -190,7 +192,7 @@ def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: C
             motion = motion_of(before.grey, now.grey, cv2.subtract(inside, covered))
             behind = motion_of(before.grey, now.grey, cv2.subtract(1 - outside, covered))
             parted = parted_by(motion, behind, shape) > MOVES
-            layers.move(motion, behind, parted)
+            layers.move(motion, behind, parted and not gap)  # over a gap motion is too inexact to tell by
             if parted:
                 still[:] = False  # the subject moves, so a pixel that stays is not of it
             brought = brought_along(shape, motion)
@@ -210,7 +212,7 @@ def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: C
                 colours += RENEWED * (found - colours)
             if trust < LOST:
                 matte, trust = np.zeros_like(matte), LEAST_TRUST
-        before = now
+        before, gap = now, False
         went()
         yield _Step(number, matte, trust)
 

@@ -22,7 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from aurelon.core.analysis.cuts import cuts_of
-from aurelon.core.analysis.warps import NOT_WARPED, Warp, after, aligned, carried_by, inverse, shifted
+from aurelon.core.analysis.warps import NOT_WARPED, Warp, after, aligned, carried_by, inverse, shifted, turn_and_size
 from aurelon.core.codecs.shared.raster import UnreadableError
 from aurelon.core.errors import Cancelled, PlateError
 from aurelon.core.graph.renderer import never
@@ -57,11 +57,14 @@ Whole = Callable[[], NDArray[np.float64] | None]
 
 @dataclass(frozen=True)
 class Seen:
-    """Where the place is at a frame, in plate fractions, and how sure that is, 0..1; 0 where it was lost."""
+    """Where the place is at a frame, in plate fractions, and how sure that is, 0..1; 0 where it was lost. Against where it was set,
+    what is there has turned by `turn` degrees, counter-clockwise as it is seen, and has `size` times its size."""
 
     frame: int
     place: tuple[float, float]
     sure: float
+    turn: float = 0.0
+    size: float = 1.0
 
 
 def follow(
@@ -112,7 +115,7 @@ def follow_all(
             whole = cache(partial(_whole_motion, before, now))
             for k, start in enumerate(starts):
                 sure = start.next(before, now, going[k], whole)
-                found[k][number] = Seen(number, start.fractions(start.place(going[k])), sure)
+                found[k][number] = Seen(number, start.fractions(start.place(going[k])), sure, *turn_and_size(going[k].warp))
             before = now
             done += 1
             progress(done / max(last - first - 1, 1))

@@ -6,6 +6,8 @@ does not mind how bright the picture has become.
 
 from __future__ import annotations
 
+import math
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -36,6 +38,13 @@ def inverse(warp: Warp) -> Warp:
 def shifted(warp: Warp, by: NDArray[np.float64]) -> Warp:
     """The warp, and then a move."""
     return np.column_stack([warp[:, :2], warp[:, 2] + by])
+
+
+def turn_and_size(warp: Warp) -> tuple[float, float]:
+    """The similarity nearest to a warp: by how many degrees it turns, counter-clockwise as it is seen (y goes down), and how many
+    times it enlarges."""
+    (a, b), (c, d) = warp[:, :2]
+    return math.degrees(math.atan2(b - c, a + d)), math.hypot(a + d, c - b) / 2
 
 
 def aligned(patch: Grey, picture: Grey, guess: Warp) -> tuple[Warp, float] | None:

@@ -38,11 +38,14 @@ class FollowPointsRequest(BaseModel):
 
 
 class SeenAt(BaseModel):
-    """Where places are at a frame, and how sure that is of the least sure of them; 0 where one was lost."""
+    """Where places are at a frame, and how sure that is of the least sure of them; 0 where one was lost. What is at the first of
+    them has turned by `turn` degrees since it was set, counter-clockwise, and has `size` times its size."""
 
     frame: int
     places: list[Place]
     sure: float
+    turn: float
+    size: float
 
 
 class FollowedCell(BaseModel):
@@ -76,7 +79,9 @@ def follow_places(reel: Reel, frame: int, places: Sequence[Place], span: Span, s
     ways = follow_all(reel, frame, places, span, by_hand=shots.by_hand, progress=control.progress, cancelled=control.cancelled)
     ways = joined(ways, frame, reel.size)
     seen = [
-        SeenAt(frame=at[0].frame, places=[one.place for one in at], sure=min(one.sure for one in at))
+        SeenAt(
+            frame=at[0].frame, places=[one.place for one in at], sure=min(one.sure for one in at), turn=at[0].turn, size=at[0].size
+        )
         for at in zip(*ways, strict=True)
     ]
     within = seen[0].frame, seen[-1].frame + 1

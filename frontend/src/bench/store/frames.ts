@@ -129,6 +129,21 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
       const at = kept.map((one) => [one.frame, withSpots(value, [...one.places])] as [number, unknown]);
       editing.ask({ do: "set-keys", ...key, at, within: found.within });
     },
+    /** The same of a place, and of what goes round it: that turns and grows with what is under it. */
+    followTurning: async (place: Place, name: string, at: Spot, label: string) => {
+      const { span, rig, frame } = store.getState();
+      const params = atFrame(store.getState());
+      const ask = () => api.POST("/api/plates/{plate_id}/follow", { params, body: { places: [at], span, shots: rig.shots } });
+      const found = (await overFrames(`Following ${label}`, ask)) as FollowedCell | null;
+      if (!found) return;
+      const kept = found.seen.filter((one) => one.sure > 0);
+      tell(found);
+      const lies = kept.flatMap((one) =>
+        one.places.slice(0, 1).map((spot) => [one.frame, spot, one.turn, one.size] as [number, Spot, number, number]),
+      );
+      const size: [number, number] = [plate.width, plate.height];
+      editing.ask({ do: "follow-turning", ...keyOf(place, name), frame, at: lies, size, within: found.within });
+    },
     /** Has the crop go with what is under its middle. */
     followCrop: async () => {
       const { rig, frame } = store.getState();

@@ -43,12 +43,19 @@ export function LiveGroup({ place, group, name, tools }: Props) {
       label={group.label}
       name={name}
       settings={group.settings.filter((setting) => names.includes(setting.name))}
-      row={(setting) => <LiveRow key={setting.name} place={place} setting={setting} tools={tools} />}
+      row={(setting) => <LiveRow key={setting.name} place={place} group={group} setting={setting} tools={tools} />}
     />
   );
 }
 
-const LiveRow = memo(function LiveRow({ place, setting, tools }: { place: Place; setting: SettingInfo; tools: LiveTools }) {
+interface RowOf {
+  place: Place;
+  group: GroupInfo;
+  setting: SettingInfo;
+  tools: LiveTools;
+}
+
+const LiveRow = memo(function LiveRow({ place, group, setting, tools }: RowOf) {
   const { store } = useBench();
   const value = useNow((s) => valuesAt(s.rig, place)[setting.name]);
   const plate = store.getState().plate;
@@ -62,9 +69,9 @@ const LiveRow = memo(function LiveRow({ place, setting, tools }: { place: Place;
       onAlone: tools.onAlone && (() => tools.onAlone?.(setting)),
       onPaint: tools.onPaint,
       onBringIntoView: tools.onBringIntoView,
-      keys: plate.frames > 1 && setting.keyed ? <KeyTools place={place} setting={setting} /> : undefined,
+      keys: plate.frames > 1 && setting.keyed ? <KeyTools place={place} group={group} setting={setting} /> : undefined,
     }),
-    [setting, tools, place, plate],
+    [setting, group, tools, place, plate],
   );
   return <Row plate={plate} setting={setting} value={value} {...own} />;
 });
