@@ -329,7 +329,8 @@ class Choosing(BrowserTest):
         self.assertEqual(self.rig(plate)["lights"][0]["spread"]["position"], position)
         self.page.get_by_role("button", name="Remove the crop").click()
         self.assertIsNone(self.rig(plate)["prepare"]["crop"] if self.shown() is not None else crop)
-        self.assertLess(np.abs(self.picture() - before).mean(), 0.4)
+        # The handles of the light are gone, 0.15; on a busy machine 0.48 was seen, and a crop that stays is above 2.
+        self.assertLess(np.abs(self.picture() - before).mean(), 0.7)
 
     def test_a_drawn_horizon_straightens_the_picture(self) -> None:
         plate = self.bring_in("horizon")
