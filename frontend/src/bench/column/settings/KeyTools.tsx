@@ -50,7 +50,7 @@ export function KeyTools({ place, setting, group }: { place: Place; setting: Set
           weight="bare"
           className="strip"
           aria-label={`Turn with: ${setting.label}`}
-          hint="Follows it, and turns and grows with it what goes round it"
+          hint="Follows what is under it; directions turn and lengths grow with it"
           onPress={() => void frames.followTurning(place, setting.name, valuesAt(now().rig, place)[setting.name] as Spot, setting.label)}
         >
           <Icon name="turnWith" size={14} />
