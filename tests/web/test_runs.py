@@ -142,7 +142,7 @@ class Making(RunsTest):
         gone = self.plates[0]
         with mock.patch.object(self.store.runs, "next", return_value=None):  # it waits behind another
             run = self.started(export=PNG)
-        self.client.delete(f"/api/plates/{gone}")
+            self.client.delete(f"/api/plates/{gone}")
         after = self.started(export=PNG, plates=self.plates[1:])
         self.assertEqual(self.ended(after, "done")["files"], 2)
         first = self.ended(run, "done")
