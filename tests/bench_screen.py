@@ -28,6 +28,7 @@ from websockets.sync.client import ClientConnection, connect
 
 from tests.browser.window import FLAGS, PATIENCE, ROOT, Service, add_light, free_port, rested
 from tests.pictures import scene
+from tests.reels import write_video
 
 UNIT = """() => {
   let best = 1e9;
@@ -214,6 +215,19 @@ def bring(page: Page, folder: Path) -> None:
     rested(page, SETTLE)
 
 
+def bring_reel(page: Page, folder: Path) -> None:
+    """A reel of 96 frames of 1920 x 1080 in H.264, as cameras write it: a shore that goes by."""
+    shore = (np.clip(scene(1000, 540), 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)
+    wide = np.asarray(Image.fromarray(shore).resize((2400, 1296), Image.Resampling.BICUBIC))
+    pictures = [wide[100 : 100 + 1080, 4 * k : 4 * k + 1920] for k in range(96)]
+    path = write_video(folder / "shore.mp4", pictures, codec="libx264", pixels="yuv420p")
+    with page.expect_file_chooser() as chooser:
+        page.get_by_role("button", name="Bring in a picture…").click()
+    chooser.value.set_files(path)
+    page.wait_for_url("**/plates/*", timeout=120000)
+    rested(page, SETTLE)
+
+
 def scripts() -> float:
     """kB of all scripts of the page, gzipped."""
     result = io.BytesIO()
@@ -299,6 +313,19 @@ def measure_large_plates(window: Window, folder: Path) -> None:
     row("all scripts of the page, kB gzipped", scripts(), 400)
 
 
+def measure_scrubbing(window: Window, folder: Path) -> None:
+    with window.page() as page:
+        page.get_by_role("button", name="Back to the plates").click()
+        bring_reel(page, folder)
+        for kind in ("Shafts", "Bloom", "Lamp"):
+            add_light(page, kind, SETTLE)
+        playhead = middle(page, '[role=slider][aria-label="Frame that is seen"]')
+    for name, seconds in (("slowly", 8), ("fast", 2)):
+        result = window.drag(playhead, lambda t: (600 * abs(float(np.sin(3 * t))), 0), seconds * RATE)
+        row(f"frames a second while a hand scrubs {name}, 1080p, three lights", result["a second"], 10, at_least=True)
+        row("  from a move to the frame that has it: median, ms", result["median"], 100)
+
+
 def main() -> None:
     port = free_port()
     with tempfile.TemporaryDirectory() as name:
@@ -310,6 +337,7 @@ def main() -> None:
         try:
             wait_for(port)
             measure(Window(port), service.url, folder)
+            measure_scrubbing(Window(port), folder)
         finally:
             browser.terminate()
             browser.wait()

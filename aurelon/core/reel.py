@@ -29,6 +29,7 @@ KEPT_FRAMES = 3
 KEPT_BYTES = 256 << 20  # of those frames, beyond the one that was used last
 KEPT_GREYS = 3  # files of mattes that stay open
 PROXY_EDGE = 1920  # long edge, in pixels, of what drafts of larger frames are made from
+ROUGH_EDGE = 960  # and while the hand goes over frames, so that ten of them come in a second
 CHUNK = 1 << 20
 Opener = Callable[[], BinaryIO]
 T = TypeVar("T")
@@ -89,22 +90,25 @@ class Reel:
         """(width, height) in pixels."""
         return self.footage.size
 
-    @property
-    def proxy_size(self) -> tuple[int, int] | None:
-        """(width, height) of a proxy. None for frames that are no larger, and for stills, which may each have a profile."""
-        return fit_within(self.size, PROXY_EDGE) if max(self.size) > PROXY_EDGE and self.footage.glimpses_are_codes else None
+    def proxy_edge(self, width: int, *, rough: bool = False) -> int | None:
+        """The long edge of the proxy that is enough for a draft of `width` pixels; a smaller one for a `rough` draft. None for
+        frames that are no larger, and for stills, which may each have a profile."""
+        if not self.footage.glimpses_are_codes:
+            return None
+        edges = (ROUGH_EDGE, PROXY_EDGE) if rough else (PROXY_EDGE,)
+        return next((edge for edge in edges if edge < max(self.size) and width <= fit_within(self.size, edge)[0]), None)
 
-    def proxy(self, number: int) -> Plate:
-        """A frame at the size of a proxy, from 8 bits: enough for a draft, and there several times as fast. Raises IndexError
+    def proxy(self, number: int, edge: int = PROXY_EDGE) -> Plate:
+        """A frame with a long edge of `edge`, from 8 bits: enough for a draft, and there several times as fast. Raises IndexError
         beyond the end, and PlateError in one sentence for a frame that cannot be read."""
         self._check(number)
         try:
-            codes = glimpse_of(self.footage, number, PROXY_EDGE)
+            codes = glimpse_of(self.footage, number, edge)
         except UnreadableError as error:
             raise PlateError(f"{self.name} {error}") from error
         points = self.footage.points
         raster = Raster(codes) if points is None else by_code_points(codes, None, None, *points)
-        plate = self._plate_of(raster, number, "/proxy")
+        plate = self._plate_of(raster, number, f"/proxy {edge}")
         plate.proxy_of = self.size
         return plate
 

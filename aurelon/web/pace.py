@@ -5,6 +5,7 @@ from __future__ import annotations
 from aurelon.web.view import View
 
 PIXELS = 900_000  # a draft of more pixels than this is made smaller and enlarged on the screen
+ROUGH_PIXELS = 450_000  # and of a rough one
 SLOW = 0.025  # s; where two drafts in a row take longer, those that follow have half the pixels
 HALVINGS = 2  # at most: a quarter of the pixels is half as sharp, while the hand moves
 
@@ -28,9 +29,11 @@ class Pace:
             if self._slow == 2:
                 self._slow, self._halvings = 0, self._halvings + 1
 
-    def view(self, view: View) -> View:
-        """The view that a draft of `view` is made for: the same part, with as many pixels or fewer."""
-        most = min(PIXELS, view.pixels >> self._halvings) if self._halvings else PIXELS
+    def view(self, view: View, *, rough: bool = False) -> View:
+        """The view that a draft of `view` is made for, a `rough` one while the hand goes over frames: the same part, with as many
+        pixels or fewer."""
+        most = ROUGH_PIXELS if rough else PIXELS
+        most = min(most, view.pixels >> self._halvings) if self._halvings else most
         scale = min(1.0, (most / max(view.pixels, 1)) ** 0.5)
         if scale == 1.0:
             return view

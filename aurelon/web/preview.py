@@ -58,7 +58,7 @@ _opening = ThreadPoolExecutor(OPENING, "opening")
 
 
 class PreviewRequest(BaseModel):
-    """What the bench wants to see. `draft` while something is dragged; `hdr` where the screen shows more than white; `plain` where
+    """What the bench wants to see. `draft` while something is dragged, a rough one while the hand goes over frames (`scrubbing`); `hdr` where the screen shows more than white; `plain` where
     its samples may come as they are; `light` wants its stage pictures.
 
     The rig comes whole as `rig`, or as the `changes` of the one that was sent with request `base`; with neither that
@@ -77,6 +77,7 @@ class PreviewRequest(BaseModel):
     viewing: Viewing = Viewing()
     clipping: bool = False
     draft: bool = False
+    scrubbing: bool = False
     hdr: bool = False
     plain: bool = False
     light: str | None = None
@@ -142,7 +143,7 @@ def frames(
         rig = painted_rig(rig, request.painting)
     keyed = keyed_at(rig, plate.frame)
     rig = rig.at(plate.frame)
-    view = pace.view(request.view) if request.draft else request.view
+    view = pace.view(request.view, rough=request.scrubbing) if request.draft else request.view
 
     def drawn(show: Show, v: View, plain: bool = False) -> Packed:
         frame = v.frame
@@ -244,7 +245,7 @@ class Workers:
 class PreviewSession:
     """One bench: takes requests as they come, answers the newest, drops the rest."""
 
-    def __init__(self, socket: WebSocket, renderer: Callable[[int, int | None], Renderer], workers: Workers) -> None:
+    def __init__(self, socket: WebSocket, renderer: Callable[[int, int | None, bool], Renderer], workers: Workers) -> None:
         self._socket = socket
         self._renderer = renderer
         self._workers = workers
@@ -323,8 +324,7 @@ class PreviewSession:
 
             try:
                 # While one plate is decoded, pictures of others do not wait.
-                width = request.view.width if request.draft else None
-                renderer = await loop.run_in_executor(_opening, self._renderer, request.frame, width)
+                renderer = await loop.run_in_executor(_opening, self._opened, request)
                 answers = frames(renderer, request, rig, stale, self._pace)
                 while (data := await self._workers.pictures.run(self._client, self, partial(next, answers, None))) is not None:
                     if self._socket.client_state is not WebSocketState.CONNECTED:
@@ -343,6 +343,12 @@ class PreviewSession:
                 await self._fail(
                     request.seq, f"the picture could not be made ({error}); this is a fault in Aurelon, please report it"
                 )
+
+    def _opened(self, request: PreviewRequest) -> Renderer:
+        if not request.draft:
+            return self._renderer(request.frame, None, False)
+        rough = request.scrubbing
+        return self._renderer(request.frame, self._pace.view(request.view, rough=rough).width, rough)
 
     async def _fail(self, seq: int, what: str) -> None:
         await self._socket.send_text(PreviewFailure(seq=seq, error=what).model_dump_json())

@@ -8,7 +8,7 @@ from concurrent.futures import Future
 from contextlib import contextmanager
 from functools import partial
 from threading import Lock
-from typing import Generic, TypeVar
+from typing import Generic, NamedTuple, TypeVar
 
 import psutil
 
@@ -53,6 +53,14 @@ class _Pending(Generic[T]):
         return future.result()
 
 
+class Opened(NamedTuple):
+    """What is open: a plate by its hash, which frame of it, and the long edge of a proxy; 0 for the frame itself."""
+
+    plate: str
+    frame: int = 0
+    edge: int = 0
+
+
 class Renderers:
     """Decodes a plate when it is first asked for, and keeps those that were used last, and what was computed of them, within
     a `budget` in bytes. The plate that is asked for is kept for as long as a bench shows it."""
@@ -61,7 +69,7 @@ class Renderers:
         self._store = store
         self._budget = budget or usual_budget()
         self._cache = Cache(int(self._budget * FOR_STAGES))
-        self._open: OrderedDict[tuple[str, int, bool], Renderer] = OrderedDict()  # by plate, frame, and whether of a proxy
+        self._open: OrderedDict[Opened, Renderer] = OrderedDict()
         self._reels: OrderedDict[str, Reel] = OrderedDict()
         self._shown: Counter[str] = Counter()
         self._lock = Lock()
@@ -77,20 +85,20 @@ class Renderers:
     def get(self, plate_id: int, frame: int = 0) -> Renderer:
         """The renderer of a plate; of a reel that of a frame. Raises Unknown where there is no such plate, and PlateError where it
         has no such frame."""
-        key = (self._store.plates.hash(plate_id), frame, False)
-        return self._if_open(key) or self._opening.get(key, partial(self._opened, plate_id, *key))
+        key = Opened(self._store.plates.hash(plate_id), frame)
+        return self._if_open(key) or self._opening.get(key, partial(self._opened, plate_id, key))
 
-    def for_preview(self, plate_id: int, frame: int, width: int | None) -> Renderer:
+    def for_preview(self, plate_id: int, frame: int, width: int | None, rough: bool = False) -> Renderer:
         """The same for a picture of the plate at a `width` in pixels, None for an exact one: a draft of a large frame that is not
-        open yet is made from a proxy."""
+        open yet is made from a proxy, a `rough` one from a smaller."""
         name = self._store.plates.hash(plate_id)
-        if width is None or self._if_open((name, frame, False)) or self._store.plates.get(plate_id).frames == 0:
+        if width is None or self._if_open(Opened(name, frame)) or self._store.plates.get(plate_id).frames == 0:
             return self.get(plate_id, frame)
-        proxy_size = self.reel(plate_id).proxy_size
-        if proxy_size is None or width > proxy_size[0]:
+        edge = self.reel(plate_id).proxy_edge(width, rough=rough)
+        if edge is None:
             return self.get(plate_id, frame)
-        key = (name, frame, True)
-        return self._if_open(key) or self._opening.get(key, partial(self._opened, plate_id, *key))
+        key = Opened(name, frame, edge)
+        return self._if_open(key) or self._opening.get(key, partial(self._opened, plate_id, key))
 
     def reel(self, plate_id: int) -> Reel:
         """A reel that is open. Raises PlateError where the plate is a still picture."""
@@ -118,29 +126,29 @@ class Renderers:
                     del self._shown[name]
                     self._let_go(name)
 
-    def _if_open(self, key: tuple[str, int, bool]) -> Renderer | None:
+    def _if_open(self, key: Opened) -> Renderer | None:
         with self._lock:
             found = self._open.get(key)
             if found is not None:
                 self._open.move_to_end(key)
             return found
 
-    def _opened(self, plate_id: int, name: str, frame: int, proxy: bool) -> Renderer:
-        plate = self._read(plate_id, frame, proxy)
+    def _opened(self, plate_id: int, key: Opened) -> Renderer:
+        plate = self._read(plate_id, key.frame, key.edge)
         plate.file_of = self._store.files.get
-        result = Renderer(plate, Share(self._cache, (name, frame, proxy)))
+        result = Renderer(plate, Share(self._cache, key))
         with self._lock:
-            self._open[name, frame, proxy] = result
+            self._open[key] = result
             self._close_others(least=1)
         return result
 
-    def _read(self, plate_id: int, frame: int, proxy: bool) -> Plate:
+    def _read(self, plate_id: int, frame: int, edge: int) -> Plate:
         record = self._store.plates.get(plate_id)
         if record.frames == 0:
             return read_plate(self._store.plates.file(plate_id), record.file_name)
         try:
             reel = self.reel(plate_id)
-            return reel.proxy(frame) if proxy else reel[frame]
+            return reel.proxy(frame, edge) if edge else reel[frame]
         except IndexError as error:
             raise PlateError(f"{error}") from error
 
@@ -168,9 +176,8 @@ class Renderers:
         while len(self._open) > least and self._plates_bytes() > self._budget * (1 - FOR_STAGES):
             key, _ = self._open.popitem(last=False)
             self._cache.forget(key)
-            name, frame, proxy = key
-            if name in self._reels and not proxy:
-                self._reels[name].forget(frame)
+            if key.plate in self._reels and key.edge == 0:
+                self._reels[key.plate].forget(key.frame)
             closed = True
         if closed:
             give_back()
@@ -179,7 +186,7 @@ class Renderers:
         """Gives back what only a bench that is gone has needed."""
         reel = self._reels.pop(name, None)
         if reel is not None:
-            for key in [key for key in self._open if key[0] == name]:
+            for key in [key for key in self._open if key.plate == name]:
                 del self._open[key]
                 self._cache.forget(key)
             reel.forget()

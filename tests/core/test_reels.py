@@ -112,8 +112,15 @@ class Read(ReelTest):
         self.assertLess(float(apart.mean()), 0.01)
         with self.assertRaises(IndexError):
             reel.proxy(2)
-        self.assertIsNone(self.reel(write_video(self.folder / "small.mkv", frames(2))).proxy_size)
-        self.assertIsNone(open_reel(write_stills(self.folder / "stills", large)).proxy_size)
+        self.assertEqual([reel.proxy_edge(width) for width in (700, 1920, 1921)], [1920, 1920, None])
+        # While the hand goes over frames a smaller one is enough, as long as the screen shows no more.
+        self.assertEqual([reel.proxy_edge(width, rough=True) for width in (700, 961, 1921)], [960, 1920, None])
+        self.assertEqual(reel.proxy(1, 960).size, (960, 640))
+        for other in (
+            self.reel(write_video(self.folder / "small.mkv", frames(2))),
+            open_reel(write_stills(self.folder / "stills", large)),
+        ):
+            self.assertIsNone(other.proxy_edge(90, rough=True))
 
     def test_any_frame_is_found_from_any_other(self) -> None:
         path = write_video(self.folder / "shot.webm", frames(60), codec="libvpx-vp9", pixels="yuv420p")

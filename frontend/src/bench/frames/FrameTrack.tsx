@@ -148,9 +148,9 @@ export function FrameTrack() {
   const marks = numbersIn(keys);
   const playhead = useHandle({
     at: () => ({ x: (now().frame / last) * width(), y: 0 }),
-    onMove: ({ x }) => frames.to(toFrame(x)),
+    onMove: ({ x }) => frames.scrub(toFrame(x)),
     onStep: (across, down) => frames.step(across - down),
-    onRest: () => undefined,
+    onRest: frames.restPlayhead,
   });
   const edge = (which: 0 | 1) => ({
     at: () => ({ x: ((now().span[which] - which) / last) * width(), y: 0 }),

@@ -19,7 +19,7 @@ import { makeKeeping, type Keeping } from "./keeping";
 import { makeLights, type Lights } from "./lights";
 import { makeMasking, rememberedBrushes, type Masking } from "./masking";
 import { defaultsOf, type Selection } from "./rig";
-import { lightIdNow, placementNow } from "./selectors";
+import { lightIdNow, placementNow, showsKept } from "./selectors";
 import { Sheet } from "./sheet";
 import { brightScreen, ofSpace, stateOf, type Comparison, type DialogName, type Seeing, type State } from "./state";
 import { makeSketching, type Sketching } from "./sketching";
@@ -121,9 +121,9 @@ export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board
 function start(bench: Bench): () => void {
   const { store } = bench;
   const plateId = store.getState().plate.id;
-  const moving = () => store.getState().hand.moving;
-  // While a reel is played its frames come from elsewhere.
-  const moved = () => store.getState().playing;
+  const moving = () => store.getState().hand.moving || store.getState().scrubbing;
+  // Its frames come from elsewhere then.
+  const moved = () => showsKept(store.getState());
   const flow = openFlow(plateId, {
     wish: () => wishNow(store.getState()),
     moving,

@@ -20,8 +20,8 @@ export function followFacts(store: StoreApi<State>): () => void {
   let told: unknown[] = [];
   const ask = () => {
     const s = store.getState();
-    const { hand, exact, frame, playing } = s;
-    if (hand.moving || !exact || playing) return;
+    const { hand, exact, frame, playing, scrubbing } = s;
+    if (hand.moving || !exact || playing || scrubbing) return;
     const [rig, light] = asked(s);
     told = [rig, light, frame];
     asking = new AbortController();

@@ -62,6 +62,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
       clipping: wish.clipping,
       hdr: wish.hdr,
       viewing: wish.seeing,
+      scrubbing: wish.scrubbing,
       light: exchange.takesStages(how.draft, now) ? wish.light : null,
       draft: how.draft,
       stage_width: Math.round(STAGE_WIDTH * window.devicePixelRatio),

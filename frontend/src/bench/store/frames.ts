@@ -228,6 +228,9 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
       if (s.frame > 0) editing.ask({ do: "turn-cut", frame: s.frame, begins: !cutsNow(s).includes(s.frame) });
     },
     to: (frame: number) => store.setState((s) => (s.frame === within(frame) ? s : { frame: within(frame), playing: false })),
+    /** The same while the hand holds the playhead, until `restPlayhead`. */
+    scrub: (frame: number) => store.setState({ frame: within(frame), playing: false, scrubbing: true }),
+    restPlayhead: () => store.setState({ scrubbing: false }),
     step: (by: number) => store.setState((s) => ({ frame: within(s.frame + by), playing: false })),
     /** Where the reel begins or ends, for playing and for what is written. */
     begin: () => store.setState((s) => ({ frame: s.span[0], playing: false })),

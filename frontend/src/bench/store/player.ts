@@ -5,6 +5,8 @@ import { openFlow } from "./flow";
 import { ReelSound } from "./reelSound";
 import type { Sheet } from "./sheet";
 import type { State } from "./state";
+import { changesOf } from "./changes";
+import { withKeyed } from "./keys";
 import { wishAhead, type Wish } from "./wish";
 import { proxyOf } from "./proxy";
 
@@ -30,6 +32,23 @@ export function openPlayer(plateId: number, store: StoreApi<State>, sheet: Sheet
     full = false;
     if (store.getState().ready.length > 0) store.setState({ ready: [] });
   };
+  /** Whether frames that were made for one wish are those of another: what keyed settings are now makes no difference to them. */
+  const samePictures = (a: Wish, b: Wish): boolean => {
+    if (a.rig === b.rig) return sameButFrame(a, b);
+    const [one] = kept.values();
+    if (!one || !sameButFrame({ ...a, rig: b.rig }, b)) return false;
+    const { keyed } = one.header;
+    return changesOf(withKeyed(a.rig, keyed), withKeyed(b.rig, keyed)).length === 0;
+  };
+  /** Takes the wish as that of the frames that are kept. */
+  const settle = (base: Wish) => {
+    if (!of || !samePictures(of, base)) drop();
+    of = base;
+  };
+  const show = (frame: number, { bitmap, header }: Kept, rate: number | null) => {
+    sheet.showKept(bitmap, header);
+    store.setState({ frame, seen: header.box, proxy: proxyOf(header), rate });
+  };
   /** The next frame that is not there yet, from the one that is seen on and round. */
   const missing = (): number | null => {
     const { frame, span } = store.getState();
@@ -43,11 +62,8 @@ export function openPlayer(plateId: number, store: StoreApi<State>, sheet: Sheet
   const wish = (): Wish | null => {
     const s = store.getState();
     const base = wishAhead(s);
-    if (!base || s.hand.moving || s.asking > 0) return null;
-    if (!of || !sameButFrame(of, base)) {
-      drop();
-      of = base;
-    }
+    if (!base || s.hand.moving || s.scrubbing || s.asking > 0) return null;
+    settle(base);
     if (!s.playing && !s.exact) return null;
     const next = full ? null : missing();
     return next === null ? null : { ...base, frame: next };
@@ -60,7 +76,7 @@ export function openPlayer(plateId: number, store: StoreApi<State>, sheet: Sheet
       const asked = of;
       const now = wishAhead(store.getState());
       const { frame } = header;
-      if (!asked || !now || !sameButFrame(asked, now) || kept.has(frame)) {
+      if (!asked || !now || !samePictures(asked, now) || kept.has(frame)) {
         bitmap.close();
         return;
       }
@@ -103,14 +119,8 @@ export function openPlayer(plateId: number, store: StoreApi<State>, sheet: Sheet
     }
     shownAt = now - due > until(next) ? now : due;
     shown = [...shown.filter((at) => now - at < RATE_OVER), now];
-    sheet.showKept(picture.bitmap, picture.header);
     if (s.sound && s.reel.sound) sound.keepStep(times[next] ?? 0, missing() === null);
-    store.setState({
-      frame: next,
-      seen: picture.header.box,
-      proxy: proxyOf(picture.header),
-      rate: shown.length > 1 ? Math.round(((shown.length - 1) * 1000) / (now - (shown[0] ?? now))) : null,
-    });
+    show(next, picture, shown.length > 1 ? Math.round(((shown.length - 1) * 1000) / (now - (shown[0] ?? now))) : null);
   };
   const stop = store.subscribe((s, before) => {
     if (s.playing && !before.playing) {
@@ -120,6 +130,13 @@ export function openPlayer(plateId: number, store: StoreApi<State>, sheet: Sheet
     }
     if (!(s.playing && s.sound) && before.playing) sound.rest();
     if (s.playing && !planned) planned = requestAnimationFrame(tick);
+    if (s.scrubbing && !before.scrubbing) {
+      const base = wishAhead(s);
+      if (base) settle(base);
+      else drop();
+    }
+    const seen = s.scrubbing && (s.frame !== before.frame || !before.scrubbing) ? kept.get(s.frame) : undefined;
+    if (seen) show(s.frame, seen, null);
     flow.poke();
   });
   return () => {

@@ -106,6 +106,11 @@ export function atFrame({ plate, frame }: State): { path: { plate_id: number }; 
   return { path: { plate_id: plate.id }, query: { frame } };
 }
 
+/** Whether lit frames that are kept show what is seen: while they are played, and where the hand comes to one of them. */
+export function showsKept(s: State): boolean {
+  return s.playing || (s.scrubbing && s.ready.includes(s.frame));
+}
+
 /** Whether what belongs to the picture may be shown on it: not while two are compared, one is held, or a reel is played. */
 export function isClear(s: State): boolean {
   return s.hand.held === null && s.comparison === null && s.strip === null && !s.playing;

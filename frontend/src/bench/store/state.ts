@@ -141,6 +141,8 @@ export interface State {
   proxy: string | null;
   span: [number, number];
   playing: boolean;
+  /** The hand holds the playhead. */
+  scrubbing: boolean;
   /** Whether its sound is heard while it is played. */
   sound: boolean;
   /** What is being found over all frames: the first is at work, the others wait for it. */
@@ -214,6 +216,7 @@ export function stateOf({ plate, revision, rig, undo, redo }: BenchState, brushe
     proxy: null,
     span: [0, plate.frames],
     playing: false,
+    scrubbing: false,
     sound: remembered(SOUND) !== false,
     tasks: [],
     cuts: [],

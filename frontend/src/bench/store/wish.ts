@@ -5,7 +5,7 @@ import { withAnswer, withPicked } from "./lights";
 import { kept } from "./memo";
 import { lightOwner, soloed, withLight } from "./rig";
 import { secondsLeft, showable, unprepared } from "./preparing";
-import { boxNow, lightIdNow, lightNow, ownerNow, paneNow, partIndexNow, placementNow } from "./selectors";
+import { boxNow, lightIdNow, lightNow, ownerNow, paneNow, partIndexNow, placementNow, showsKept } from "./selectors";
 import { ofSpace, type Seeing, type State, type Strip } from "./state";
 
 /** A picture that is wanted on the screen. */
@@ -25,6 +25,8 @@ export interface Wish {
   seeing: Seeing;
   /** A stroke that is being drawn on the rig. */
   painting: Painting | null;
+  /** The hand goes over the frames, so that a rough draft will do. */
+  scrubbing: boolean;
 }
 
 const RESULT: Show = { what: "result" };
@@ -77,7 +79,7 @@ function paintingNow(s: State): Painting | null {
 
 /** What is wanted now: on the bench, or on the left of a comparison. */
 export function wishNow(s: State): Wish | null {
-  return s.playing ? null : wishOf(s);
+  return showsKept(s) ? null : wishOf(s);
 }
 
 /** What is wanted of the frames ahead of the one that is seen; null where there are none. */
@@ -88,7 +90,7 @@ export function wishAhead(s: State): Wish | null {
   if (!wish || !placement) return null;
   // A crop that moves shows another part of each frame: all of it is made, and the sheet cuts it off.
   const view = trackOf(s.rig, "prepare", "crop") ? wholeView(placement, s.plate, window.devicePixelRatio) : wish.view;
-  return { ...wish, view, hdr: false, light: null, painting: null };
+  return { ...wish, view, hdr: false, light: null, painting: null, scrubbing: false };
 }
 
 function wishOf(s: State): Wish | null {
@@ -107,6 +109,7 @@ function wishOf(s: State): Wish | null {
       hdr: s.hdr,
       seeing: s.seeing,
       painting: null,
+      scrubbing: s.scrubbing,
     };
   }
   return {
@@ -128,6 +131,7 @@ function wishOf(s: State): Wish | null {
     hdr: s.hdr,
     seeing: s.seeing,
     painting: paintingNow(s),
+    scrubbing: s.scrubbing,
   };
 }
 
@@ -145,5 +149,6 @@ export function wishBeside(s: State): Wish | null {
     hdr: s.hdr,
     seeing: s.seeing,
     painting: null,
+    scrubbing: s.scrubbing,
   };
 }
