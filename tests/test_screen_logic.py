@@ -393,6 +393,17 @@ class Exchange(unittest.TestCase):
         seen = exchange(f"{steps} {there} return [x.next(wish(one), 7, still).do, x.showsExactly(wish(one))];")
         self.assertEqual(seen, ["nothing", True])
 
+    def test_what_a_picture_was_asked_for_is_known_when_the_next_has_been_asked_for(self) -> None:
+        send = "x.opened(); for (const of of [one, two, one]) x.send(wish(of), { draft: true, quick: false }, true, 0);"
+        seen = exchange(f"{send} return [1, 2, 3].map((seq) => x.askedFor(picture(seq, false))?.rig ?? null);")
+        self.assertEqual(seen, [None, exchange("return two;"), exchange("return one;")])
+
+    def test_a_picture_that_is_not_used_may_be_asked_for_again(self) -> None:
+        steps = "x.opened(); x.send(wish(one), { draft: true, quick: false }, true, 0); x.answered(1);"
+        only = "{ moving: true, draftsOnly: true }"
+        self.assertEqual(exchange(f"{steps} return x.next(wish(one), 900, {only}).do;"), "nothing")
+        self.assertEqual(exchange(f"{steps} x.discarded(); return x.next(wish(one), 900, {only}).do;"), "send")
+
     def test_what_cannot_be_made_of_changes_is_sent_whole_once(self) -> None:
         send = "x.opened(); const seq = x.send(wish(one), { draft: false, quick: false }, WHOLE, 0);"
         for whole, again, expected in ((False, False, True), (True, False, False), (True, True, True)):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterator
+from contextlib import suppress
 from fractions import Fraction
 from io import BytesIO
 from pathlib import Path
@@ -21,7 +22,8 @@ from aurelon.core.imaging.frame import fit_within
 from aurelon.core.plate import Plate, plate_of
 from aurelon.core.plates.decoding import decoder, head_of
 from aurelon.core.reels import kinds_of_reel
-from aurelon.core.reels.shared.footage import Footage, frame_of, glimpse_of
+from aurelon.core.reels.shared.footage import Codes, Footage, frame_of, glimpse_of
+from aurelon.core.reels.shared.rough_frames import RoughFrames
 from aurelon.core.reels.stills import is_pattern, stills_in
 
 SAME_RATE = 0.005  # by which times that a file has rounded may differ from its rate
@@ -29,7 +31,7 @@ KEPT_FRAMES = 3
 KEPT_BYTES = 256 << 20  # of those frames, beyond the one that was used last
 KEPT_GREYS = 3  # files of mattes that stay open
 PROXY_EDGE = 1920  # long edge, in pixels, of what drafts of larger frames are made from
-ROUGH_EDGE = 960  # and while the hand goes over frames, so that ten of them come in a second
+ROUGH_EDGE = 640  # and while the hand goes over frames, so that ten of them come in a second
 CHUNK = 1 << 20
 Opener = Callable[[], BinaryIO]
 T = TypeVar("T")
@@ -51,6 +53,7 @@ class Reel:
         self.file_of: Callable[[str], bytes | None] = lambda name: None
         self._kept: OrderedDict[int, Plate] = OrderedDict()
         self._found: dict[Hashable, Any] = {}
+        self._rough = RoughFrames()
         self._lock = Lock()
 
     def __len__(self) -> int:
@@ -102,15 +105,39 @@ class Reel:
         """A frame with a long edge of `edge`, from 8 bits: enough for a draft, and there several times as fast. Raises IndexError
         beyond the end, and PlateError in one sentence for a frame that cannot be read."""
         self._check(number)
-        try:
-            codes = glimpse_of(self.footage, number, edge)
-        except UnreadableError as error:
-            raise PlateError(f"{self.name} {error}") from error
+        codes = self._codes(number, edge)
         points = self.footage.points
         raster = Raster(codes) if points is None else by_code_points(codes, None, None, *points)
         plate = self._plate_of(raster, number, f"/proxy {edge}")
         plate.proxy_of = self.size
         return plate
+
+    def ready_rough(self, number: int) -> bool:
+        """Has a rough proxy of a frame at hand for when it is wanted; one that cannot be read is left out. Gives whether there is
+        room for more."""
+        if self.proxy_edge(1, rough=True) != ROUGH_EDGE:
+            return False
+        if number not in self._rough:
+            with suppress(PlateError):
+                self._codes(number, ROUGH_EDGE)
+        return not self._rough.full
+
+    def _codes(self, number: int, edge: int) -> Codes:
+        kept = self._rough.get(number) if edge == ROUGH_EDGE else None
+        if kept is not None:
+            return kept
+        try:
+            codes = glimpse_of(self.footage, number, edge)
+        except UnreadableError as error:
+            raise PlateError(f"{self.name} {error}") from error
+        if edge == ROUGH_EDGE:
+            self._rough.put(number, codes)
+        return codes
+
+    @property
+    def rough_nbytes(self) -> int:
+        """Bytes of the rough proxies that are kept."""
+        return self._rough.nbytes
 
     def sound(self) -> bytes | None:
         """The sound as pages play it, Opus in WebM; None where there is none. Raises PlateError where it cannot be decoded."""
@@ -140,6 +167,7 @@ class Reel:
         with self._lock:
             if number is None:
                 self._kept.clear()
+                self._rough.clear()
             else:
                 self._kept.pop(number, None)
 

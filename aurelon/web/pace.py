@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from aurelon.core.reel import ROUGH_EDGE
 from aurelon.web.view import View
 
 PIXELS = 900_000  # a draft of more pixels than this is made smaller and enlarged on the screen
-ROUGH_PIXELS = 450_000  # and of a rough one
+ROUGH_PIXELS = ROUGH_EDGE * 360  # and of a rough one
 SLOW = 0.025  # s; where two drafts in a row take longer, those that follow have half the pixels
 HALVINGS = 2  # at most: a quarter of the pixels is half as sharp, while the hand moves
 
@@ -32,9 +33,12 @@ class Pace:
     def view(self, view: View, *, rough: bool = False) -> View:
         """The view that a draft of `view` is made for, a `rough` one while the hand goes over frames: the same part, with as many
         pixels or fewer."""
-        most = ROUGH_PIXELS if rough else PIXELS
-        most = min(most, view.pixels >> self._halvings) if self._halvings else most
-        scale = min(1.0, (most / max(view.pixels, 1)) ** 0.5)
+        if rough:
+            # As large as its proxy where the whole frame is seen, so that nothing has to be brought from one size to another.
+            scale = min(1.0, max(ROUGH_EDGE / max(view.width, view.height), (ROUGH_PIXELS / max(view.pixels, 1)) ** 0.5))
+        else:
+            most = min(PIXELS, view.pixels >> self._halvings) if self._halvings else PIXELS
+            scale = min(1.0, (most / max(view.pixels, 1)) ** 0.5)
         if scale == 1.0:
             return view
         width, height = max(1, round(view.width * scale)), max(1, round(view.height * scale))

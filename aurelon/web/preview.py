@@ -58,8 +58,8 @@ _opening = ThreadPoolExecutor(OPENING, "opening")
 
 
 class PreviewRequest(BaseModel):
-    """What the bench wants to see. `draft` while something is dragged, a rough one while the hand goes over frames (`scrubbing`); `hdr` where the screen shows more than white; `plain` where
-    its samples may come as they are; `light` wants its stage pictures.
+    """What the bench wants to see. `draft` while something is dragged, a rough one while the hand goes over frames (`scrubbing`);
+    `hdr` where the screen shows more than white; `plain` where its samples may come as they are; `light` wants its stage pictures.
 
     The rig comes whole as `rig`, or as the `changes` of the one that was sent with request `base`; with neither that
     one is meant. `lead` is a light whose group follows it; `painting` lays a stroke on the rig that is being drawn.

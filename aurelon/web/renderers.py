@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+import time
 from collections import Counter, OrderedDict
 from collections.abc import Callable, Hashable, Iterator
 from concurrent.futures import Future
@@ -20,6 +22,7 @@ from aurelon.store import Store
 MOST_BYTES = 1 << 30  # unless more is asked for
 PART_OF_MACHINE = 4
 OPEN_REELS = 2
+LATELY = 0.7  # s
 FOR_STAGES = 0.6  # of the budget, for what was computed; the rest is for plates
 T = TypeVar("T")
 
@@ -71,6 +74,7 @@ class Renderers:
         self._cache = Cache(int(self._budget * FOR_STAGES))
         self._open: OrderedDict[Opened, Renderer] = OrderedDict()
         self._reels: OrderedDict[str, Reel] = OrderedDict()
+        self._used: dict[str, float] = {}
         self._shown: Counter[str] = Counter()
         self._lock = Lock()
         self._opening = _Pending[Renderer]()
@@ -80,7 +84,7 @@ class Renderers:
     def nbytes(self) -> int:
         """What is kept, in bytes."""
         with self._lock:
-            return self._cache.nbytes + self._plates_bytes()
+            return self._cache.nbytes + self._plates_bytes() + sum(reel.rough_nbytes for reel in self._reels.values())
 
     def get(self, plate_id: int, frame: int = 0) -> Renderer:
         """The renderer of a plate; of a reel that of a frame. Raises Unknown where there is no such plate, and PlateError where it
@@ -92,6 +96,7 @@ class Renderers:
         """The same for a picture of the plate at a `width` in pixels, None for an exact one: a draft of a large frame that is not
         open yet is made from a proxy, a `rough` one from a smaller."""
         name = self._store.plates.hash(plate_id)
+        self._used[name] = time.monotonic()
         if width is None or self._if_open(Opened(name, frame)) or self._store.plates.get(plate_id).frames == 0:
             return self.get(plate_id, frame)
         edge = self.reel(plate_id).proxy_edge(width, rough=rough)
@@ -99,6 +104,10 @@ class Renderers:
             return self.get(plate_id, frame)
         key = Opened(name, frame, edge)
         return self._if_open(key) or self._opening.get(key, partial(self._opened, plate_id, key))
+
+    def used_lately(self, plate_id: int) -> bool:
+        """Whether somebody has just looked at a picture of a plate."""
+        return time.monotonic() - self._used.get(self._store.plates.hash(plate_id), -math.inf) < LATELY
 
     def reel(self, plate_id: int) -> Reel:
         """A reel that is open. Raises PlateError where the plate is a still picture."""
@@ -184,6 +193,7 @@ class Renderers:
 
     def _let_go(self, name: str) -> None:
         """Gives back what only a bench that is gone has needed."""
+        self._used.pop(name, None)
         reel = self._reels.pop(name, None)
         if reel is not None:
             for key in [key for key in self._open if key.plate == name]:

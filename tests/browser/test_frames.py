@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import signal
 from contextlib import closing
 from pathlib import Path
 from typing import Any
@@ -110,6 +111,44 @@ class Frames(BrowserTest):
         self.page.get_by_role("button", name="Remove the key at this frame: Radius").click()
         self.rested()
         self.assertEqual(self.keys(plate), {})
+
+    def test_the_hand_goes_over_frames_that_are_ready_without_asking(self) -> None:
+        plate = self.reel()
+        self.add("Bloom")
+        self.rested()
+        self.page.get_by_role("button", name="Set a key at this frame: Radius").click()
+        self.page.keyboard.press("Control+End")
+        self.rested()
+        self.type_value("Radius, value", "20")
+        self.rested()
+        ready = self.page.locator('.ready[style*="left: 0%; width: 100%"]')
+        expect(ready).to_have_count(1)
+        # What the keyed setting is at another frame makes nothing anew.
+        self.page.keyboard.press("Control+Home")
+        self.rested()
+        self.assertEqual(ready.count(), 1)
+        exact = self.picture()
+        process = self.service.process
+        assert process is not None
+        self.addCleanup(process.send_signal, signal.SIGCONT)
+        process.send_signal(signal.SIGSTOP)
+        playhead = self.page.get_by_role("slider", name="Frame that is seen")
+        box = playhead.bounding_box()
+        assert box is not None
+        self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 20)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + 300, box["y"] + 20, steps=6)
+        self.page.wait_for_timeout(200)
+        there = self.frame()
+        self.assertGreater(there, 2)
+        shown = self.picture()
+        self.assertGreater(np.abs(shown - exact).max(), 40)
+        process.send_signal(signal.SIGCONT)
+        self.page.mouse.up()
+        self.rested()
+        # What was shown is what the exact picture shows.
+        self.assertLess(np.abs(self.picture() - shown).mean(), 2)
+        self.assertEqual((self.frame(), len(self.keys(plate))), (there, 1))
 
     def test_what_goes_over_all_frames_waits_its_turn_and_can_be_stopped(self) -> None:
         plate = self.reel()

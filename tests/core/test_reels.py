@@ -21,9 +21,11 @@ import numpy as np
 from PIL import Image
 
 from aurelon.core import OutputError, PlateError, Reel, Rig, open_reel, read_reel, render
+from aurelon.core.codecs.shared.raster import UnreadableError
 from aurelon.core.export.reels import ReelExport, check_reel, mattes_of_another, notes_of, options_for_reel, trial_size
 from aurelon.core.imaging.code_points import BT2020, HLG, PQ
 from aurelon.core.reel import grey_frame, is_reel
+from aurelon.core.reels.shared.rough_frames import RoughFrames
 from aurelon.core.reels.stills import are_frames, sequence_in, sequence_name
 from aurelon.core.reels.writers import reel_writers
 from aurelon.core.reels.writers.video import grey_reel
@@ -114,13 +116,30 @@ class Read(ReelTest):
             reel.proxy(2)
         self.assertEqual([reel.proxy_edge(width) for width in (700, 1920, 1921)], [1920, 1920, None])
         # While the hand goes over frames a smaller one is enough, as long as the screen shows no more.
-        self.assertEqual([reel.proxy_edge(width, rough=True) for width in (700, 961, 1921)], [960, 1920, None])
-        self.assertEqual(reel.proxy(1, 960).size, (960, 640))
-        for other in (
-            self.reel(write_video(self.folder / "small.mkv", frames(2))),
-            open_reel(write_stills(self.folder / "stills", large)),
-        ):
+        self.assertEqual([reel.proxy_edge(width, rough=True) for width in (600, 641, 1921)], [640, 1920, None])
+        self.assertEqual(reel.proxy(1, 640).size, (640, 427))
+        small = self.reel(write_video(self.folder / "small.mkv", frames(2)))
+        for other in (small, open_reel(write_stills(self.folder / "stills", large))):
             self.assertIsNone(other.proxy_edge(90, rough=True))
+
+    def test_rough_frames_are_kept_and_need_no_decoder_then(self) -> None:
+        large = [np.repeat(np.repeat(one, 10, axis=0), 10, axis=1) for one in frames(3)]
+        reel = self.reel(write_video(self.folder / "large.mkv", large))
+        self.assertTrue(reel.ready_rough(1))
+        with mock.patch("aurelon.core.reel.glimpse_of", side_effect=UnreadableError("is damaged at frame 2")):
+            kept = reel.proxy(1, 640)
+            self.assertTrue(reel.ready_rough(2))  # left out
+            with self.assertRaisesRegex(PlateError, "damaged at frame 2"):
+                reel.proxy(2, 640)
+        smaller = cv2.resize(reel[1].pixels, kept.size, interpolation=cv2.INTER_AREA)
+        self.assertLess(float(np.abs(kept.pixels - smaller).mean()), 0.01)
+        self.assertGreater(reel.rough_nbytes, 0)
+        reel.forget()
+        self.assertEqual(reel.rough_nbytes, 0)
+        full = RoughFrames(most=1)
+        full.put(0, large[0])
+        full.put(1, large[1])
+        self.assertEqual((full.full, 0 in full, 1 in full), (True, True, False))
 
     def test_any_frame_is_found_from_any_other(self) -> None:
         path = write_video(self.folder / "shot.webm", frames(60), codec="libvpx-vp9", pixels="yuv420p")

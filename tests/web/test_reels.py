@@ -113,6 +113,7 @@ class Reels(ServiceTest):
             exact, picture = asked()
             # Now the frame itself is there.
             self.assertEqual((draft["proxy"], exact["proxy"], asked(draft=True)[0]["proxy"]), ([1920, 1280], None, None))
+            self.assertEqual(asked(frame=0, draft=True, scrubbing=True)[0]["proxy"], [640, 427])
             self.assertEqual(draft["box"], exact["box"])
             self.assertLess(np.abs(roughly.astype(int) - picture).mean(), 2)
             socket.send_text(json.dumps({"seq": 1, "rig": {}, "view": VIEW, "frame": 40, "draft": True}))

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Callable
+from functools import partial
+
 from fastapi import APIRouter
 from pydantic import BaseModel
 
@@ -12,6 +16,7 @@ from aurelon.web.context import Shared
 from aurelon.web.jobs.shared.state import JobState, state_of
 
 router = APIRouter()
+GIVES_WAY = 0.1  # s
 
 
 class CutsCell(BaseModel):
@@ -25,13 +30,25 @@ class CutsCell(BaseModel):
 def start_finding_cuts(context: Shared, plate_id: int) -> JobState:
     """Finds where one shot of a reel ends and another begins, beside all that somebody waits for."""
     reel = context.renderers.reel(plate_id)
-    return state_of(context.jobs.start("beside", lambda control: find_cuts(reel, control)))
+    used = partial(context.renderers.used_lately, plate_id)
+    return state_of(context.jobs.start("beside", lambda control: look_over(reel, control, used)))
 
 
-def find_cuts(reel: Reel, control: Control) -> None:
-    """Gives the cuts."""
+def look_over(reel: Reel, control: Control, used: Callable[[], bool]) -> None:
+    """Gives the cuts, and then has rough frames at hand for when a hand goes over them. It gives way to whoever uses the reel: they
+    would take turns in moving its decoder to and fro."""
+
+    def go_on(share: float) -> None:
+        control.progress(share)
+        while used() and not control.cancelled():
+            time.sleep(GIVES_WAY)
+
     cuts = cuts_of(reel)
-    control.give(CutsCell(cuts=cuts.all(control.progress, control.cancelled), damaged=cuts.damaged))
+    control.give(CutsCell(cuts=cuts.all(go_on, control.cancelled), damaged=cuts.damaged))
+    for number in range(len(reel)):
+        if control.cancelled() or not reel.ready_rough(number):
+            return
+        go_on(1.0)
 
 
 RESULT = CutsCell

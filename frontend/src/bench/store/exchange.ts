@@ -57,6 +57,7 @@ export class Exchange {
   private connected = false;
   private seq = 0;
   private last: Sent | null = null;
+  private before: Sent | null = null;
   private waiting: Sent | null = null;
   private refused: Wish | null = null;
   private wished: Wish | null = null;
@@ -113,6 +114,7 @@ export class Exchange {
   send(wish: Wish, { draft, quick }: { draft: boolean; quick: boolean }, whole: boolean, now: number): number {
     const seq = ++this.seq;
     this.known = { seq, rig: wish.rig };
+    this.before = this.last;
     this.last = this.waiting = { seq, wish, draft, quick, at: now, whole };
     return seq;
   }
@@ -135,6 +137,16 @@ export class Exchange {
   isFresh(header: FrameHeader, wish: Wish | null): boolean {
     const last = this.last;
     return header.seq === last?.seq && wish?.rig === last.wish.rig && wish.frame === last.wish.frame;
+  }
+
+  /** What a picture was asked for, which may come after the next is asked for; null for an older one. */
+  askedFor(header: FrameHeader): Wish | null {
+    return [this.last, this.before].find((sent) => sent?.seq === header.seq)?.wish ?? null;
+  }
+
+  /** What came last is not used, so that it may be asked for again. */
+  discarded() {
+    if (!this.waiting) this.last = null;
   }
 
   /** Notes that a picture is on the screen. */

@@ -14,8 +14,8 @@ interface Screen {
   moving: () => boolean;
   /** Only drafts are wanted. */
   draft?: boolean;
-  /** `fresh`: nothing has changed since the picture was asked for. */
-  onPicture: (bitmap: ImageBitmap, header: FrameHeader, fresh: boolean, bright: Blob | null) => void;
+  /** `fresh`: nothing has changed since the picture was asked for; `asked`: what it was asked for. */
+  onPicture: (bitmap: ImageBitmap, header: FrameHeader, fresh: boolean, bright: Blob | null, asked: Wish | null) => void;
   /** `colour`: its mean as CSS, null where it is dark. */
   onStage: (picture: Blob, header: FrameHeader, colour: string | null) => void;
   /** Whether the exact picture of what is wished for is shown. */
@@ -27,6 +27,8 @@ interface Screen {
 export interface Flow {
   /** Something that is shown may have changed. */
   poke: () => void;
+  /** The picture that came last is not used; it may be asked for again. */
+  discard: () => void;
   close: () => void;
 }
 
@@ -63,7 +65,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
       hdr: wish.hdr,
       viewing: wish.seeing,
       scrubbing: wish.scrubbing,
-      light: exchange.takesStages(how.draft, now) ? wish.light : null,
+      light: !wish.scrubbing && exchange.takesStages(how.draft, now) ? wish.light : null,
       draft: how.draft,
       stage_width: Math.round(STAGE_WIDTH * window.devicePixelRatio),
       seq: exchange.send(wish, how, whole, now),
@@ -93,7 +95,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
       return;
     }
     const wish = screen.wish();
-    screen.onPicture(bitmap, header, exchange.isFresh(header, wish), bright);
+    screen.onPicture(bitmap, header, exchange.isFresh(header, wish), bright, exchange.askedFor(header));
     screen.onError(null);
     exchange.shown(header);
     if (exchange.showsExactly(screen.wish())) tell(true);
@@ -139,6 +141,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
 
   return {
     poke,
+    discard: () => exchange.discarded(),
     close: () => {
       closed = true;
       cancelAnimationFrame(planned);

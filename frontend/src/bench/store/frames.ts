@@ -229,7 +229,8 @@ export function makeFrames(store: StoreApi<State>, editing: Editing, kinds: Kind
     },
     to: (frame: number) => store.setState((s) => (s.frame === within(frame) ? s : { frame: within(frame), playing: false })),
     /** The same while the hand holds the playhead, until `restPlayhead`. */
-    scrub: (frame: number) => store.setState({ frame: within(frame), playing: false, scrubbing: true }),
+    scrub: (frame: number) =>
+      store.setState((s) => (s.scrubbing && s.frame === within(frame) ? s : { frame: within(frame), playing: false, scrubbing: true })),
     restPlayhead: () => store.setState({ scrubbing: false }),
     step: (by: number) => store.setState((s) => ({ frame: within(s.frame + by), playing: false })),
     /** Where the reel begins or ends, for playing and for what is written. */

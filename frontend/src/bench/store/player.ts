@@ -72,14 +72,15 @@ export function openPlayer(plateId: number, store: StoreApi<State>, sheet: Sheet
     wish,
     moving: () => true,
     draft: true,
-    onPicture: (bitmap, header) => {
-      const asked = of;
+    onPicture: (bitmap, header, _fresh, _bright, asked) => {
       const now = wishAhead(store.getState());
       const { frame } = header;
       if (!asked || !now || !samePictures(asked, now) || kept.has(frame)) {
         bitmap.close();
+        flow.discard();
         return;
       }
+      settle(now);
       kept.set(frame, { bitmap, header });
       pixels += bitmap.width * bitmap.height;
       full = pixels > MOST_PIXELS;
