@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import re
 import signal
 from contextlib import closing
@@ -12,6 +13,7 @@ from typing import Any
 import cv2
 import numpy as np
 from playwright.sync_api import Route, expect
+from skimage import data
 
 from aurelon.core import open_reel
 from tests.browser.window import BrowserTest
@@ -170,6 +172,36 @@ class Frames(BrowserTest):
         self.rested()
         (path,) = self.keys(plate)["fan-1"]
         self.assertEqual(path, "spread.position")
+
+    def test_a_light_turns_with_what_is_under_it(self) -> None:
+        width, height, each = 640, 400, 3.0
+        photograph = cv2.resize(data.coffee(), (width, height))
+        turns = [cv2.getRotationMatrix2D((width / 2, height / 2), each * k, 1.3) for k in range(8)]
+        plate = self.bring_file_in(
+            write_video(self.folder / "turning.mkv", [cv2.warpAffine(photograph, m, (width, height)) for m in turns])
+        )
+        self.add("Fan")
+        self.rested()
+        self.type_value("Position, down in per cent", "45")
+        self.page.get_by_role("button", name="Turn with: Position").click()
+        expect(self.page.get_by_role("button", name="Stop: Following Position")).to_have_count(0)
+        self.page.keyboard.press("Control+End")
+        self.rested()
+        keys = self.keys(plate)["fan-1"]
+
+        def looks(at: int) -> float:
+            """In which direction the fan goes: turned from where the middle lies."""
+            (frame, (x, y)), (_, turn) = (keys[path]["at"][at] for path in ("spread.position", "spread.turn"))
+            self.assertEqual(frame, at % 8)
+            return turn + math.degrees(math.atan2((y - 0.5) * height, (0.5 - x) * width))
+
+        self.assertAlmostEqual((looks(-1) - looks(0) + 180) % 360 - 180, 7 * each, delta=1)
+        shown = self.page.get_by_role("textbox", name="Turn, value").input_value()
+        self.assertAlmostEqual(float(shown), keys["spread.turn"]["at"][-1][1], delta=0.6)
+        # One step took them in, and one takes them away.
+        self.page.keyboard.press("Control+z")
+        self.rested()
+        self.assertEqual(self.keys(plate), {})
 
     def test_cuts_are_shown_and_what_is_followed_ends_with_its_shot_and_at_the_marks(self) -> None:
         shots = panned("rocket", 6, 4) + panned("coffee", 8, 4)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import unittest
 from typing import Any
 
@@ -53,6 +54,13 @@ class FollowedAndTurned(unittest.TestCase):
         # 80 pixels to the right of it became 160 above it.
         np.testing.assert_allclose(spread.aim, (0.6, 0.6 - 160 / 400), atol=1e-9)
         self.assertEqual((spread.range, spread.angle), (4.0, 60.0))  # as far as it goes; the side is another lamp's
+
+    def test_a_fan_that_aims_at_the_middle_turns_with_its_thing(self) -> None:
+        values = {"position": (0.25, 0.5), "aim": "middle", "turn": 30.0}
+        spread = self.followed(light("fan", id="fan", spread=values))
+        # It lies at 80 pixels right and 40 below the middle now, and looked 30 degrees up from the right before.
+        toward = math.degrees(math.atan2(40, -80))
+        self.assertAlmostEqual((spread.turn + toward - (30 + 90) + 180) % 360 - 180, 0, places=4)
 
     def test_only_a_place_has_something_round_it(self) -> None:
         edit = FollowTurning(owner="pass", path="spread.size", frame=0, at=((0, (0.5, 0.5), 0.0, 1.0),), size=self.SIZE)

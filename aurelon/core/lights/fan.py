@@ -26,12 +26,12 @@ from aurelon.core.lights.shared.kind import Colour, Kind, Merge, Reading, Scene,
 from aurelon.core.optics.facing import Origin, at_place
 from aurelon.core.plate import Plate
 from aurelon.core.settings import Place, Settings, choice, direction, number, place_setting, seed_setting, whole
+from aurelon.core.settings.types.place import toward_middle
 
 ANGLES, DEPTHS, LEVELS = 4096, 128, 10  # cells of the table round, outward, and degrees of blur
 CLOUD_ANGLES = 1024
 FINER = 2.5  # than the usual grid of light
 DEEPEST = 2.5  # diagonals at the outer end of the table
-DOWN = -90.0  # degrees
 NEAR = 0.05  # diagonals over which the table's first cells are spread
 
 
@@ -242,16 +242,13 @@ def _draw(table: Floats, fan: Geometry, rings: Floats, out: Floats) -> None:
 
 
 SOFT_SIDES = 0.4  # of a new fan
-SAME_PLACE = 1e-4  # of the frame, within which the middle lies in no direction
 
 
 def bearing_of(settings: Spread, width: float, height: float) -> float:
     """The direction of the fan's middle on a plate of those proportions, in degrees: 0 is right, 90 up."""
     if settings.aim == "bearing":
         return settings.bearing
-    across, down = (0.5 - settings.position[0]) * width, (0.5 - settings.position[1]) * height
-    toward = DOWN if np.hypot(across, down) < SAME_PLACE * width else float(np.degrees(np.arctan2(-down, across)))
-    return (toward + settings.turn + 180) % 360 - 180
+    return (toward_middle(settings.position, width, height) + settings.turn + 180) % 360 - 180
 
 
 def draw(table: Floats, settings: Spread, frame: Frame) -> Floats:

@@ -16,7 +16,7 @@ from aurelon.core.rig.keyed import find
 from aurelon.core.rig.model import Rig
 from aurelon.core.settings import Place, Setting, settings_of
 from aurelon.core.settings.slider import Slider
-from aurelon.core.settings.types.place import PlaceSetting, within_reach
+from aurelon.core.settings.types.place import PlaceSetting, toward_middle, within_reach
 
 
 class Lies(NamedTuple):
@@ -73,14 +73,24 @@ class FollowTurning(Edit):
             return partial(_carried, middle, value, self.size)
         if isinstance(setting, Slider) and setting.about == name:
             if setting.handle == "direction":
-                return partial(_turned, value)
+                zero = partial(_of_middle, self.size) if setting.toward_middle else _level
+                return partial(_turned, value, zero, middle)
             if setting.unit == "diagonal":
                 return partial(_grown, value, setting.low, setting.high)
         return None
 
 
-def _turned(value: float, lies: Lies) -> float:
-    return (value + lies.turn + 180) % 360 - 180
+def _level(place: Place) -> float:
+    return 0.0
+
+
+def _of_middle(size: tuple[int, int], place: Place) -> float:
+    return toward_middle(place, *size)
+
+
+def _turned(value: float, zero: Callable[[Place], float], middle: Place, lies: Lies) -> float:
+    """A direction from its `zero`, which may change as the place moves."""
+    return (value + zero(middle) - zero(lies.place) + lies.turn + 180) % 360 - 180
 
 
 def _grown(value: float, low: float, high: float, lies: Lies) -> float:

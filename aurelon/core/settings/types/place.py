@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Any, Literal, Unpack
 
 from pydantic import Field
@@ -9,6 +10,8 @@ from pydantic import Field
 from aurelon.core.settings.base import Carry, Common, Setting
 
 LEAST, MOST = -10.0, 11.0
+DOWN = -90.0  # degrees
+SAME_PLACE = 1e-4  # of the frame, within which the middle lies in no direction
 # Fractions of the uncropped plate, x to the right and y down; what lies outside the frame is allowed.
 Coordinate = Annotated[float, Field(ge=LEAST, le=MOST)]
 Place = tuple[Coordinate, Coordinate]
@@ -38,6 +41,12 @@ class PlaceSetting(Setting):
 
     def carried(self, value: Any, to: Carry) -> Any:
         return to(value)
+
+
+def toward_middle(place: tuple[float, float], width: float, height: float) -> float:
+    """The direction in degrees in which the middle of a plate of those proportions lies from a place; down from there."""
+    across, down = (0.5 - place[0]) * width, (0.5 - place[1]) * height
+    return DOWN if math.hypot(across, down) < SAME_PLACE * width else math.degrees(math.atan2(-down, across))
 
 
 def within_reach(place: tuple[float, float]) -> tuple[float, float]:
