@@ -203,6 +203,10 @@ class Reels(ServiceTest):
         np.testing.assert_allclose(apart[3:9], apart[9] * np.arange(1, 7) / 7, atol=0.03)
         self.assertGreater(min(apart[9:]), 0.8)
         self.assertIn("no matte", self.failed(self.answer("POST", f"/plates/{plate}/carry", 202, json={"rig": {}, "matte": "x"})))
+        nothing = {"mattes": [{"id": "lamp", "name": "Lamp", "mask": {"start": "nothing", "parts": []}}]}
+        empty = {"rig": nothing, "matte": "lamp"}
+        said = self.failed(self.answer("POST", f"/plates/{plate}/carry?frame=2", 202, json=empty))
+        self.assertIn("the matte “Lamp” is empty at frame 2", said)
 
     def test_what_lies_between_keys_is_told(self) -> None:
         track = {"between": "linear", "at": [[2, [0.2, 0.4]], [6, [0.6, 0.0]]]}

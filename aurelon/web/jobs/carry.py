@@ -21,6 +21,7 @@ from aurelon.web.jobs.shared.span import Span, span_of
 from aurelon.web.jobs.shared.state import JobState, state_of
 
 router = APIRouter()
+SEEN = 0.5  # share of a pixel that a matte must hold somewhere to be carried
 
 
 class CarryRequest(BaseModel):
@@ -80,6 +81,9 @@ def carry_matte(
         result = then(hinted)
         if result is not None and hinted != number:
             known[hinted] = result
+    if not any(float(one.max()) > SEEN for one in known.values()):
+        named = matte.name or matte.id
+        raise RigError([("mattes", f"the matte “{named}” is empty at frame {number}: say what is in it there, then carry it")])
     by_hand = rig.shots.by_hand
     if asked.mended and before is not None:
         mattes = corrected(reel, known, number, then, by_hand=by_hand, progress=control.progress, cancelled=control.cancelled)

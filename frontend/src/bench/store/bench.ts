@@ -61,6 +61,11 @@ export interface Bench {
   start: () => () => void;
 }
 
+/** What is shown of masks once something else is selected: the tint of a matte goes with the matte. */
+function withoutTintOfMatte({ selection, maskView }: State): State["maskView"] {
+  return selection !== "plate" && selection.of === "matte" && maskView === "over" ? "off" : maskView;
+}
+
 export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board): Bench {
   const store = createStore<State>(() =>
     stateOf(opened, rememberedBrushes(catalogue.parts, catalogue.sketch_brush, opened.plate.id), defaultsOf(catalogue.viewing) as Seeing),
@@ -72,13 +77,12 @@ export function makeBench(opened: BenchState, catalogue: Catalogue, board: Board
       selection,
       hand: handled(s.hand, { do: "take up", tool: HANDLES }),
       large: selection === "plate" || selection.of === "house" || ofSpace(s.large) ? null : s.large,
-      // The tint of a matte goes with the matte.
-      maskView: s.selection !== "plate" && s.selection.of === "matte" && s.maskView === "over" ? "off" : s.maskView,
+      maskView: withoutTintOfMatte(s),
     }));
     if (selection !== "plate" && selection.of === "matte") masking.correct(selection.id, false);
   };
   const editing = makeEditing(store, keeping, board, (owner: Owner, part) => {
-    store.setState({ selection: owner });
+    store.setState((s) => ({ selection: owner, maskView: owner.of === "matte" ? s.maskView : withoutTintOfMatte(s) }));
     masking.open(owner, part, true);
   });
   const masking = makeMasking(store, catalogue.parts, editing, board);

@@ -32,6 +32,8 @@ export function MatteColumn() {
   const { masking, select, catalogue, frames } = useBench();
   const reel = useNow((s) => s.plate.frames > 1);
   const matte = useNow(matteNow);
+  // What is still being cut out is not there to be carried.
+  const cutting = useNow((s) => s.cutting !== null);
   // A light that stands behind it is what one came from.
   const user = useNow((s) => s.rig.lights.find((light) => light.behind.matte === matteNow(s)?.id)?.id);
   const [name, setName] = useState<string | null>(null);
@@ -59,6 +61,7 @@ export function MatteColumn() {
         <Section style={{ marginTop: 0, justifyItems: "start" }}>
           {hinted && (
             <Button
+              isDisabled={cutting}
               hint="As it is at this frame it blends into the nearest frames on both sides that were made by hand"
               onPress={() => void frames.carry(matte.id, matte.name || matte.id, true)}
             >
@@ -66,6 +69,7 @@ export function MatteColumn() {
             </Button>
           )}
           <Button
+            isDisabled={cutting}
             hint="Goes with what it covers, both ways from this frame"
             onPress={() => void frames.carry(matte.id, matte.name || matte.id)}
           >
