@@ -27,6 +27,7 @@ from aurelon.core.imaging.code_points import BT2020, HLG, PQ
 from aurelon.core.reel import grey_frame, is_reel
 from aurelon.core.reels.shared.rough_frames import RoughFrames
 from aurelon.core.reels.stills import are_frames, sequence_in, sequence_name
+from aurelon.core.reels.video import Video
 from aurelon.core.reels.writers import reel_writers
 from aurelon.core.reels.writers.video import grey_reel
 from tests.pictures import light, rig_of
@@ -121,6 +122,16 @@ class Read(ReelTest):
         small = self.reel(write_video(self.folder / "small.mkv", frames(2)))
         for other in (small, open_reel(write_stills(self.folder / "stills", large))):
             self.assertIsNone(other.proxy_edge(90, rough=True))
+
+    def test_going_back_through_one_group_of_pictures_decodes_it_once(self) -> None:
+        path = write_video(self.folder / "long.mkv", frames(60), codec="libx264", pixels="yuv420p")
+        with path.open("rb") as file:
+            video = Video(file)
+            with mock.patch.object(video, "_seek", wraps=video._seek) as sought:
+                seen = [video.glimpse(number, 96) for number in reversed(range(60))]
+            self.assertLessEqual(sought.call_count, 1)
+            video.close()
+        self.assertGreater(np.abs(seen[0].astype(int) - seen[-1]).max(), 40)
 
     def test_rough_frames_are_kept_and_need_no_decoder_then(self) -> None:
         large = [np.repeat(np.repeat(one, 10, axis=0), 10, axis=1) for one in frames(3)]

@@ -13,7 +13,7 @@ its matte as it is.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Executor, ThreadPoolExecutor
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -168,6 +168,13 @@ def _in_common(one: Floats, other: Floats) -> float:
 
 
 def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: Callable[[], None]) -> Iterator[_Step]:
+    with ThreadPoolExecutor(1) as beside:
+        yield from _carry_on(reel, cuts, start, matte, stop, went, beside)
+
+
+def _carry_on(
+    reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: Callable[[], None], beside: Executor
+) -> Iterator[_Step]:
     """From the frame after `start` on, up to, without, `stop`, either way, as far as the shot goes."""
     if abs(stop - start) < 2:
         return
@@ -189,8 +196,9 @@ def _carry(reel: Reel, cuts: Cuts, start: int, matte: Floats, stop: int, went: C
         still = still_places(before.codes, now.codes)
         if shape.max() > 0.5 and not still.all():
             inside, outside = (cv2.dilate((shape > share).astype(np.uint8), disc_of(by)) for share, by in ((0.5, 1), (0.02, 5)))
+            aside = beside.submit(motion_of, before.grey, now.grey, cv2.subtract(1 - outside, covered))
             motion = motion_of(before.grey, now.grey, cv2.subtract(inside, covered))
-            behind = motion_of(before.grey, now.grey, cv2.subtract(1 - outside, covered))
+            behind = aside.result()
             parted = parted_by(motion, behind, shape) > MOVES
             layers.move(motion, behind, parted and not gap)  # over a gap motion is too inexact to tell by
             if parted:

@@ -37,7 +37,7 @@ SUFFIXES = (".webm", ".mkv", ".mp4", ".mov", ".m4v", ".avi")
 HIGH_DEFINITION = 720  # rows
 USUAL_RATE = Fraction(24)
 AHEAD = 48  # frames that are decoded past rather than sought for
-BEHIND = 16  # decoded frames that are kept
+BEHIND = 96  # decoded frames that are kept
 BEHIND_BYTES = 128 << 20  # of those, beyond the one that was decoded last
 FRAME_THREADS_PIXELS = 16_000_000  # of a frame, from which threads share a frame: frames beside each other would take too much
 # Each colour by the standard's formula to half a code value, its chroma brought to every pixel first.
