@@ -94,8 +94,8 @@ class Reel:
         return self.footage.size
 
     def proxy_edge(self, width: int, *, rough: bool = False) -> int | None:
-        """The long edge of the proxy that is enough for a draft of `width` pixels; a smaller one for a `rough` draft. None for
-        frames that are no larger, and for stills, which may each have a profile."""
+        """The long edge of the proxy that is enough for a draft of `width` pixels; a smaller one for a `rough` draft. None where
+        the frames are as small as that, and for stills, which may each have a profile."""
         if not self.footage.glimpses_are_codes:
             return None
         edges = (ROUGH_EDGE, PROXY_EDGE) if rough else (PROXY_EDGE,)
