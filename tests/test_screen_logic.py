@@ -404,6 +404,13 @@ class Exchange(unittest.TestCase):
         self.assertEqual(exchange(f"{steps} return x.next(wish(one), 900, {only}).do;"), "nothing")
         self.assertEqual(exchange(f"{steps} x.discarded(); return x.next(wish(one), 900, {only}).do;"), "send")
 
+    def test_what_is_covered_by_another_picture_is_asked_for_again(self) -> None:
+        # The hand goes over frames that are kept, and comes back to the one whose exact picture was there.
+        steps = "x.opened(); const seq = x.send(wish(one), { draft: false, quick: false }, true, 0); x.answered(seq);"
+        there = "x.shown(picture(seq, true)); const before = x.showsExactly(wish(one)); x.covered();"
+        seen = exchange(f"{steps} {there} return [before, x.showsExactly(wish(one)), x.next(wish(one), 900, still).do];")
+        self.assertEqual(seen, [True, False, "send"])
+
     def test_what_cannot_be_made_of_changes_is_sent_whole_once(self) -> None:
         send = "x.opened(); const seq = x.send(wish(one), { draft: false, quick: false }, WHOLE, 0);"
         for whole, again, expected in ((False, False, True), (True, False, False), (True, True, True)):

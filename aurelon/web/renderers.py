@@ -74,7 +74,7 @@ class Renderers:
         self._cache = Cache(int(self._budget * FOR_STAGES))
         self._open: OrderedDict[Opened, Renderer] = OrderedDict()
         self._reels: OrderedDict[str, Reel] = OrderedDict()
-        self._used: dict[str, float] = {}
+        self._scrubbed: dict[str, float] = {}
         self._shown: Counter[str] = Counter()
         self._lock = Lock()
         self._opening = _Pending[Renderer]()
@@ -96,7 +96,8 @@ class Renderers:
         """The same for a picture of the plate at a `width` in pixels, None for an exact one: a draft of a large frame that is not
         open yet is made from a proxy, a `rough` one from a smaller."""
         name = self._store.plates.hash(plate_id)
-        self._used[name] = time.monotonic()
+        if rough:
+            self._scrubbed[name] = time.monotonic()
         if width is None or self._if_open(Opened(name, frame)) or self._store.plates.get(plate_id).frames == 0:
             return self.get(plate_id, frame)
         edge = self.reel(plate_id).proxy_edge(width, rough=rough)
@@ -105,9 +106,9 @@ class Renderers:
         key = Opened(name, frame, edge)
         return self._if_open(key) or self._opening.get(key, partial(self._opened, plate_id, key))
 
-    def used_lately(self, plate_id: int) -> bool:
-        """Whether somebody has just looked at a picture of a plate."""
-        return time.monotonic() - self._used.get(self._store.plates.hash(plate_id), -math.inf) < LATELY
+    def scrubbed_lately(self, plate_id: int) -> bool:
+        """Whether a hand has just gone over the frames of a reel."""
+        return time.monotonic() - self._scrubbed.get(self._store.plates.hash(plate_id), -math.inf) < LATELY
 
     def reel(self, plate_id: int) -> Reel:
         """A reel that is open. Raises PlateError where the plate is a still picture."""
@@ -193,7 +194,7 @@ class Renderers:
 
     def _let_go(self, name: str) -> None:
         """Gives back what only a bench that is gone has needed."""
-        self._used.pop(name, None)
+        self._scrubbed.pop(name, None)
         reel = self._reels.pop(name, None)
         if reel is not None:
             for key in [key for key in self._open if key.plate == name]:

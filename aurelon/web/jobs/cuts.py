@@ -30,17 +30,17 @@ class CutsCell(BaseModel):
 def start_finding_cuts(context: Shared, plate_id: int) -> JobState:
     """Finds where one shot of a reel ends and another begins, beside all that somebody waits for."""
     reel = context.renderers.reel(plate_id)
-    used = partial(context.renderers.used_lately, plate_id)
-    return state_of(context.jobs.start("beside", lambda control: look_over(reel, control, used)))
+    scrubbed = partial(context.renderers.scrubbed_lately, plate_id)
+    return state_of(context.jobs.start("beside", lambda control: look_over(reel, control, scrubbed)))
 
 
-def look_over(reel: Reel, control: Control, used: Callable[[], bool]) -> None:
-    """Gives the cuts, and then has rough frames at hand for when a hand goes over them. It gives way to whoever uses the reel: they
-    would take turns in moving its decoder to and fro."""
+def look_over(reel: Reel, control: Control, scrubbed: Callable[[], bool]) -> None:
+    """Gives the cuts, and then makes rough frames ready for when a hand goes over them. It waits while one does, since both would
+    take turns in moving the reel's decoder to and fro."""
 
     def go_on(share: float) -> None:
         control.progress(share)
-        while used() and not control.cancelled():
+        while scrubbed() and not control.cancelled():
             time.sleep(GIVES_WAY)
 
     cuts = cuts_of(reel)

@@ -44,7 +44,7 @@ class PlaceSetting(Setting):
 
 
 def toward_middle(place: tuple[float, float], width: float, height: float) -> float:
-    """The direction in degrees in which the middle of a plate of those proportions lies from a place; down from there."""
+    """The direction in degrees from a place to the middle of a plate of those proportions; down where the place is the middle."""
     across, down = (0.5 - place[0]) * width, (0.5 - place[1]) * height
     return DOWN if math.hypot(across, down) < SAME_PLACE * width else math.degrees(math.atan2(-down, across))
 

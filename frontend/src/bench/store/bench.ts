@@ -179,6 +179,7 @@ function start(bench: Bench): () => void {
   };
   const stopWatching = store.subscribe((s, before) => {
     if (s.comparison !== before.comparison) compared();
+    if (showsKept(s) && !showsKept(before)) flow.cover();
     if (placementNow(s) !== null && !planned) planned = requestAnimationFrame(lay);
     flow.poke();
     beside?.poke();

@@ -149,6 +149,12 @@ export class Exchange {
     if (!this.waiting) this.last = null;
   }
 
+  /** Something else is on the screen now: whatever is wished for next is asked for. */
+  covered() {
+    this.last = null;
+    this.exactly = 0;
+  }
+
   /** Notes that a picture is on the screen. */
   shown(header: FrameHeader) {
     if (header.exact) this.exactly = header.seq;

@@ -29,6 +29,8 @@ export interface Flow {
   poke: () => void;
   /** The picture that came last is not used; it may be asked for again. */
   discard: () => void;
+  /** A picture from elsewhere is on the screen now. */
+  cover: () => void;
   close: () => void;
 }
 
@@ -65,7 +67,7 @@ export function openFlow(plateId: number, screen: Screen): Flow {
       hdr: wish.hdr,
       viewing: wish.seeing,
       scrubbing: wish.scrubbing,
-      light: !wish.scrubbing && exchange.takesStages(how.draft, now) ? wish.light : null,
+      light: !(wish.scrubbing && how.draft) && exchange.takesStages(how.draft, now) ? wish.light : null,
       draft: how.draft,
       stage_width: Math.round(STAGE_WIDTH * window.devicePixelRatio),
       seq: exchange.send(wish, how, whole, now),
@@ -142,6 +144,10 @@ export function openFlow(plateId: number, screen: Screen): Flow {
   return {
     poke,
     discard: () => exchange.discarded(),
+    cover: () => {
+      exchange.covered();
+      tell(false);
+    },
     close: () => {
       closed = true;
       cancelAnimationFrame(planned);
